@@ -1,0 +1,344 @@
+//! Is a copy to be kept, and as what?
+//!
+//! [`judge`] turns what a desktop delivered into a [`Draft`] or a [`Refusal`]. Pictures are decoded
+//! by the caller (decoding is slow and has limits of its own), which then asks the draft for its id.
+
+use crate::clip::Source;
+use crate::format::{self, Format};
+use crate::identity::{self, ClipId};
+use crate::kind::Kind;
+use crate::sensitive::{self, Secret};
+use crate::{files, html, link, preview};
+use thiserror::Error;
+
+/// What was copied, as a desktop delivers it.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Copy {
+    /// All useful formats, in the owner's order.
+    pub formats: Vec<Format>,
+    /// Where it was made.
+    pub source: Source,
+}
+
+/// What may be captured.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct CaptureRules {
+    /// Most bytes of one copy, all formats together.
+    pub size_limit: u64,
+}
+
+/// Default of [`CaptureRules::size_limit`]: 32 MiB.
+pub const DEFAULT_SIZE_LIMIT: u64 = 32 * 1024 * 1024;
+
+impl Default for CaptureRules {
+    fn default() -> Self {
+        Self { size_limit: DEFAULT_SIZE_LIMIT }
+    }
+}
+
+/// Why a copy made no clip.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum Refusal {
+    /// Capture is paused.
+    #[error("capture is paused")]
+    Paused,
+    /// The owner marked it as a secret.
+    #[error("its owner marked it as secret")]
+    Secret,
+    /// Nothing in it but white space, or nothing at all.
+    #[error("nothing but white space")]
+    Blank,
+    /// None of its formats is one that is kept.
+    #[error("none of its formats can be kept")]
+    NoUsefulFormat,
+    /// Larger than the rules allow.
+    #[error("larger than the limit of {limit} bytes")]
+    TooLarge {
+        /// The limit in force, in bytes.
+        limit: u64,
+    },
+    /// The text is not in the encoding its owner claims.
+    #[error("its text is not valid UTF-8")]
+    InvalidText,
+    /// A picture that cannot be decoded.
+    #[error("the picture is broken: {0}")]
+    BrokenImage(String),
+    /// The owner did not answer in time, or went away in the middle.
+    #[error("its owner did not deliver: {0}")]
+    Undelivered(String),
+}
+
+impl Refusal {
+    /// A stable word for the reason, for counting.
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::Paused => "paused",
+            Self::Secret => "secret",
+            Self::Blank => "blank",
+            Self::NoUsefulFormat => "no-useful-format",
+            Self::TooLarge { .. } => "too-large",
+            Self::InvalidText => "invalid-text",
+            Self::BrokenImage(_) => "broken-image",
+            Self::Undelivered(_) => "undelivered",
+        }
+    }
+}
+
+/// A clip to be, but for its id.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Draft {
+    /// What it is.
+    pub kind: Kind,
+    /// What it is called by its source: the title of a link, nothing for other kinds.
+    pub caption: Option<String>,
+    /// Its words: the text, the URL, the paths of files, empty for images.
+    pub text: String,
+    /// The secret that the text looks like.
+    pub sensitive: Option<Secret>,
+    /// The formats to keep.
+    pub formats: Vec<Format>,
+    /// Where the copy was made.
+    pub source: Source,
+    canonical: Canonical,
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Canonical {
+    Bytes(Vec<u8>),
+    Text,
+    Image { format: usize },
+}
+
+/// A decoded picture: what its identity rests on.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Picture {
+    /// Width in pixels.
+    pub width: u32,
+    /// Height in pixels.
+    pub height: u32,
+    /// What [`identity::pixels`] says of it.
+    pub canonical: [u8; 40],
+}
+
+impl Picture {
+    /// A picture of these pixels (8-bit RGBA, row by row).
+    pub fn of_rgba(width: u32, height: u32, rgba: &[u8]) -> Self {
+        Self { width, height, canonical: identity::pixels(width, height, rgba) }
+    }
+}
+
+impl Draft {
+    /// The raster picture that must be decoded before the draft has an id.
+    pub fn raster(&self) -> Option<&Format> {
+        match self.canonical {
+            Canonical::Image { format } => {
+                self.formats.get(format).filter(|format| format::RASTERS.contains(&format.mime.as_str()))
+            }
+            _ => None,
+        }
+    }
+
+    /// The clip's id. Vector images, and pictures whose decoding the limits forbid (`picture` is
+    /// `None`), are identified by their bytes.
+    pub fn id(&self, picture: Option<&Picture>) -> ClipId {
+        match (&self.canonical, picture) {
+            (Canonical::Bytes(bytes), _) => ClipId::of(self.kind, bytes),
+            (Canonical::Text, _) => ClipId::of(self.kind, self.text.as_bytes()),
+            (Canonical::Image { .. }, Some(picture)) => ClipId::of(self.kind, &picture.canonical),
+            (Canonical::Image { format }, None) => ClipId::of(self.kind, &self.formats[*format].data),
+        }
+    }
+
+    /// Bytes of all formats together.
+    pub fn size(&self) -> u64 {
+        total_size(&self.formats)
+    }
+
+    /// Lines of the text; a last line without an end counts, an empty text has none.
+    pub fn lines(&self) -> u64 {
+        self.text.lines().count() as u64
+    }
+
+    /// Characters (Unicode scalar values) of the text.
+    pub fn characters(&self) -> u64 {
+        self.text.chars().count() as u64
+    }
+}
+
+fn total_size(formats: &[Format]) -> u64 {
+    formats.iter().map(|format| format.data.len() as u64).sum()
+}
+
+/// Decides what a copy becomes.
+///
+/// # Errors
+/// The reason why it makes no clip.
+pub fn judge(copy: Copy, rules: &CaptureRules) -> Result<Draft, Refusal> {
+    let Copy { mut formats, source } = copy;
+    formats.retain(|format| !format.data.is_empty());
+    if formats.is_empty() {
+        return Err(Refusal::Blank);
+    }
+    if total_size(&formats) > rules.size_limit {
+        return Err(Refusal::TooLarge { limit: rules.size_limit });
+    }
+    let draft = |kind, text: String, canonical, formats| Draft {
+        kind,
+        caption: None,
+        text,
+        sensitive: None,
+        formats,
+        source: source.clone(),
+        canonical,
+    };
+
+    let listed = format::find(&formats, format::FILE_LIST)
+        .and_then(|data| files::from_file_list(data))
+        .or_else(|| format::find(&formats, format::URI_LIST).and_then(|data| files::from_uri_list(data)));
+    if let Some(uris) = listed {
+        let paths: Vec<String> = uris.iter().map(|uri| files::path(uri)).collect();
+        return Ok(draft(Kind::Files, paths.join("\n"), Canonical::Bytes(uris.join("\n").into_bytes()), formats));
+    }
+
+    let plain = match format::find(&formats, format::PLAIN) {
+        Some(data) => Some(std::str::from_utf8(data).map_err(|_| Refusal::InvalidText)?.to_owned()),
+        None => None,
+    };
+    let titled = format::find(&formats, format::TITLED_URL).and_then(|data| link::titled_url(data));
+    let image = format::RASTERS
+        .into_iter()
+        .chain([format::SVG])
+        .find_map(|mime| formats.iter().position(|format| format.mime == mime));
+    // Office programs offer a picture of the text beside the text; browsers put the address of a
+    // picture beside the picture. Words win, unless they are just such an address.
+    if let Some(format) = image
+        && plain.as_deref().is_none_or(|text| text.trim().is_empty() || link::sole_url(text).is_some())
+    {
+        let caption = plain.as_deref().and_then(link::sole_url).map(String::from);
+        return Ok(Draft { caption, ..draft(Kind::Image, String::new(), Canonical::Image { format }, formats) });
+    }
+
+    let text = match plain {
+        Some(text) => text,
+        None => match (&titled, format::find(&formats, format::HTML)) {
+            (Some((url, _)), _) => url.to_string(),
+            (None, Some(markup)) => html::to_text(markup),
+            (None, None) => return Err(Refusal::NoUsefulFormat),
+        },
+    };
+    if text.chars().all(|c| c.is_whitespace() || c == '\0') {
+        return Err(Refusal::Blank);
+    }
+    let sensitive = sensitive::recognise(&text);
+    if let Some(url) = link::sole_url(&text) {
+        let caption = titled
+            .filter(|(of, _)| *of == url)
+            .and_then(|(_, title)| title)
+            .map(|title| preview::one_line(&title, preview::LONGEST));
+        let canonical = Canonical::Bytes(url.as_str().into());
+        return Ok(Draft { caption, sensitive, ..draft(Kind::Link, text, canonical, formats) });
+    }
+    Ok(Draft { sensitive, ..draft(Kind::Text, text, Canonical::Text, formats) })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn of(formats: Vec<Format>) -> Result<Draft, Refusal> {
+        judge(Copy { formats, ..Copy::default() }, &CaptureRules::default())
+    }
+
+    #[test]
+    fn text_keeps_its_formats_and_its_exact_words() {
+        let draft =
+            of(vec![Format::plain("Load-in\n14:30 "), Format::new(format::HTML, "<b>Load-in</b><br>14:30 ")]).unwrap();
+        assert_eq!(
+            (draft.kind, draft.text.as_str(), draft.lines(), draft.characters()),
+            (Kind::Text, "Load-in\n14:30 ", 2, 14)
+        );
+        assert_eq!(draft.formats.len(), 2);
+        assert_eq!(draft.id(None), ClipId::of(Kind::Text, "Load-in\n14:30 ".as_bytes()));
+    }
+
+    #[test]
+    fn html_alone_is_text_too() {
+        let draft = of(vec![Format::new(format::HTML, "<ul><li>lamp</li></ul>")]).unwrap();
+        assert_eq!((draft.kind, draft.text.as_str()), (Kind::Text, "* lamp"));
+    }
+
+    #[test]
+    fn a_link_takes_its_title_along() {
+        let draft = of(vec![
+            Format::plain("https://example.org/stalls"),
+            Format::new(format::TITLED_URL, "https://example.org/stalls\nStalls plan"),
+        ])
+        .unwrap();
+        assert_eq!((draft.kind, draft.caption.as_deref()), (Kind::Link, Some("Stalls plan")));
+        let again = of(vec![Format::plain(" https://EXAMPLE.org/stalls\n")]).unwrap();
+        assert_eq!(again.id(None), draft.id(None));
+        assert_eq!(again.text, " https://EXAMPLE.org/stalls\n", "what is recalled is what was copied");
+    }
+
+    #[test]
+    fn files_are_their_uris_and_show_their_paths() {
+        let draft = of(vec![
+            Format::new(format::FILE_LIST, "cut\nfile:///srv/cue%20list.ods"),
+            Format::new(format::URI_LIST, "file:///srv/cue%20list.ods\r\n"),
+            Format::plain("/srv/cue list.ods"),
+        ])
+        .unwrap();
+        assert_eq!((draft.kind, draft.text.as_str()), (Kind::Files, "/srv/cue list.ods"));
+        assert_eq!(draft.id(None), ClipId::of(Kind::Files, b"file:///srv/cue%20list.ods"));
+    }
+
+    #[test]
+    fn a_picture_beside_words_is_text_and_beside_its_own_address_is_a_picture() {
+        let png = || Format::new("image/png", "not decoded here");
+        assert_eq!(of(vec![png(), Format::plain("A1\tB1")]).unwrap().kind, Kind::Text);
+        let draft = of(vec![png(), Format::plain("https://example.org/poster.png")]).unwrap();
+        assert_eq!((draft.kind, draft.caption.as_deref()), (Kind::Image, Some("https://example.org/poster.png")));
+        assert_eq!(of(vec![Format::new(format::HTML, "<img src=x>"), png()]).unwrap().raster(), Some(&png()));
+    }
+
+    #[test]
+    fn the_same_pixels_are_one_clip_in_any_encoding() {
+        let picture = Picture::of_rgba(1, 1, &[1, 2, 3, 255]);
+        let png = of(vec![Format::new("image/png", "one encoding")]).unwrap();
+        let bmp = of(vec![Format::new("image/bmp", "another")]).unwrap();
+        assert_eq!(png.id(Some(&picture)), bmp.id(Some(&picture)));
+        assert_ne!(png.id(None), bmp.id(None));
+    }
+
+    #[test]
+    fn what_cannot_be_kept_is_refused_with_its_reason() {
+        assert_eq!(of(vec![]), Err(Refusal::Blank));
+        assert_eq!(of(vec![Format::plain(" \n\t\u{a0}\0")]), Err(Refusal::Blank));
+        assert_eq!(of(vec![Format::new(format::PLAIN, vec![b'a', 0xff])]), Err(Refusal::InvalidText));
+        assert_eq!(of(vec![Format::new(format::RTF, "{\\rtf1}")]), Err(Refusal::NoUsefulFormat));
+        let rules = CaptureRules { size_limit: 3 };
+        let copy = Copy { formats: vec![Format::plain("four")], ..Copy::default() };
+        assert_eq!(judge(copy, &rules), Err(Refusal::TooLarge { limit: 3 }));
+    }
+
+    #[test]
+    fn a_secret_is_kept_but_known_as_one() {
+        assert_eq!(of(vec![Format::plain("password: kestrel-lane-9")]).unwrap().sensitive, Some(Secret::Password));
+    }
+
+    proptest! {
+        #[test]
+        fn a_copy_that_is_kept_keeps_every_byte(
+            formats in prop::collection::vec((prop::sample::select(vec![
+                format::PLAIN, format::HTML, format::RTF, format::URI_LIST, format::TITLED_URL, "image/png", format::SVG,
+            ]), prop::collection::vec(any::<u8>(), 1..60)), 0..5)
+        ) {
+            let formats: Vec<Format> = formats.into_iter().map(|(mime, data)| Format::new(mime, data)).collect();
+            if let Ok(draft) = of(formats.clone()) {
+                prop_assert_eq!(&draft.formats, &formats);
+                prop_assert_eq!(draft.id(None), of(formats).unwrap().id(None));
+            }
+        }
+    }
+}

@@ -1,0 +1,127 @@
+//! Folding: what makes `Čáslav`, `CASLAV` and `ｃａｓｌａｖ` the same to a search.
+//!
+//! Compatibility decomposition (Unicode Annex 15, NFKD) without the combining marks of the European
+//! scripts, in lower case, with the letters that Unicode does not decompose spelled out, and every run
+//! of white space as one space. Marks that make other letters (the voicing of kana) stay.
+
+use unicode_normalization::UnicodeNormalization;
+use unicode_normalization::char::canonical_combining_class;
+
+/// The folded form of `text`.
+pub fn fold(text: &str) -> String {
+    let mut folded = String::with_capacity(text.len());
+    fold_each(text, |_, piece| folded.push_str(piece));
+    folded
+}
+
+/// Folds `text` piece by piece: calls `emit` with the byte range of each piece in `text` and its
+/// folded form, which may be empty.
+pub fn fold_each(text: &str, mut emit: impl FnMut(std::ops::Range<usize>, &str)) {
+    let mut buffer = String::new();
+    let mut after_space = false;
+    let mut chars = text.char_indices().peekable();
+    while let Some((start, c)) = chars.next() {
+        if c.is_whitespace() || c.is_control() {
+            emit(start..start + c.len_utf8(), if after_space { "" } else { " " });
+            after_space = true;
+            continue;
+        }
+        after_space = false;
+        let mut end = start + c.len_utf8();
+        while let Some((at, mark)) = chars.next_if(|(_, next)| joins_the_one_before(*next)) {
+            end = at + mark.len_utf8();
+        }
+        if c.is_ascii() && end == start + 1 {
+            let lower = [c.to_ascii_lowercase() as u8];
+            emit(start..end, std::str::from_utf8(&lower).unwrap_or_default());
+        } else {
+            buffer.clear();
+            let lower = text[start..end].nfkd().filter(|c| !is_accent(*c)).nfc().flat_map(char::to_lowercase);
+            for c in lower {
+                match spelled_out(c) {
+                    Some(letters) => buffer.push_str(letters),
+                    None if is_accent(c) || is_invisible(c) || c.is_whitespace() => {}
+                    None => buffer.push(c),
+                }
+            }
+            emit(start..end, &buffer);
+        }
+    }
+}
+
+/// Combining marks, and the half-width voicing marks of kana, which combine once they are decomposed.
+fn joins_the_one_before(c: char) -> bool {
+    !c.is_ascii() && (canonical_combining_class(c) != 0 || matches!(c, '\u{ff9e}' | '\u{ff9f}'))
+}
+
+/// The blocks of combining marks that are accents: diacritical marks, their extensions and
+/// supplement, marks for symbols, and half marks.
+fn is_accent(c: char) -> bool {
+    matches!(c, '\u{300}'..='\u{36f}' | '\u{1ab0}'..='\u{1aff}' | '\u{1dc0}'..='\u{1dff}' | '\u{20d0}'..='\u{20ff}' | '\u{fe20}'..='\u{fe2f}')
+}
+
+/// Characters without a shape of their own: soft hyphen, joiners, direction marks, variation
+/// selectors and the byte-order mark.
+fn is_invisible(c: char) -> bool {
+    matches!(c, '\u{ad}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{fe00}'..='\u{fe0f}' | '\u{feff}')
+}
+
+fn spelled_out(c: char) -> Option<&'static str> {
+    Some(match c {
+        'ß' => "ss",
+        'æ' => "ae",
+        'œ' => "oe",
+        'ø' => "o",
+        'đ' | 'ð' => "d",
+        'ł' => "l",
+        'ħ' => "h",
+        'ı' => "i",
+        'þ' => "th",
+        'ς' => "σ",
+        '’' | '‘' | 'ʼ' => "'",
+        '“' | '”' | '„' => "\"",
+        '‐' | '‑' | '–' | '—' => "-",
+        _ => return None,
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn case_accents_and_width_do_not_matter() {
+        for (text, folded) in [
+            ("Čáslav CASLAV", "caslav caslav"),
+            ("Straße İstanbul Łódź", "strasse istanbul lodz"),
+            ("ｃｕｅ　７", "cue 7"),
+            ("Ёлка ЙОД", "елка иод"),
+            ("ﾊﾟﾝ パン ハン", "パン パン ハン"),
+            ("한국", "한국"),
+            ("e\u{301}te\u{301}", "ete"),
+            ("a \t\n b", "a b"),
+            ("🎭", "🎭"),
+        ] {
+            assert_eq!(fold(text), folded, "{text}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn folding_twice_changes_nothing(text in "\\PC{0,40}") {
+            let once = fold(&text);
+            prop_assert_eq!(fold(&once), once);
+        }
+
+        #[test]
+        fn the_pieces_cover_the_text_in_order(text in "(?s).{0,40}") {
+            let mut at = 0;
+            fold_each(&text, |range, _| {
+                assert_eq!(range.start, at);
+                at = range.end;
+            });
+            prop_assert_eq!(at, text.len());
+        }
+    }
+}

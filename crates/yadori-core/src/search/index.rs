@@ -1,0 +1,460 @@
+//! All clips in memory, ready to be searched and to be counted from the newest.
+//!
+//! Each clip has a *slot*. Searching works on sets of slots: the [`Lexicon`] gives the slots of each
+//! term, level by level (whole words, beginnings, inside words, misspellings), and the search goes on
+//! to the next level only while it has found too few. Filters look at the clips that are left,
+//! newest first. Nothing is read from the records.
+//!
+//! Memory: about 70 bytes a clip, its folded text, and four bytes for each word of it. A search is linear
+//! in the number of distinct words and of clips that meet a term; placing a clip is a binary search.
+
+use super::bits::Bits;
+use super::fold::fold;
+use super::lexicon::Lexicon;
+use super::query::{Filter, Query, Term};
+use super::words::{is_boundary, words};
+use crate::clock::{MillisSinceEpoch, Stamp};
+use crate::identity::ClipId;
+use crate::kind::Kind;
+use memchr::memmem::Finder;
+use std::collections::HashMap;
+
+/// What the index needs to know of a clip.
+#[derive(Clone, Debug, Default)]
+pub struct Entry<'a> {
+    /// Its number in the records; breaks ties of time.
+    pub number: u64,
+    /// When it was last copied: its place in the history.
+    pub copied: Stamp,
+    /// When it was last recalled, if ever.
+    pub recalled: Option<MillisSinceEpoch>,
+    /// How often it was copied and recalled.
+    pub uses: u32,
+    /// Its size in bytes.
+    pub size: u64,
+    /// Its words; empty for a sensitive clip, which is not found by them.
+    pub text: &'a str,
+    /// Its title or caption.
+    pub title: Option<&'a str>,
+    /// The page it was copied from.
+    pub page: Option<&'a str>,
+    /// The application it was copied in.
+    pub application: Option<&'a str>,
+    /// The device it was copied on.
+    pub device: &'a str,
+    /// The drawer it lies in.
+    pub drawer: Option<&'a str>,
+    /// Whether it is pinned.
+    pub pinned: bool,
+    /// Whether it is sensitive.
+    pub sensitive: bool,
+}
+
+/// A clip that meets a query.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Hit {
+    /// The clip.
+    pub id: ClipId,
+    /// Its number in the records.
+    pub number: u64,
+    /// How well it meets the query.
+    pub tier: Tier,
+}
+
+/// How well a clip meets a query: as well as the worst met of its terms.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Tier {
+    /// Whole words.
+    Exact,
+    /// Beginnings of words.
+    Prefix,
+    /// Parts of words.
+    Inside,
+    /// Misspelled.
+    Fuzzy,
+}
+
+struct Clip {
+    id: ClipId,
+    number: u64,
+    copied: Stamp,
+    recalled: MillisSinceEpoch,
+    size: u64,
+    text_start: usize,
+    text_len: u32,
+    uses: u32,
+    application: u32,
+    device: u32,
+    drawer: u32,
+    kind: Kind,
+    pinned: bool,
+    sensitive: bool,
+}
+
+/// The clips of a history.
+#[derive(Default)]
+pub struct Index {
+    clips: Vec<Option<Clip>>,
+    by_id: HashMap<ClipId, u32>,
+    /// Slots of the live clips, oldest first.
+    order: Vec<u32>,
+    /// Folded texts, one after the other.
+    texts: String,
+    lexicon: Lexicon,
+    names: Names,
+    /// Bytes of `texts` that no clip uses any more.
+    waste: usize,
+}
+
+/// Applications, devices and drawers, each once. 0 is none.
+#[derive(Default)]
+struct Names {
+    folded: Vec<String>,
+    numbers: HashMap<String, u32>,
+}
+
+impl Names {
+    fn number(&mut self, name: Option<&str>) -> u32 {
+        let Some(name) = name else { return 0 };
+        if let Some(number) = self.numbers.get(name) {
+            return *number;
+        }
+        self.folded.push(fold(name));
+        self.numbers.insert(name.to_owned(), self.folded.len() as u32);
+        self.folded.len() as u32
+    }
+
+    fn folded(&self, number: u32) -> &str {
+        (number as usize).checked_sub(1).map_or("", |place| &self.folded[place])
+    }
+}
+
+/// How many clips beyond those wanted are ranked among each other within one tier: ranking all of a
+/// hundred thousand that contain an `e` would cost more than it tells.
+const RANKED: usize = 200;
+
+/// One more use counts as much as having been used this much more recently, at first; the worth of
+/// further uses falls with their logarithm.
+const USE_MILLIS: f64 = 24.0 * 3_600_000.0;
+
+/// Separates the fields of a clip in its folded text; folding leaves no line ends.
+const FIELD_END: char = '\n';
+
+impl Index {
+    /// How many clips there are.
+    pub fn len(&self) -> usize {
+        self.order.len()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.order.is_empty()
+    }
+
+    /// Adds a clip, or brings what is known of it up to date.
+    pub fn put(&mut self, id: ClipId, kind: Kind, entry: &Entry) {
+        let folded = folded_text(entry);
+        let unchanged =
+            self.by_id.get(&id).copied().filter(|slot| self.clip(*slot).is_some_and(|clip| self.text(clip) == folded));
+        let (slot, text_start) = match unchanged {
+            Some(slot) => {
+                self.leave_order(slot);
+                (slot, self.clip(slot).map_or(0, |clip| clip.text_start))
+            }
+            None => {
+                // The lexicon would still find the old words in the old slot, so new words get a new one.
+                self.remove(id);
+                let slot = self.clips.len() as u32;
+                self.clips.push(None);
+                self.by_id.insert(id, slot);
+                words(&folded).for_each(|(_, word)| self.lexicon.add(word, slot));
+                let start = self.texts.len();
+                self.texts.push_str(&folded);
+                (slot, start)
+            }
+        };
+        self.clips[slot as usize] = Some(Clip {
+            id,
+            number: entry.number,
+            copied: entry.copied,
+            recalled: entry.recalled.unwrap_or_default(),
+            size: entry.size,
+            text_start,
+            text_len: folded.len() as u32,
+            uses: entry.uses,
+            application: self.names.number(entry.application),
+            device: self.names.number(Some(entry.device)),
+            drawer: self.names.number(entry.drawer),
+            kind,
+            pinned: entry.pinned,
+            sensitive: entry.sensitive,
+        });
+        let key = (entry.copied, entry.number);
+        let place = match self.order.last() {
+            Some(newest) if self.key(*newest) <= key => self.order.len(),
+            _ => self.order.partition_point(|other| self.key(*other) < key),
+        };
+        self.order.insert(place, slot);
+    }
+
+    /// Takes a clip out.
+    pub fn remove(&mut self, id: ClipId) {
+        let Some(slot) = self.by_id.get(&id).copied() else { return };
+        self.leave_order(slot);
+        self.by_id.remove(&id);
+        if let Some(clip) = self.clips[slot as usize].take() {
+            self.waste += clip.text_len as usize;
+        }
+        // Half of everything is waste: start afresh with what is left.
+        if self.waste > 1 << 16 && self.waste * 2 > self.texts.len() {
+            self.rebuild();
+        }
+    }
+
+    /// Gives back memory that growing has taken in advance; worth it after filling the index.
+    pub fn shrink(&mut self) {
+        self.clips.shrink_to_fit();
+        self.by_id.shrink_to_fit();
+        self.order.shrink_to_fit();
+        self.texts.shrink_to_fit();
+        self.lexicon.shrink();
+    }
+
+    fn rebuild(&mut self) {
+        let old = std::mem::take(self);
+        self.names = old.names;
+        for slot in old.order {
+            let Some(mut clip) = old.clips.get(slot as usize).and_then(Option::as_ref).map(Clip::copy) else {
+                continue;
+            };
+            let text = &old.texts[clip.text_start..][..clip.text_len as usize];
+            let slot = self.clips.len() as u32;
+            clip.text_start = self.texts.len();
+            self.texts.push_str(text);
+            words(text).for_each(|(_, word)| self.lexicon.add(word, slot));
+            self.by_id.insert(clip.id, slot);
+            self.order.push(slot);
+            self.clips.push(Some(clip));
+        }
+    }
+
+    fn key(&self, slot: u32) -> (Stamp, u64) {
+        self.clips[slot as usize].as_ref().map_or((Stamp::NEVER, 0), |clip| (clip.copied, clip.number))
+    }
+
+    fn leave_order(&mut self, slot: u32) {
+        if let Some(place) = self.place(slot) {
+            self.order.remove(place);
+        }
+    }
+
+    fn place(&self, slot: u32) -> Option<usize> {
+        let key = self.key(slot);
+        let place = self.order.partition_point(|other| self.key(*other) < key);
+        (self.order.get(place) == Some(&slot)).then_some(place)
+    }
+
+    fn text(&self, clip: &Clip) -> &str {
+        &self.texts[clip.text_start..][..clip.text_len as usize]
+    }
+
+    fn clip(&self, slot: u32) -> Option<&Clip> {
+        self.clips[slot as usize].as_ref()
+    }
+
+    /// The place of a clip in the history, 1 = newest.
+    pub fn position(&self, id: ClipId) -> Option<usize> {
+        let place = self.place(*self.by_id.get(&id)?)?;
+        Some(self.order.len() - place)
+    }
+
+    /// The clip at this place of the history, 1 = newest.
+    pub fn at(&self, position: usize) -> Option<ClipId> {
+        let place = self.order.len().checked_sub(position)?;
+        Some(self.clip(*self.order.get(place)?)?.id)
+    }
+
+    /// The clips whose ids begin with `prefix` (lower-case), at most `most` of them.
+    pub fn with_prefix(&self, prefix: &str, most: usize) -> Vec<ClipId> {
+        if let Some(id) = ClipId::parse(prefix) {
+            return self.by_id.contains_key(&id).then_some(id).into_iter().collect();
+        }
+        let newest_first = self.order.iter().rev().filter_map(|slot| self.clip(*slot));
+        newest_first.map(|clip| clip.id).filter(|id| id.to_string().starts_with(prefix)).take(most).collect()
+    }
+
+    /// Up to `most` clips copied before `before` (the stamp and number of a clip; `None` to begin at
+    /// the newest), newest first.
+    pub fn page(&self, before: Option<(Stamp, u64)>, most: usize) -> Vec<Hit> {
+        let end = match before {
+            Some(key) => self.order.partition_point(|slot| self.key(*slot) < key),
+            None => self.order.len(),
+        };
+        let newest_first = self.order[..end].iter().rev().filter_map(|slot| self.clip(*slot));
+        newest_first.take(most).map(|clip| hit(clip, Tier::Exact)).collect()
+    }
+
+    /// The clips that meet `query`, best first: `most` of them after the first `skip`.
+    pub fn search(&self, query: &Query, skip: usize, most: usize) -> Vec<Hit> {
+        let wanted = skip.saturating_add(most);
+        if query.terms.is_empty() && query.without.is_empty() {
+            let newest_first = self.order.iter().rev().filter_map(|slot| self.clip(*slot));
+            let met = newest_first.filter(|clip| query.filters.iter().all(|filter| self.holds(filter, clip)));
+            return met.skip(skip).take(most).map(|clip| hit(clip, Tier::Exact)).collect();
+        }
+        let mut excluded = Bits::none(self.clips.len());
+        for term in &query.without {
+            excluded.unite(&self.slots(term, Tier::Inside));
+        }
+        let mut hits: Vec<Hit> = Vec::new();
+        for tier in [Tier::Exact, Tier::Prefix, Tier::Inside, Tier::Fuzzy] {
+            let mut slots: Option<Bits> = None;
+            for term in &query.terms {
+                let of_term = self.slots(term, tier);
+                match &mut slots {
+                    Some(slots) => slots.intersect(&of_term),
+                    None => slots = Some(of_term),
+                }
+            }
+            let mut slots = slots.unwrap_or_else(|| self.all());
+            slots.subtract(&excluded);
+            let mut ranked = self.newest(&slots, (wanted - hits.len()).max(RANKED), &query.filters);
+            if !query.terms.is_empty() {
+                ranked.sort_by(|a, b| worth(b).total_cmp(&worth(a)));
+            }
+            hits.extend(ranked.into_iter().take(wanted - hits.len()).map(|clip| hit(clip, tier)));
+            if hits.len() >= wanted || query.terms.is_empty() {
+                break;
+            }
+            excluded.unite(&slots);
+        }
+        hits.drain(..skip.min(hits.len()));
+        hits
+    }
+
+    fn all(&self) -> Bits {
+        let mut all = Bits::none(self.clips.len());
+        self.order.iter().for_each(|slot| all.insert(*slot));
+        all
+    }
+
+    /// The newest `most` live clips among `slots` for which the filters hold, newest first.
+    fn newest(&self, slots: &Bits, most: usize, filters: &[Filter]) -> Vec<&Clip> {
+        let met = |clip: &&Clip| filters.iter().all(|filter| self.holds(filter, clip));
+        // Few slots are quicker sorted; many are quicker met by walking back through the history.
+        if slots.count() < self.order.len() / 16 {
+            let mut clips: Vec<&Clip> = slots.iter().filter_map(|slot| self.clip(slot)).filter(met).collect();
+            clips.sort_unstable_by_key(|clip| std::cmp::Reverse((clip.copied, clip.number)));
+            clips.truncate(most);
+            return clips;
+        }
+        let newest_first = self.order.iter().rev().filter(|slot| slots.contains(**slot));
+        newest_first.filter_map(|slot| self.clip(*slot)).filter(met).take(most).collect()
+    }
+
+    /// The slots in which a term is met at this tier or better. Slots of clips that are gone may be
+    /// among them.
+    fn slots(&self, term: &Term, tier: Tier) -> Bits {
+        let mut found = Bits::none(self.clips.len());
+        let pieces: Vec<&str> = words(&term.folded).map(|(_, word)| word).collect();
+        match pieces.as_slice() {
+            [word] if *word == term.folded => match tier {
+                Tier::Exact => self.lexicon.exact(word, &mut found),
+                Tier::Prefix => self.lexicon.prefix(word, &mut found),
+                Tier::Inside => self.lexicon.inside(word, &mut found),
+                Tier::Fuzzy => {
+                    self.lexicon.inside(word, &mut found);
+                    if let Some(distance) = errors_forgiven(word).filter(|_| !term.phrase) {
+                        self.lexicon.near(word, distance, &mut found);
+                    }
+                }
+            },
+            pieces => self.compound(&term.folded, pieces, tier, &mut found),
+        }
+        found
+    }
+
+    /// Slots of the clips in which a term of several words, or of none, is met as it stands.
+    fn compound(&self, folded: &str, pieces: &[&str], tier: Tier, found: &mut Bits) {
+        let mut candidates = self.all();
+        for (place, piece) in pieces.iter().enumerate() {
+            let mut with = Bits::none(self.clips.len());
+            if place == 0 || place == pieces.len() - 1 {
+                self.lexicon.inside(piece, &mut with);
+            } else {
+                self.lexicon.exact(piece, &mut with);
+            }
+            candidates.intersect(&with);
+        }
+        let finder = Finder::new(folded);
+        for slot in candidates.iter() {
+            let Some(text) = self.clip(slot).map(|clip| self.text(clip)) else { continue };
+            let met = finder.find_iter(text.as_bytes()).any(|start| match tier {
+                Tier::Exact => is_boundary(text, start) && is_boundary(text, start + folded.len()),
+                Tier::Prefix => is_boundary(text, start),
+                Tier::Inside | Tier::Fuzzy => true,
+            });
+            if met {
+                found.insert(slot);
+            }
+        }
+    }
+
+    fn holds(&self, filter: &Filter, clip: &Clip) -> bool {
+        match filter {
+            Filter::Kind(kind) => clip.kind == *kind,
+            Filter::App(name) => clip.application != 0 && self.names.folded(clip.application).contains(name.as_str()),
+            Filter::Device(name) => self.names.folded(clip.device).contains(name.as_str()),
+            Filter::Drawer(name) => clip.drawer != 0 && self.names.folded(clip.drawer) == name,
+            Filter::Pinned => clip.pinned,
+            Filter::Kept => clip.pinned || clip.drawer != 0,
+            Filter::Sensitive => clip.sensitive,
+            Filter::Before(moment) => clip.copied.at() < *moment,
+            Filter::After(moment) => clip.copied.at() >= *moment,
+            Filter::Larger(bytes) => clip.size > *bytes,
+            Filter::Not(filter) => !self.holds(filter, clip),
+        }
+    }
+}
+
+impl Clip {
+    fn copy(&self) -> Self {
+        Self { ..*self }
+    }
+}
+
+fn hit(clip: &Clip, tier: Tier) -> Hit {
+    Hit { id: clip.id, number: clip.number, tier }
+}
+
+/// What a clip is worth beside others that meet a query equally well: how recently it was used, and
+/// how often.
+fn worth(clip: &Clip) -> f64 {
+    let last = clip.copied.at().max(clip.recalled).0 as f64;
+    last + USE_MILLIS * f64::from(clip.uses.max(1)).log2()
+}
+
+/// Typing errors that are forgiven in a word: none in short ones, which would meet almost anything,
+/// and none in numbers, where another digit is another thing.
+fn errors_forgiven(word: &str) -> Option<u32> {
+    if word.contains(|c: char| c.is_ascii_digit()) {
+        return None;
+    }
+    match word.chars().count() {
+        0..=3 => None,
+        4..=7 => Some(1),
+        _ => Some(2),
+    }
+}
+
+fn folded_text(entry: &Entry) -> String {
+    let mut text = fold(entry.text);
+    for field in [entry.title, entry.page, entry.application].into_iter().flatten() {
+        text.push(FIELD_END);
+        text.push_str(&fold(field));
+    }
+    text
+}
+
+#[cfg(test)]
+mod tests;

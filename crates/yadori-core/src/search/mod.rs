@@ -1,0 +1,20 @@
+//! Finding clips: a query language, and an index in memory that answers as one types.
+//!
+//! * [`fold`]: text without regard to case, accents and width
+//! * `words`: what folded text is cut into
+//! * [`query`]: `lamp "cue 7" -draft kind:link after:2026-10-01`
+//! * [`index`]: all clips, ready to be searched and to be counted from the newest
+//! * `lexicon`, `bits`: the parts of the index
+//! * [`mod@marks`]: where in a text a query was met
+
+mod bits;
+pub mod fold;
+pub mod index;
+mod lexicon;
+pub mod marks;
+pub mod query;
+mod words;
+
+pub use index::{Entry, Hit, Index, Tier};
+pub use marks::marks;
+pub use query::{Query, QueryError, When};
