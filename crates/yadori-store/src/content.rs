@@ -1,0 +1,99 @@
+//! The bytes of formats, in pieces.
+
+use crate::store::{Store, StoreError};
+use bytes::{Bytes, BytesMut};
+use sqlx::{MySql, Transaction};
+
+/// Size of one piece of a blob: 1 MiB. Neither the server nor we ever hold more than a few.
+pub const CHUNK_BYTES: usize = 1024 * 1024;
+
+/// One format of a clip, as it is stored.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct StoredFormat {
+    /// Its MIME type.
+    pub mime: String,
+    /// Its size in bytes.
+    pub size: u64,
+    held: Held,
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Held {
+    Here(Bytes),
+    Blob(u64),
+}
+
+impl Store {
+    /// The formats of a clip, in the order in which they were offered. Small ones are read along.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn formats(&self, clip: u64) -> Result<Vec<StoredFormat>, StoreError> {
+        let rows = sqlx::query!(
+            r#"SELECT f.mime, f.size, f.blob_no, COALESCE(f.content, IF(f.blob_no IS NULL, c.text, NULL)) AS "content: Vec<u8>"
+               FROM formats f JOIN clips c ON c.no = f.clip_no WHERE f.clip_no = ? ORDER BY f.place"#,
+            clip
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        let formats = rows.into_iter().map(|row| {
+            let held = match row.blob_no {
+                Some(blob) => Held::Blob(blob),
+                None => Held::Here(row.content.unwrap_or_default().into()),
+            };
+            StoredFormat { mime: row.mime, size: row.size, held }
+        });
+        Ok(formats.collect())
+    }
+
+    /// The bytes of a format from `offset` on, at most to the end of the piece in which it lies; empty
+    /// at the end.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn content_at(&self, format: &StoredFormat, offset: u64) -> Result<Bytes, StoreError> {
+        if offset >= format.size {
+            return Ok(Bytes::new());
+        }
+        match &format.held {
+            Held::Here(content) => Ok(content.slice((offset as usize).min(content.len())..)),
+            Held::Blob(blob) => {
+                let (place, within) = ((offset / CHUNK_BYTES as u64) as u32, offset as usize % CHUNK_BYTES);
+                let chunk =
+                    sqlx::query_scalar!("SELECT content FROM blob_chunks WHERE blob_no = ? AND place = ?", blob, place)
+                        .fetch_optional(&self.pool)
+                        .await?;
+                Ok(chunk
+                    .map(Bytes::from)
+                    .filter(|chunk| chunk.len() >= within)
+                    .map_or_else(Bytes::new, |chunk| chunk.slice(within..)))
+            }
+        }
+    }
+
+    /// All bytes of a format.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn content(&self, format: &StoredFormat) -> Result<Bytes, StoreError> {
+        if let Held::Here(content) = &format.held {
+            return Ok(content.clone());
+        }
+        let mut content = BytesMut::with_capacity(format.size as usize);
+        loop {
+            let chunk = self.content_at(format, content.len() as u64).await?;
+            if chunk.is_empty() {
+                return Ok(content.freeze());
+            }
+            content.extend_from_slice(&chunk);
+        }
+    }
+}
+
+/// Deletes a blob unless a format still uses it.
+pub(crate) async fn free_blob(tx: &mut Transaction<'static, MySql>, blob: u64) -> Result<(), sqlx::Error> {
+    sqlx::query!("DELETE FROM blobs WHERE no = ? AND NOT EXISTS (SELECT 1 FROM formats WHERE blob_no = ?)", blob, blob)
+        .execute(&mut **tx)
+        .await?;
+    Ok(())
+}

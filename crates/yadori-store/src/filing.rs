@@ -1,0 +1,274 @@
+//! A copy becomes a clip, in one transaction.
+
+use crate::content::{self, CHUNK_BYTES};
+use crate::store::{Store, StoreError, next_change};
+use sqlx::{MySql, Transaction};
+use yadori_core::format::{Format, PLAIN};
+use yadori_core::sensitive::Secret;
+use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
+
+/// Most bytes of text kept with the clip's own record, for searching. Longer texts are kept whole as
+/// content, and found by their beginning.
+const SEARCHED_BYTES: usize = 64 * 1024;
+
+/// Formats up to this size lie in their own row; larger ones in a blob.
+const INLINE_BYTES: usize = 16 * 1024;
+
+/// A clip to be filed.
+#[derive(Clone, Debug)]
+pub struct NewClip<'a> {
+    /// Its id.
+    pub id: ClipId,
+    /// What it is.
+    pub kind: Kind,
+    /// When it was copied.
+    pub copied: Stamp,
+    /// When it goes by itself, if it does.
+    pub expires_at: Option<MillisSinceEpoch>,
+    /// The secret that it looks like.
+    pub sensitive: Option<Secret>,
+    /// Bytes of all formats together.
+    pub size: u64,
+    /// Width and height in pixels, of a picture.
+    pub pixels: Option<(u32, u32)>,
+    /// Lines and characters, of text.
+    pub extent: Option<(u64, u64)>,
+    /// Its words.
+    pub text: &'a str,
+    /// The title given by the person, at most 1,000 characters.
+    pub title: Option<&'a str>,
+    /// The title of what was copied.
+    pub caption: Option<&'a str>,
+    /// Where it was copied.
+    pub source: &'a Source,
+}
+
+/// A small picture of a picture.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Thumbnail {
+    /// Its MIME type.
+    pub mime: String,
+    /// Its bytes.
+    pub content: Vec<u8>,
+}
+
+/// What filing did.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Filed {
+    /// The number of the change.
+    pub change: u64,
+    /// The clip's number.
+    pub number: u64,
+    /// Whether the clip was not in the records before.
+    pub new: bool,
+}
+
+/// A transaction that files one copy. Dropped without [`Filing::commit`], it leaves nothing.
+pub struct Filing {
+    tx: Transaction<'static, MySql>,
+    device: u32,
+    /// Blobs already written for the formats, by place.
+    blobs: Vec<Option<u64>>,
+}
+
+impl Store {
+    /// Begins to file a copy.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn begin_filing(&self) -> Result<Filing, StoreError> {
+        Ok(Filing { tx: self.pool.begin().await?, device: self.device, blobs: Vec::new() })
+    }
+}
+
+impl Filing {
+    /// Writes the large formats. May go on while the clip's id is still being worked out.
+    ///
+    /// # Errors
+    /// When the database fails, or has no room.
+    pub async fn put_content(&mut self, formats: &[Format]) -> Result<(), StoreError> {
+        for format in formats {
+            let large = format.data.len() > if format.mime == PLAIN { SEARCHED_BYTES } else { INLINE_BYTES };
+            let blob = if large { Some(self.put_blob(&format.data).await?) } else { None };
+            self.blobs.push(blob);
+        }
+        Ok(())
+    }
+
+    async fn put_blob(&mut self, data: &[u8]) -> Result<u64, StoreError> {
+        let hash = blake3::hash(data);
+        let known = sqlx::query_scalar!("SELECT no FROM blobs WHERE hash = ?", &hash.as_bytes()[..])
+            .fetch_optional(&mut *self.tx)
+            .await?;
+        if let Some(number) = known {
+            return Ok(number);
+        }
+        let done =
+            sqlx::query!("INSERT INTO blobs (hash, size) VALUES (?, ?)", &hash.as_bytes()[..], data.len() as u64)
+                .execute(&mut *self.tx)
+                .await?;
+        let number = done.last_insert_id();
+        for (place, chunk) in (0u32..).zip(data.chunks(CHUNK_BYTES)) {
+            sqlx::query!("INSERT INTO blob_chunks (blob_no, place, content) VALUES (?, ?, ?)", number, place, chunk)
+                .execute(&mut *self.tx)
+                .await?;
+        }
+        Ok(number)
+    }
+
+    /// Files the clip with these formats (those of [`Filing::put_content`]): a new clip, or the known
+    /// one moved to the top, with the formats and the source of this latest copy. Durable on return.
+    ///
+    /// # Errors
+    /// When the database fails, or has no room. Nothing is left behind then.
+    pub async fn commit(
+        mut self,
+        clip: &NewClip<'_>,
+        formats: &[Format],
+        thumbnail: Option<&Thumbnail>,
+    ) -> Result<Filed, StoreError> {
+        let change = next_change(&mut self.tx).await?;
+        let known = sqlx::query!("SELECT no, shredded AS `shredded: bool` FROM clips WHERE id = ?", &clip.id.0[..])
+            .fetch_optional(&mut *self.tx)
+            .await?;
+        let (number, new) = match &known {
+            Some(known) => {
+                self.renew(known.no, change, clip).await?;
+                (known.no, known.shredded)
+            }
+            None => (self.insert(change, clip).await?, true),
+        };
+        self.put_formats(number, clip, formats).await?;
+        if let Some(Thumbnail { mime, content }) = thumbnail {
+            sqlx::query!(
+                "REPLACE INTO thumbnails (clip_no, mime, content) VALUES (?, ?, ?)",
+                number,
+                mime,
+                &content[..]
+            )
+            .execute(&mut *self.tx)
+            .await?;
+        }
+        self.tx.commit().await?;
+        Ok(Filed { change, number, new })
+    }
+
+    async fn insert(&mut self, change: u64, clip: &NewClip<'_>) -> Result<u64, StoreError> {
+        let (width, height) = clip.pixels.unzip();
+        let (lines, chars) = clip.extent.unzip();
+        let done = sqlx::query!(
+            "INSERT INTO clips (id, seq, kind, secret, device, copied, expires_at, copies, size, width, height,
+                text_lines, text_chars, text, title, caption, application, window_title, page)
+             VALUES (?, ?, ?, ?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            &clip.id.0[..],
+            change,
+            clip.kind.code(),
+            clip.sensitive.map_or(0, Secret::code),
+            self.device,
+            clip.copied.to_bits(),
+            clip.expires_at.map(|at| at.0),
+            clip.size,
+            width,
+            height,
+            lines,
+            chars,
+            searched(clip.text),
+            clip.title,
+            clip.caption,
+            fitted(&clip.source.application, 255),
+            fitted(&clip.source.window, 1000),
+            fitted(&clip.source.page, 8000),
+        )
+        .execute(&mut *self.tx)
+        .await?;
+        Ok(done.last_insert_id())
+    }
+
+    async fn renew(&mut self, number: u64, change: u64, clip: &NewClip<'_>) -> Result<(), StoreError> {
+        let (width, height) = clip.pixels.unzip();
+        let (lines, chars) = clip.extent.unzip();
+        sqlx::query!(
+            "UPDATE clips SET seq = ?, secret = ?, device = ?, copied = ?, expires_at = ?, copies = copies + 1,
+                shredded = FALSE, size = ?, width = ?, height = ?, text_lines = ?, text_chars = ?, text = ?,
+                title = COALESCE(?, title), caption = COALESCE(?, caption),
+                application = ?, window_title = ?, page = ?
+             WHERE no = ?",
+            change,
+            clip.sensitive.map_or(0, Secret::code),
+            self.device,
+            clip.copied.to_bits(),
+            clip.expires_at.map(|at| at.0),
+            clip.size,
+            width,
+            height,
+            lines,
+            chars,
+            searched(clip.text),
+            clip.title,
+            clip.caption,
+            fitted(&clip.source.application, 255),
+            fitted(&clip.source.window, 1000),
+            fitted(&clip.source.page, 8000),
+            number,
+        )
+        .execute(&mut *self.tx)
+        .await?;
+        let replaced = sqlx::query_scalar!(
+            "SELECT blob_no AS `blob_no!` FROM formats WHERE clip_no = ? AND blob_no IS NOT NULL",
+            number
+        )
+        .fetch_all(&mut *self.tx)
+        .await?;
+        sqlx::query!("DELETE FROM formats WHERE clip_no = ?", number).execute(&mut *self.tx).await?;
+        for blob in replaced {
+            if !self.blobs.contains(&Some(blob)) {
+                content::free_blob(&mut self.tx, blob).await?;
+            }
+        }
+        Ok(())
+    }
+
+    async fn put_formats(&mut self, number: u64, clip: &NewClip<'_>, formats: &[Format]) -> Result<(), StoreError> {
+        for (place, format) in (0u8..).zip(formats) {
+            let blob = self.blobs.get(usize::from(place)).copied().flatten();
+            let is_text = format.mime == PLAIN && *format.data == *clip.text.as_bytes();
+            let content = (blob.is_none() && !is_text).then_some(&format.data[..]);
+            sqlx::query!(
+                "INSERT INTO formats (clip_no, place, mime, size, content, blob_no) VALUES (?, ?, ?, ?, ?, ?)",
+                number,
+                place,
+                format.mime,
+                format.data.len() as u64,
+                content,
+                blob,
+            )
+            .execute(&mut *self.tx)
+            .await?;
+        }
+        Ok(())
+    }
+}
+
+/// The part of a text that is kept with the clip's record.
+fn searched(text: &str) -> Option<&str> {
+    (!text.is_empty()).then(|| &text[..text.floor_char_boundary(SEARCHED_BYTES)])
+}
+
+/// At most `longest` characters of what the outside world calls something.
+fn fitted(name: &Option<String>, longest: usize) -> Option<&str> {
+    name.as_deref().map(|name| name.char_indices().nth(longest).map_or(name, |(end, _)| &name[..end]))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn long_names_and_texts_are_cut_between_characters() {
+        assert_eq!(fitted(&Some("čšž".into()), 2), Some("čš"));
+        assert_eq!(fitted(&Some("čšž".into()), 3), Some("čšž"));
+        let text = "č".repeat(SEARCHED_BYTES);
+        assert_eq!(searched(&text).map(str::len), Some(SEARCHED_BYTES));
+        assert_eq!(searched(""), None);
+    }
+}

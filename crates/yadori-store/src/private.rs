@@ -1,0 +1,202 @@
+//! The database server that the service starts for itself.
+//!
+//! A private `mariadbd` with its own folder, reachable on loopback with a random password, durable at
+//! every commit and tuned small. It is a child of a thread that lives as long as the service: the
+//! kernel ends the server when that thread ends, even when the service is killed, and the thread
+//! starts it again when it dies by itself.
+//!
+//! * `folder`: what lies where, the first start, and the lock that the server itself holds
+//! * `process`: how the server is started, and when it is ready
+
+mod folder;
+mod process;
+
+use folder::Folder;
+use process::Running;
+use std::path::Path;
+use std::sync::mpsc;
+use std::time::{Duration, Instant};
+use thiserror::Error;
+use tokio::sync::{oneshot, watch};
+
+pub use process::is_installed;
+
+/// Why the private server does not run.
+#[derive(Clone, Debug, Error)]
+pub enum ServerError {
+    /// MariaDB is not on this machine.
+    #[error("MariaDB is not installed: there is no {0} (on Debian: apt install mariadb-server)")]
+    NotInstalled(&'static str),
+    /// A server of an earlier run still has the folder.
+    #[error(
+        "an earlier database server (process {pid}) still holds {folder}; wait for it to end, or end it with: kill {pid}"
+    )]
+    StillHeld {
+        /// Its process id, as far as known.
+        pid: String,
+        /// The folder.
+        folder: String,
+    },
+    /// Too little room to start.
+    #[error(
+        "the disk that holds {folder} is full: {free_mib} MiB are free, and the database needs {needed_mib} MiB to start; make room and try again"
+    )]
+    DiskFull {
+        /// The folder.
+        folder: String,
+        /// What is free.
+        free_mib: u64,
+        /// What is needed.
+        needed_mib: u64,
+    },
+    /// The folder cannot be used.
+    #[error("{path} cannot be used: {reason}")]
+    Folder {
+        /// The path.
+        path: String,
+        /// Why.
+        reason: String,
+    },
+    /// The server did not start.
+    #[error("the database server did not start: {reason}\nits log is {log}")]
+    DidNotStart {
+        /// Its last words.
+        reason: String,
+        /// Where it logs.
+        log: String,
+    },
+}
+
+/// Where the server stands.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ServerState {
+    /// It answers at this URL, which contains the password.
+    Running {
+        /// How to connect.
+        url: String,
+        /// Its process id.
+        pid: u32,
+        /// How often it had to be started again.
+        restarts: u32,
+    },
+    /// It ended and is being started again.
+    Restarting,
+    /// It was told to end, and has ended.
+    Stopped,
+}
+
+/// A private server that is kept running.
+pub struct PrivateServer {
+    state: watch::Receiver<ServerState>,
+    orders: mpsc::Sender<Order>,
+    keeper: Option<std::thread::JoinHandle<()>>,
+}
+
+enum Order {
+    Ended,
+    Stop,
+}
+
+/// Pauses before starting the server again, when it keeps dying.
+const PAUSES: [Duration; 4] =
+    [Duration::ZERO, Duration::from_millis(500), Duration::from_secs(2), Duration::from_secs(10)];
+
+/// A server that ran this long is not taken to keep dying.
+const STEADY: Duration = Duration::from_secs(60);
+
+impl PrivateServer {
+    /// Starts the server of this folder, which is set up at the first time. Returns when it answers.
+    ///
+    /// # Errors
+    /// When there is no server to start, or it does not start; says what to do.
+    pub async fn start(path: &Path) -> Result<Self, ServerError> {
+        let path = path.to_owned();
+        let (orders, received) = mpsc::channel();
+        let (first, started) = oneshot::channel();
+        let to_keeper = orders.clone();
+        let keeper = std::thread::Builder::new()
+            .name("database".into())
+            .spawn(move || keep(&path, first, &to_keeper, &received))
+            .map_err(|error| ServerError::Folder { path: "a new thread".into(), reason: error.to_string() })?;
+        match started.await {
+            Ok(Ok(state)) => Ok(Self { state, orders, keeper: Some(keeper) }),
+            Ok(Err(error)) => Err(error),
+            Err(_) => Err(ServerError::DidNotStart { reason: "its keeper ended".into(), log: String::new() }),
+        }
+    }
+
+    /// Follows the state of the server.
+    pub fn state(&self) -> watch::Receiver<ServerState> {
+        self.state.clone()
+    }
+
+    /// Ends the server and waits until it is gone.
+    pub async fn stop(mut self) {
+        let _ = self.orders.send(Order::Stop);
+        if let Some(keeper) = self.keeper.take() {
+            let _ = tokio::task::spawn_blocking(move || keeper.join()).await;
+        }
+    }
+}
+
+impl Drop for PrivateServer {
+    fn drop(&mut self) {
+        let _ = self.orders.send(Order::Stop);
+    }
+}
+
+type FirstStart = oneshot::Sender<Result<watch::Receiver<ServerState>, ServerError>>;
+
+/// The life of the keeper's thread.
+fn keep(path: &Path, first: FirstStart, orders: &mpsc::Sender<Order>, received: &mpsc::Receiver<Order>) {
+    let started = Folder::open(path).and_then(|folder| {
+        let running = Running::start(&folder, None)?;
+        Ok((folder, running))
+    });
+    let (folder, mut running) = match started {
+        Ok(started) => started,
+        Err(error) => {
+            let _ = first.send(Err(error));
+            return;
+        }
+    };
+    let mut restarts = 0;
+    let state_of =
+        |running: &Running, restarts| ServerState::Running { url: running.url(&folder), pid: running.pid(), restarts };
+    let (state, follow) = watch::channel(state_of(&running, restarts));
+    if first.send(Ok(follow)).is_err() {
+        running.stop();
+        return;
+    }
+    let mut quick_deaths = 0usize;
+    loop {
+        let since = Instant::now();
+        running.tell_when_ended(orders.clone());
+        match received.recv() {
+            Ok(Order::Ended) => {}
+            Ok(Order::Stop) | Err(_) => break,
+        }
+        tracing::error!(outcome = %running.outcome(), "the database server ended by itself; starting it again");
+        state.send_replace(ServerState::Restarting);
+        quick_deaths = if since.elapsed() > STEADY { 0 } else { quick_deaths + 1 };
+        running = loop {
+            let pause = PAUSES[quick_deaths.saturating_sub(1).min(PAUSES.len() - 1)];
+            if let Ok(Order::Stop) | Err(mpsc::RecvTimeoutError::Disconnected) = received.recv_timeout(pause) {
+                state.send_replace(ServerState::Stopped);
+                return;
+            }
+            match Running::start(&folder, Some(running.port())) {
+                Ok(running) => break running,
+                Err(error) => {
+                    tracing::error!(%error, "the database server cannot be started again yet");
+                    quick_deaths += 1;
+                }
+            }
+        };
+        restarts += 1;
+        tracing::info!("the database server is back");
+        state.send_replace(state_of(&running, restarts));
+    }
+    running.stop();
+    state.send_replace(ServerState::Stopped);
+}

@@ -1,0 +1,145 @@
+//! The server's folder: its data, its password, its lock.
+
+use super::ServerError;
+use super::process;
+use std::fs::{self, DirBuilder, File, OpenOptions, TryLockError};
+use std::io::Write;
+use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+/// What the first start and the recovery after a crash need.
+const NEEDED_MIB: u64 = 48;
+/// What an installation takes.
+const NEEDED_AT_FIRST_MIB: u64 = 160;
+
+/// How long the server of an earlier run is given to end: it ends by itself when its service did.
+const OLD_SERVER_PATIENCE: Duration = Duration::from_secs(20);
+
+/// A folder that is set up, and locked.
+pub(super) struct Folder {
+    pub path: PathBuf,
+    pub password: String,
+    /// Locked; the server inherits it, so the lock lasts as long as the server does.
+    pub lock: File,
+}
+
+impl Folder {
+    pub fn open(path: &Path) -> Result<Self, ServerError> {
+        for program in ["mariadbd", "mariadb-install-db"] {
+            if process::find(program).is_none() {
+                return Err(ServerError::NotInstalled(program));
+            }
+        }
+        private_folder(path)?;
+        let lock = lock(path)?;
+        let data = path.join("data");
+        let set_up = data.is_dir();
+        check_room(path, if set_up { NEEDED_MIB } else { NEEDED_AT_FIRST_MIB })?;
+        let password = if set_up { read_password(path)? } else { set_up_data(path, &data)? };
+        Ok(Self { path: path.to_owned(), password, lock })
+    }
+
+    pub fn data(&self) -> PathBuf {
+        self.path.join("data")
+    }
+
+    pub fn log(&self) -> PathBuf {
+        self.path.join("server.log")
+    }
+
+    pub fn pid_file(&self) -> PathBuf {
+        self.path.join("server.pid")
+    }
+}
+
+fn refused(path: &Path) -> impl Fn(std::io::Error) -> ServerError {
+    let path = path.display().to_string();
+    move |error| ServerError::Folder { path: path.clone(), reason: error.to_string() }
+}
+
+fn private_folder(path: &Path) -> Result<(), ServerError> {
+    DirBuilder::new().recursive(true).mode(0o700).create(path).map_err(refused(path))?;
+    fs::set_permissions(path, fs::Permissions::from_mode(0o700)).map_err(refused(path))
+}
+
+fn lock(path: &Path) -> Result<File, ServerError> {
+    let lock_path = path.join("lock");
+    let file = OpenOptions::new()
+        .create(true)
+        .write(true)
+        .truncate(false)
+        .mode(0o600)
+        .open(&lock_path)
+        .map_err(refused(&lock_path))?;
+    let deadline = Instant::now() + OLD_SERVER_PATIENCE;
+    loop {
+        match file.try_lock() {
+            Ok(()) => return Ok(file),
+            Err(TryLockError::Error(error)) => return Err(refused(&lock_path)(error)),
+            Err(TryLockError::WouldBlock) if Instant::now() < deadline => std::thread::sleep(Duration::from_millis(20)),
+            Err(TryLockError::WouldBlock) => {
+                let pid =
+                    fs::read_to_string(path.join("server.pid")).map_or("unknown".into(), |pid| pid.trim().to_owned());
+                return Err(ServerError::StillHeld { pid, folder: path.display().to_string() });
+            }
+        }
+    }
+}
+
+fn check_room(path: &Path, needed_mib: u64) -> Result<(), ServerError> {
+    let free_mib = rustix::fs::statvfs(path).map_err(|error| refused(path)(error.into()))?;
+    let free_mib = free_mib.f_bavail * free_mib.f_frsize / (1 << 20);
+    if free_mib < needed_mib {
+        return Err(ServerError::DiskFull { folder: path.display().to_string(), free_mib, needed_mib });
+    }
+    Ok(())
+}
+
+fn password_path(path: &Path) -> PathBuf {
+    path.join("password")
+}
+
+fn read_password(path: &Path) -> Result<String, ServerError> {
+    let path = password_path(path);
+    Ok(fs::read_to_string(&path).map_err(refused(&path))?.trim().to_owned())
+}
+
+fn write_private(path: &Path, text: &str) -> Result<(), ServerError> {
+    let open = || OpenOptions::new().create(true).write(true).truncate(true).mode(0o600).open(path);
+    open().and_then(|mut file| file.write_all(text.as_bytes()).and_then(|()| file.sync_all())).map_err(refused(path))
+}
+
+/// Sets up the data in a folder beside, which takes its place only when all went well. Gives the password.
+fn set_up_data(path: &Path, data: &Path) -> Result<String, ServerError> {
+    tracing::info!(folder = %path.display(), "setting up the database; this is done once");
+    let mut bytes = [0; 20];
+    getrandom::fill(&mut bytes)
+        .map_err(|error| ServerError::Folder { path: "the system's randomness".into(), reason: error.to_string() })?;
+    let password = data_encoding::HEXLOWER.encode(&bytes);
+    write_private(&password_path(path), &password)?;
+
+    let growing = path.join("data.new");
+    if growing.exists() {
+        fs::remove_dir_all(&growing).map_err(refused(&growing))?;
+    }
+    let script = path.join("setup.sql");
+    write_private(
+        &script,
+        &format!(
+            "FLUSH PRIVILEGES;\n\
+             CREATE DATABASE yadori CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n\
+             CREATE USER 'yadori'@'127.0.0.1' IDENTIFIED BY '{password}';\n\
+             GRANT ALL ON yadori.* TO 'yadori'@'127.0.0.1';\n"
+        ),
+    )?;
+    let outcome = process::install(&growing, &script);
+    let _ = fs::remove_file(&script);
+    if let Err(reason) = outcome {
+        check_room(path, NEEDED_AT_FIRST_MIB / 2)?;
+        return Err(ServerError::DidNotStart { reason, log: path.join("data.new").display().to_string() });
+    }
+    fs::set_permissions(&growing, fs::Permissions::from_mode(0o700)).map_err(refused(&growing))?;
+    fs::rename(&growing, data).map_err(refused(data))?;
+    Ok(password)
+}
