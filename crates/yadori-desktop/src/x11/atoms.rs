@@ -1,0 +1,34 @@
+//! The names that we and the X server share.
+
+x11rb::atom_manager! {
+    /// Atoms, looked up once for a connection.
+    pub(super) Atoms:
+    AtomsCookie {
+        CLIPBOARD,
+        TARGETS,
+        MULTIPLE,
+        TIMESTAMP,
+        INCR,
+        ATOM_PAIR,
+        UTF8_STRING,
+        STRING,
+        TEXT,
+        COMPOUND_TEXT,
+        TEXT_PLAIN: b"text/plain",
+        TEXT_PLAIN_UTF8: b"text/plain;charset=utf-8",
+        // By which password managers mark a copy as secret; its value is then `secret`.
+        SECRET_HINT: b"x-kde-passwordManagerHint",
+        // The page from which a browser copied.
+        SOURCE_URL: b"chromium/x-source-url",
+        SOURCE_URL_PRIVATE: b"text/x-moz-url-priv",
+        _NET_ACTIVE_WINDOW,
+        _NET_WM_NAME,
+        // Where answers to our requests arrive, in turn, so that a late one is not taken for another.
+        ANSWER_0: b"YADORI_ANSWER_0",
+        ANSWER_1: b"YADORI_ANSWER_1",
+        ANSWER_2: b"YADORI_ANSWER_2",
+        ANSWER_3: b"YADORI_ANSWER_3",
+        // Changed only to learn the server's time.
+        CLOCK: b"YADORI_CLOCK",
+    }
+}
