@@ -1,1 +1,443 @@
-//! x
+//! Yadori's HTTP contract as Rust types, shared by the service and the client.
+//!
+//! The OpenAPI document that the service gives at `/api/v1/openapi.json` is made from these types, so
+//! their comments are its descriptions. Times are RFC 3339 in UTC.
+
+pub mod places;
+
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+
+/// Under this path lies the whole interface.
+pub const BASE: &str = "/api/v1";
+
+/// Most clips on one page.
+pub const MOST_ON_A_PAGE: u32 = 200;
+
+/// What a client of this machine reads to reach the service: `run/api.json`.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct Reach {
+    /// Address and port.
+    pub address: String,
+    /// The bearer token.
+    pub token: String,
+}
+
+/// What a clip is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Kind {
+    /// Words, plain or with formatting.
+    Text,
+    /// One URL and nothing else.
+    Link,
+    /// A picture.
+    Image,
+    /// A list of files.
+    Files,
+}
+
+impl Kind {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Text => "text",
+            Self::Link => "link",
+            Self::Image => "image",
+            Self::Files => "files",
+        }
+    }
+}
+
+/// Where a copy was made, as far as the desktop told.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Source {
+    /// The application.
+    pub application: Option<String>,
+    /// The title of its window.
+    pub window: Option<String>,
+    /// The page that a browser copied from.
+    pub page: Option<String>,
+}
+
+/// A part of a text that meets the query, in characters (Unicode scalar values).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Mark {
+    /// Its first character.
+    pub start: u32,
+    /// The character after its last.
+    pub end: u32,
+}
+
+/// A clip as lists show it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Clip {
+    /// Its id: 26 characters of lower-case base32.
+    pub id: String,
+    /// Its place in the history, 1 = newest; none when it is not in the history.
+    pub position: Option<u32>,
+    /// What it is.
+    pub kind: Kind,
+    /// One line that stands for it: the beginning of a text, or the part that meets the query; a link
+    /// with its host first; the names of files. Never what is sensitive.
+    pub preview: String,
+    /// The title that the person gave it.
+    pub title: Option<String>,
+    /// What its source calls it: the title of a linked page.
+    pub caption: Option<String>,
+    /// Whether it is pinned.
+    pub pinned: bool,
+    /// The drawer that it lies in.
+    pub drawer: Option<String>,
+    /// Its alias.
+    pub alias: Option<String>,
+    /// Where the preview meets the query.
+    pub marks: Vec<Mark>,
+    /// What secret it looks like, if it does: `private-key`, `token`, `card-number` or `password`.
+    pub sensitive: Option<String>,
+    /// When it was last copied.
+    #[schema(value_type = String, format = DateTime)]
+    pub copied_at: Timestamp,
+    /// When it was last recalled.
+    #[schema(value_type = Option<String>, format = DateTime)]
+    pub recalled_at: Option<Timestamp>,
+    /// When it goes by itself.
+    #[schema(value_type = Option<String>, format = DateTime)]
+    pub expires_at: Option<Timestamp>,
+    /// How often it was copied.
+    pub copies: u32,
+    /// How often it was recalled.
+    pub recalls: u32,
+    /// Bytes of all its formats together.
+    pub size: u64,
+    /// Width of a picture in pixels.
+    pub width: Option<u32>,
+    /// Height of a picture in pixels.
+    pub height: Option<u32>,
+    /// Lines of a text.
+    pub lines: Option<u64>,
+    /// Characters of a text.
+    pub characters: Option<u64>,
+    /// Where it was last copied.
+    pub source: Source,
+    /// The device on which it was last copied.
+    pub device: String,
+}
+
+/// One format of a clip.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct FormatInfo {
+    /// Its MIME type.
+    pub mime: String,
+    /// Its size in bytes.
+    pub size: u64,
+}
+
+/// A clip with all there is to know of it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct ClipDetail {
+    /// What lists show.
+    #[serde(flatten)]
+    pub clip: Clip,
+    /// Its formats, in the order in which they were offered.
+    pub formats: Vec<FormatInfo>,
+    /// Its words: at most the first 64 KiB; none of an image, nor of a sensitive clip.
+    pub text: Option<String>,
+    /// Whether `text` is all of it.
+    pub text_is_whole: bool,
+}
+
+/// A page of clips.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct ClipPage {
+    /// The clips, in the order of the list.
+    pub clips: Vec<Clip>,
+    /// What to send as `cursor` for the next page; none at the end.
+    pub next: Option<String>,
+    /// Clips in the whole history.
+    pub total: u64,
+}
+
+/// Which clips to list.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct ListQuery {
+    /// What to search for; without it, the history, newest first.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub q: Option<String>,
+    /// Where the page before ended.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub cursor: Option<String>,
+    /// Clips on a page, 1 to 200; 50 if not given.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub limit: Option<u32>,
+    /// The time zone in which `before:` and `after:` are meant, by its IANA name; the service's own if
+    /// not given.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub zone: Option<String>,
+}
+
+/// Particulars of a clip that is added by hand.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct AddQuery {
+    /// Its title, at most 1,000 characters.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub title: Option<String>,
+    /// When it was copied (RFC 3339), if not now.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[param(value_type = Option<String>)]
+    pub copied_at: Option<Timestamp>,
+    /// The application that it is from.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub application: Option<String>,
+    /// The title of the window that it is from.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub window: Option<String>,
+}
+
+/// What adding did.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Added {
+    /// The clip.
+    pub clip: Clip,
+    /// Whether it was not there before.
+    pub new: bool,
+}
+
+/// Which format's bytes to give.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct ContentQuery {
+    /// The MIME type; without it, the clip's first format.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub format: Option<String>,
+}
+
+/// Clips to put back on the clipboard.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct Recall {
+    /// Positions, ids or beginnings of ids.
+    pub clips: Vec<String>,
+    /// Offer plain text only.
+    #[serde(default)]
+    pub plain: bool,
+    /// What to put between several clips; a line end if not given.
+    #[serde(default)]
+    pub join: Option<String>,
+}
+
+/// What a recall did.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Recalled {
+    /// The clips that are on the clipboard now.
+    pub clips: Vec<Clip>,
+    /// The formats that are offered.
+    pub formats: Vec<String>,
+}
+
+/// Clips to move to the bin.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct Delete {
+    /// Positions, ids or beginnings of ids.
+    pub clips: Vec<String>,
+}
+
+/// What a delete did.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Deleted {
+    /// The clips that went to the bin.
+    pub clips: Vec<Clip>,
+    /// What to send to undo it.
+    pub step: u64,
+    /// Until when it can be undone.
+    #[schema(value_type = String, format = DateTime)]
+    pub undo_until: Timestamp,
+}
+
+/// What to undo.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct Undo {
+    /// The step; the latest if not given.
+    #[serde(default)]
+    pub step: Option<u64>,
+}
+
+/// What an undo did.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Undone {
+    /// The step that was undone.
+    pub step: u64,
+    /// The clips that are back.
+    pub clips: Vec<Clip>,
+}
+
+/// How long to pause.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct Pause {
+    /// For so many seconds; until resumed if not given.
+    #[serde(default)]
+    pub seconds: Option<u64>,
+}
+
+/// Whether copies are captured.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum CaptureState {
+    /// They are.
+    On,
+    /// Not for now, at the person's word.
+    Paused,
+    /// There is no clipboard to capture from.
+    Off,
+}
+
+/// How capture stands.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Capture {
+    /// Whether copies are captured.
+    pub state: CaptureState,
+    /// Since when.
+    #[schema(value_type = String, format = DateTime)]
+    pub since: Timestamp,
+    /// Until when it is paused, if that is known.
+    #[schema(value_type = Option<String>, format = DateTime)]
+    pub until: Option<Timestamp>,
+    /// The clipboard: `x11`, `simulated` or `none`.
+    pub clipboard: String,
+    /// Why it is off.
+    pub reason: Option<String>,
+    /// Copies that wait to be filed, since the database does not take them at the moment.
+    pub waiting: u64,
+}
+
+/// Copies that made no clip, for one reason.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Refused {
+    /// The reason in one word: `paused`, `secret`, `blank`, `no-useful-format`, `too-large`,
+    /// `invalid-text`, `broken-image` or `undelivered`.
+    pub reason: String,
+    /// The reason of the latest, as a sentence.
+    pub message: String,
+    /// How many, since the service started.
+    pub count: u64,
+    /// When the latest was made.
+    #[schema(value_type = String, format = DateTime)]
+    pub last_at: Timestamp,
+    /// The application of the latest.
+    pub last_application: Option<String>,
+}
+
+/// How the database stands.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Database {
+    /// Whether it is the service's own server.
+    pub private: bool,
+    /// Whether it answers.
+    pub answers: bool,
+    /// How often it had to be started again.
+    pub restarts: u32,
+    /// The process id of the service's own server.
+    pub pid: Option<u32>,
+    /// Bytes that the history takes in it.
+    pub bytes: Option<u64>,
+}
+
+/// How the service stands.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Status {
+    /// The service's version.
+    pub version: String,
+    /// The device's name.
+    pub device: String,
+    /// When the service started.
+    #[schema(value_type = String, format = DateTime)]
+    pub started_at: Timestamp,
+    /// Its process id.
+    pub pid: u32,
+    /// The folder that holds everything.
+    pub home: String,
+    /// How capture stands.
+    pub capture: Capture,
+    /// Clips in the history.
+    pub clips: u64,
+    /// The latest copy since the service started.
+    pub last_copy: Option<Clip>,
+    /// Copies that made no clip, since the service started.
+    pub refused: Vec<Refused>,
+    /// How the database stands.
+    pub database: Database,
+    /// Whether the console is built in.
+    pub console: bool,
+    /// Most bytes of one copy.
+    pub size_limit: u64,
+}
+
+/// A link by which one browser is let in, once.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct ConsoleLink {
+    /// The link.
+    pub url: String,
+    /// Until when it can be used.
+    #[schema(value_type = String, format = DateTime)]
+    pub expires_at: Timestamp,
+}
+
+/// What the event stream tells in `clip` events.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct ClipChange {
+    /// The number of the change; also the event's id.
+    pub change: u64,
+    /// The clip's id.
+    pub id: String,
+    /// The clip as it is now; none when it has left the history.
+    pub clip: Option<Clip>,
+    /// Clips in the whole history.
+    pub total: u64,
+}
+
+/// An error, as RFC 9457 describes it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Problem {
+    /// What kind of error: `urn:yadori:problem:` and a word.
+    #[serde(rename = "type")]
+    pub kind: String,
+    /// The kind as a short sentence.
+    pub title: String,
+    /// The HTTP status.
+    pub status: u16,
+    /// What happened this time.
+    pub detail: String,
+    /// What to do.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hint: Option<String>,
+    /// The clips that an ambiguous name might mean.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub candidates: Vec<Clip>,
+}
+
+/// What a program copies onto the simulated clipboard.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct SimulatedCopy {
+    /// The formats: MIME type and text.
+    pub formats: Vec<SimulatedFormat>,
+    /// Where.
+    #[serde(default)]
+    pub source: Source,
+    /// Marked as secret.
+    #[serde(default)]
+    pub secret: bool,
+    /// Owns the clipboard but never answers.
+    #[serde(default)]
+    pub silent: bool,
+}
+
+/// One format on the simulated clipboard.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct SimulatedFormat {
+    /// Its MIME type.
+    pub mime: String,
+    /// Its text.
+    pub text: String,
+}

@@ -214,20 +214,6 @@ impl Store {
         rows.into_iter().map(ClipRecord::try_from).collect()
     }
 
-    /// The thumbnail of a clip: its MIME type and its bytes.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn thumbnail(&self, id: ClipId) -> Result<Option<crate::Thumbnail>, StoreError> {
-        let row = sqlx::query!(
-            "SELECT t.mime, t.content FROM thumbnails t JOIN clips c ON c.no = t.clip_no WHERE c.id = ?",
-            &id.0[..]
-        )
-        .fetch_optional(&self.pool)
-        .await?;
-        Ok(row.map(|row| crate::Thumbnail { mime: row.mime, content: row.content }))
-    }
-
     /// Bytes that the database takes on disk, as far as it tells.
     ///
     /// # Errors

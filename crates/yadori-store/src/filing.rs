@@ -43,15 +43,6 @@ pub struct NewClip<'a> {
     pub source: &'a Source,
 }
 
-/// A small picture of a picture.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Thumbnail {
-    /// Its MIME type.
-    pub mime: String,
-    /// Its bytes.
-    pub content: Vec<u8>,
-}
-
 /// What filing did.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Filed {
@@ -121,12 +112,7 @@ impl Filing {
     ///
     /// # Errors
     /// When the database fails, or has no room. Nothing is left behind then.
-    pub async fn commit(
-        mut self,
-        clip: &NewClip<'_>,
-        formats: &[Format],
-        thumbnail: Option<&Thumbnail>,
-    ) -> Result<Filed, StoreError> {
+    pub async fn commit(mut self, clip: &NewClip<'_>, formats: &[Format]) -> Result<Filed, StoreError> {
         let change = next_change(&mut self.tx).await?;
         let known = sqlx::query!("SELECT no, shredded AS `shredded: bool` FROM clips WHERE id = ?", &clip.id.0[..])
             .fetch_optional(&mut *self.tx)
@@ -139,16 +125,6 @@ impl Filing {
             None => (self.insert(change, clip).await?, true),
         };
         self.put_formats(number, clip, formats).await?;
-        if let Some(Thumbnail { mime, content }) = thumbnail {
-            sqlx::query!(
-                "REPLACE INTO thumbnails (clip_no, mime, content) VALUES (?, ?, ?)",
-                number,
-                mime,
-                &content[..]
-            )
-            .execute(&mut *self.tx)
-            .await?;
-        }
         self.tx.commit().await?;
         Ok(Filed { change, number, new })
     }
@@ -188,7 +164,7 @@ impl Filing {
         let (width, height) = clip.pixels.unzip();
         let (lines, chars) = clip.extent.unzip();
         sqlx::query!(
-            "UPDATE clips SET seq = ?, secret = ?, device = ?, copied = ?, expires_at = ?, copies = copies + 1,
+            "UPDATE clips SET seq = ?, secret = ?, device = ?, copied = GREATEST(copied, ?), expires_at = ?, copies = copies + 1,
                 shredded = FALSE, size = ?, width = ?, height = ?, text_lines = ?, text_chars = ?, text = ?,
                 title = COALESCE(?, title), caption = COALESCE(?, caption),
                 application = ?, window_title = ?, page = ?

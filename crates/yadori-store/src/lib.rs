@@ -7,6 +7,7 @@
 //!   * `content`: the bytes of formats, in pieces
 //!   * `changes`: recall, delete, undo
 //!   * `forgetting`: what goes by itself
+//!   * `thumbnails`: small pictures of pictures
 //!   * `settings`: settings, and the console's sessions
 //!
 //! Every write takes the next number of the change feed inside its transaction. The feed's row stays
@@ -21,9 +22,11 @@ mod forgetting;
 pub mod private;
 mod settings;
 mod store;
+mod thumbnails;
 
 pub use changes::{Deleted, Undone};
 pub use clips::ClipRecord;
 pub use content::{CHUNK_BYTES, StoredFormat};
-pub use filing::{Filed, Filing, NewClip, Thumbnail};
+pub use filing::{Filed, Filing, NewClip};
 pub use store::{OpenError, Store, StoreError};
+pub use thumbnails::Thumbnail;

@@ -123,6 +123,12 @@ impl Store {
     /// When `url` is not of the right form.
     pub fn moved_to(&self, url: &str) -> Result<(), OpenError> {
         self.pool.set_connect_options(connect_options(url).map_err(OpenError::BadUrl)?);
+        // Connections to the server that is gone would each fail once more.
+        for _ in 0..self.pool.num_idle() {
+            if let Some(connection) = self.pool.try_acquire() {
+                drop(connection.detach());
+            }
+        }
         Ok(())
     }
 
@@ -159,7 +165,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn latest_stamp(&self) -> Result<Stamp, StoreError> {
         let latest = sqlx::query_scalar!(
-            r#"SELECT GREATEST(COALESCE(MAX(copied), 0), COALESCE(MAX(restored), 0), COALESCE(MAX(deleted), 0))
+            r#"SELECT CAST(GREATEST(COALESCE(MAX(copied), 0), COALESCE(MAX(restored), 0), COALESCE(MAX(deleted), 0)) AS UNSIGNED)
                AS "latest!: u64" FROM clips"#
         )
         .fetch_one(&self.pool)

@@ -1,2 +1,133 @@
-//! x
-fn main() {}
+//! Yadori's command-line client. It talks to the service over HTTP and to nothing else.
+//!
+//! * `commands`: one file for each command: its arguments, whose comments are its help, and what it does
+//! * `reach`: finding the service and asking it
+//! * `failure`: errors as message, hint and exit code
+//! * `terminal`, `table`: what is printed, fitted to where it is printed
+
+mod commands;
+mod failure;
+mod reach;
+mod table;
+mod terminal;
+
+use clap::{CommandFactory, Parser, Subcommand};
+use failure::Failure;
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+/// Find again what you copied, and put it back on the clipboard.
+///
+/// A clip is named by its position in the list (3), or by the first four or more characters of its id.
+/// Every command that prints something takes --json.
+///
+/// Exit codes: 0 done, 1 failed, 2 wrong usage, 3 the service cannot be reached, 4 no such clip.
+#[derive(Parser)]
+#[command(version, name = "yadori", max_term_width = 100, arg_required_else_help = true)]
+struct Arguments {
+    /// The folder of the service to talk to, if it was started with one
+    #[arg(long, global = true, value_name = "DIR", env = "YADORI_HOME")]
+    home: Option<PathBuf>,
+
+    /// Print JSON, as the HTTP interface gives it
+    #[arg(long, global = true)]
+    json: bool,
+
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    List(commands::list::List),
+    Find(commands::find::Find),
+    Show(commands::show::Show),
+    Recall(commands::recall::Recall),
+    Add(commands::add::Add),
+    Delete(commands::delete::Delete),
+    Undo(commands::undo::Undo),
+    Pause(commands::pause::Pause),
+    Resume(commands::resume::Resume),
+    Status(commands::status::Status),
+    Doctor(commands::doctor::Doctor),
+    Console(commands::console::Console),
+    Completions(commands::completions::Completions),
+}
+
+/// What every command works with.
+struct Context {
+    home: Option<PathBuf>,
+    json: bool,
+}
+
+impl Context {
+    fn service(&self) -> Result<reach::Service, Failure> {
+        reach::Service::find(self.home.as_deref())
+    }
+}
+
+fn main() -> ExitCode {
+    let Arguments { home, json, command } = Arguments::parse();
+    let context = Context { home, json };
+    let outcome = match command {
+        Command::List(command) => command.run(&context),
+        Command::Find(command) => command.run(&context),
+        Command::Show(command) => command.run(&context),
+        Command::Recall(command) => command.run(&context),
+        Command::Add(command) => command.run(&context),
+        Command::Delete(command) => command.run(&context),
+        Command::Undo(command) => command.run(&context),
+        Command::Pause(command) => command.run(&context),
+        Command::Resume(command) => command.run(&context),
+        Command::Status(command) => command.run(&context),
+        Command::Doctor(command) => command.run(&context),
+        Command::Console(command) => command.run(&context),
+        Command::Completions(command) => command.run(&mut Arguments::command()),
+    };
+    match outcome {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(failure) => failure.report(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::fmt::Write;
+    use std::path::Path;
+
+    #[test]
+    fn the_arguments_are_consistent() {
+        Arguments::command().debug_assert();
+    }
+
+    /// The reference of all commands, made from their help.
+    fn reference() -> String {
+        let mut text = String::from(
+            "# Commands\n\nMade from the commands' own help (`yadori help COMMAND`); do not edit.\n\n## yadori\n\n```text\n",
+        );
+        let mut root = Arguments::command().term_width(100).disable_help_subcommand(true);
+        root.build();
+        let _ = write!(text, "{}```\n", root.render_long_help());
+        for command in root.get_subcommands_mut() {
+            let _ = write!(
+                text,
+                "\n## yadori {}\n\n```text\n{}```\n",
+                command.get_name().to_owned(),
+                command.render_long_help()
+            );
+        }
+        text.lines().map(str::trim_end).collect::<Vec<_>>().join("\n") + "\n"
+    }
+
+    #[test]
+    fn the_committed_reference_is_current() {
+        let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/commands.md");
+        let current = reference();
+        if std::env::var_os("YADORI_UPDATE").is_some() {
+            std::fs::write(&path, &current).unwrap();
+        }
+        let committed = std::fs::read_to_string(&path).unwrap_or_default();
+        assert!(committed == current, "docs/commands.md is not current; run: YADORI_UPDATE=1 cargo test -p yadori");
+    }
+}

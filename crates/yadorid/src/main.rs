@@ -1,2 +1,81 @@
-//! x
-fn main() {}
+//! Yadori's service: keeps a history of what is copied. See `yadorid --help`.
+
+use clap::Parser;
+use std::io::{IsTerminal, Write};
+use std::path::PathBuf;
+use std::process::ExitCode;
+use tokio::signal::unix::{SignalKind, signal};
+use tracing_subscriber::EnvFilter;
+use yadori_api::places::Places;
+use yadorid::config::{ClipboardChoice, Config};
+use yadorid::service::{self, with_causes};
+
+/// Keeps a history of what is copied: text, links, pictures and lists of files.
+///
+/// Runs in the foreground until it is told to end (Ctrl-C, or SIGTERM). When it is ready it prints one
+/// line, `ready` and its address. Use `yadori` to talk to it.
+#[derive(Parser)]
+#[command(version, name = "yadorid")]
+struct Arguments {
+    /// Keep everything under this folder, instead of in the user's own folders
+    #[arg(long, value_name = "DIR", env = "YADORI_HOME")]
+    home: Option<PathBuf>,
+
+    /// The clipboard to use [default: that of config.toml, or auto]
+    #[arg(long, value_enum)]
+    clipboard: Option<ClipboardChoice>,
+
+    /// Check that everything needed to start is there, say so, and end
+    #[arg(long)]
+    check: bool,
+}
+
+fn main() -> ExitCode {
+    let arguments = Arguments::parse();
+    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build();
+    let outcome = runtime.map_err(|error| error.to_string()).and_then(|runtime| {
+        let outcome = runtime.block_on(run(arguments));
+        runtime.shutdown_timeout(std::time::Duration::from_secs(1));
+        outcome
+    });
+    match outcome {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(message) => {
+            eprintln!("yadorid: {message}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+async fn run(arguments: Arguments) -> Result<(), String> {
+    let places = Places::find(arguments.home.as_deref(), |name| std::env::var_os(name).map(PathBuf::from))
+        .ok_or("there is no home folder (HOME is not set); say where to keep everything with --home")?;
+    let mut config = Config::read(&places.config).map_err(|error| with_causes(&error))?;
+    config.clipboard = arguments.clipboard.unwrap_or(config.clipboard);
+    let filter = config.log.clone().unwrap_or_else(|| "info".into());
+    let filter = EnvFilter::try_new(&filter)
+        .map_err(|error| format!("log = \"{filter}\" in config.toml is not right: {error}"))?;
+    tracing_subscriber::fmt().with_env_filter(filter).with_ansi(std::io::stderr().is_terminal()).with_writer(std::io::stderr).init();
+
+    // Told to end while starting counts as well.
+    let mut terminate = signal(SignalKind::terminate()).map_err(|error| error.to_string())?;
+    let mut interrupt = signal(SignalKind::interrupt()).map_err(|error| error.to_string())?;
+    let end = async move {
+        tokio::select! {
+            _ = terminate.recv() => {}
+            _ = interrupt.recv() => {}
+        }
+    };
+    let running = service::start(places.clone(), config).await.map_err(|error| with_causes(&error))?;
+    if arguments.check {
+        let done = running
+            .run(|address| println!("all is there: {} and {address} can be used", places.data.display()), async {});
+        return done.await.map_err(|error| with_causes(&error));
+    }
+    let ready = |address| {
+        println!("ready {address}");
+        let _ = std::io::stdout().flush();
+        let _ = sd_notify::notify(&[sd_notify::NotifyState::Ready]);
+    };
+    running.run(ready, end).await.map_err(|error| with_causes(&error))
+}

@@ -1,0 +1,75 @@
+//! Where an instance of the service keeps its things, and where a client finds it.
+
+use std::path::{Path, PathBuf};
+
+/// The folders of one instance.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Places {
+    /// Settings that are needed to start.
+    pub config: PathBuf,
+    /// Everything that is kept.
+    pub data: PathBuf,
+    /// What exists while the service runs.
+    pub run: PathBuf,
+}
+
+impl Places {
+    /// Everything under one folder.
+    pub fn under(home: &Path) -> Self {
+        Self { config: home.join("config.toml"), data: home.join("data"), run: home.join("run") }
+    }
+
+    /// The folder given as `home`, else that of `YADORI_HOME`, else the user's own folders (XDG Base
+    /// Directory Specification). `variable` reads the environment.
+    ///
+    /// Gives `None` when there is not even a home folder.
+    pub fn find(home: Option<&Path>, variable: impl Fn(&str) -> Option<PathBuf>) -> Option<Self> {
+        let set = |name: &str| variable(name).filter(|path| path.is_absolute());
+        if let Some(home) =
+            home.map(Path::to_owned).or_else(|| variable("YADORI_HOME").filter(|home| !home.as_os_str().is_empty()))
+        {
+            return Some(Self::under(&std::path::absolute(&home).unwrap_or(home)));
+        }
+        let user = set("HOME");
+        let below = |name: &str, path: &str| {
+            set(name).or_else(|| Some(user.as_ref()?.join(path))).map(|folder| folder.join("yadori"))
+        };
+        let data = below("XDG_DATA_HOME", ".local/share")?;
+        let run = set("XDG_RUNTIME_DIR").map_or_else(|| data.join("run"), |folder| folder.join("yadori"));
+        Some(Self { config: below("XDG_CONFIG_HOME", ".config")?.join("config.toml"), data, run })
+    }
+
+    /// The file that tells a client the address and the token.
+    pub fn reach(&self) -> PathBuf {
+        self.run.join("api.json")
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn find(home: Option<&str>, variables: &[(&str, &str)]) -> Option<Places> {
+        Places::find(home.map(Path::new), |name| {
+            variables.iter().find(|(known, _)| *known == name).map(|(_, value)| PathBuf::from(value))
+        })
+    }
+
+    #[test]
+    fn one_folder_holds_everything_when_it_is_named() {
+        let under = Places::under(Path::new("/tmp/van"));
+        assert_eq!(find(Some("/tmp/van"), &[("YADORI_HOME", "/other")]), Some(under.clone()));
+        assert_eq!(find(None, &[("YADORI_HOME", "/tmp/van"), ("HOME", "/home/mira")]), Some(under));
+    }
+
+    #[test]
+    fn otherwise_the_users_own_folders_are_used() {
+        let places = find(None, &[("HOME", "/home/mira"), ("XDG_RUNTIME_DIR", "/run/user/1000")]).unwrap();
+        assert_eq!(places.config, Path::new("/home/mira/.config/yadori/config.toml"));
+        assert_eq!(places.data, Path::new("/home/mira/.local/share/yadori"));
+        assert_eq!(places.reach(), Path::new("/run/user/1000/yadori/api.json"));
+        let places = find(None, &[("HOME", "/home/mira"), ("XDG_DATA_HOME", "relative is ignored")]).unwrap();
+        assert_eq!(places.run, Path::new("/home/mira/.local/share/yadori/run"));
+        assert_eq!(find(None, &[]), None);
+    }
+}

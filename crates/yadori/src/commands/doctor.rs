@@ -1,0 +1,159 @@
+use super::print_json;
+use crate::Context;
+use crate::failure::Failure;
+use crate::reach::places;
+use crate::terminal::{Style, safe};
+use clap::Args;
+use serde::Serialize;
+use std::io::Write;
+use std::path::PathBuf;
+use yadori_api::{CaptureState, Status};
+
+/// Look for what is wrong, and say what to do about it
+///
+/// Exits with 1 when something is wrong, and with 3 when the service cannot be reached.
+#[derive(Args)]
+pub struct Doctor {}
+
+/// One thing that was looked at.
+#[derive(Serialize)]
+struct Finding {
+    what: &'static str,
+    fine: bool,
+    found: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    remedy: Option<String>,
+}
+
+fn fine(what: &'static str, found: impl Into<String>) -> Finding {
+    Finding { what, fine: true, found: found.into(), remedy: None }
+}
+
+fn wrong(what: &'static str, found: impl Into<String>, remedy: impl Into<String>) -> Finding {
+    Finding { what, fine: false, found: found.into(), remedy: Some(remedy.into()) }
+}
+
+impl Doctor {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let places = places(context.home.as_deref())?;
+        let mut findings = vec![fine("folder", places.data.display().to_string())];
+        let status = context.service().and_then(|service| service.get::<Status>("/status"));
+        let code = match &status {
+            Ok(status) => {
+                findings.extend(of_service(status));
+                1
+            }
+            Err(failure) => {
+                findings.push(match failure {
+                    Failure::Unreachable(_) => {
+                        wrong("service", "it is not running, so nothing is being kept", "start it: yadorid")
+                    }
+                    Failure::Problem(problem) => {
+                        wrong("service", problem.detail.clone(), problem.hint.clone().unwrap_or_default())
+                    }
+                    Failure::Here(message) => wrong("service", message.clone(), "start it anew: yadorid"),
+                    _ => wrong("service", "it cannot be asked", "start it anew: yadorid"),
+                });
+                findings.extend(of_machine());
+                3
+            }
+        };
+        if context.json {
+            print_json(&findings)?;
+        } else {
+            print(&findings)?;
+        }
+        if findings.iter().all(|finding| finding.fine) { Ok(()) } else { Err(Failure::Silent(code)) }
+    }
+}
+
+fn of_service(status: &Status) -> Vec<Finding> {
+    let own = env!("CARGO_PKG_VERSION");
+    let capture = &status.capture;
+    vec![
+        if status.version == own {
+            fine("service", format!("yadorid {own} runs as process {}", status.pid))
+        } else {
+            wrong(
+                "service",
+                format!("yadorid is {}, but this is yadori {own}", status.version),
+                "update the older of the two, and start the service anew",
+            )
+        },
+        match capture.state {
+            CaptureState::On => fine("clipboard", format!("copies are kept from {}", capture.clipboard)),
+            CaptureState::Paused => wrong("clipboard", "capture is paused", "go on: yadori resume"),
+            CaptureState::Off => wrong(
+                "clipboard",
+                format!("no copies are kept: {}", capture.reason.as_deref().unwrap_or("there is no clipboard")),
+                "start the service within your desktop session, where DISPLAY is set; until then yadori add and the console work",
+            ),
+        },
+        match (status.database.answers, status.database.restarts) {
+            (true, 0) => fine("database", "it answers"),
+            (true, restarts) => {
+                fine("database", format!("it answers; it ended {restarts} times by itself and was started again"))
+            }
+            (false, _) => wrong(
+                "database",
+                "it does not answer",
+                "wait a moment; if that does not help, look into the service's log",
+            ),
+        },
+        if capture.waiting == 0 {
+            fine("storing", "no copy is waiting to be stored")
+        } else {
+            wrong(
+                "storing",
+                format!("{} copies wait to be stored", capture.waiting),
+                "make room on the disk; they are stored as soon as the database takes them",
+            )
+        },
+        if status.console {
+            fine("console", "it is built in; open it with: yadori console")
+        } else {
+            wrong(
+                "console",
+                "this service was built without it",
+                "in the source folder: script/setup --console && cargo build",
+            )
+        },
+    ]
+}
+
+/// What a service would need that is to be started.
+fn of_machine() -> Vec<Finding> {
+    let program = |name: &str| {
+        let path = std::env::var_os("PATH").unwrap_or_default();
+        let beside = std::env::current_exe().ok().and_then(|exe| exe.parent().map(PathBuf::from));
+        let folders = std::env::split_paths(&path).chain(["/usr/sbin".into()]).chain(beside);
+        folders.map(|folder| folder.join(name)).find(|path| path.is_file())
+    };
+    vec![
+        match program("yadorid") {
+            Some(path) => fine("program", path.display().to_string()),
+            None => wrong("program", "there is no yadorid on the PATH", "install it beside yadori"),
+        },
+        match program("mariadbd") {
+            Some(path) => fine("database", path.display().to_string()),
+            None => wrong("database", "MariaDB is not installed", "on Debian: apt install mariadb-server"),
+        },
+        match std::env::var("DISPLAY").ok().filter(|display| !display.is_empty()) {
+            Some(display) => fine("display", format!("DISPLAY is {display}")),
+            None => wrong("display", "DISPLAY is not set", "start the service within your desktop session"),
+        },
+    ]
+}
+
+fn print(findings: &[Finding]) -> Result<(), Failure> {
+    let style = Style::of_stdout();
+    let mut out = std::io::stdout().lock();
+    for finding in findings {
+        let sign = if finding.fine { "ok   ".to_owned() } else { style.warning("wrong") };
+        writeln!(out, "{sign}  {}  {}", style.faint(&format!("{:<9}", finding.what)), safe(&finding.found))?;
+        if let Some(remedy) = &finding.remedy {
+            writeln!(out, "       {:<9}  → {}", "", safe(remedy))?;
+        }
+    }
+    Ok(out.flush()?)
+}

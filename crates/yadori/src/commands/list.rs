@@ -1,0 +1,29 @@
+use super::{clips, print_json};
+use crate::failure::Failure;
+use crate::terminal::Style;
+use crate::{Context, table};
+use clap::Args;
+
+/// List the history, newest first
+///
+/// Each line tells the clip's position, its kind, how long ago it was copied, what it is, and the
+/// application it came from. A terminal gets lines that fit; a pipe gets them whole.
+#[derive(Args)]
+pub struct List {
+    /// How many clips to list
+    #[arg(short = 'n', long, default_value_t = 20, value_parser = clap::value_parser!(u32).range(1..))]
+    limit: u32,
+}
+
+impl List {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let (clips, _) = clips(&context.service()?, None, self.limit)?;
+        if context.json {
+            return print_json(&clips);
+        }
+        if clips.is_empty() {
+            eprintln!("Nothing has been copied yet. Copy something, or add it: yadori add \"some text\"");
+        }
+        Ok(table::print(&clips, Style::of_stdout(), jiff::Timestamp::now())?)
+    }
+}

@@ -1,0 +1,118 @@
+use super::print_json;
+use crate::Context;
+use crate::failure::Failure;
+use crate::reach::in_path;
+use crate::terminal::{Style, count, moment, safe, size};
+use clap::Args;
+use std::io::{IsTerminal, Read, Write};
+use yadori_api::{Clip, ClipDetail, ContentQuery};
+
+/// Show a clip: what it is, where it is from, and its words
+#[derive(Args)]
+pub struct Show {
+    /// The clip: its position, or the beginning of its id
+    clip: String,
+
+    /// Print the bytes of this format instead, for example text/html
+    #[arg(long, value_name = "MIME")]
+    format: Option<String>,
+
+    /// Print the exact bytes of the clip's first format
+    #[arg(long, conflicts_with = "format")]
+    raw: bool,
+}
+
+impl Show {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let service = context.service()?;
+        let path = format!("/clips/{}", in_path(&self.clip));
+        if self.raw || self.format.is_some() {
+            let content = service.get_bytes(&format!("{path}/content"), &ContentQuery { format: self.format })?;
+            return copy_out(content);
+        }
+        let detail: ClipDetail = service.get(&path)?;
+        if context.json { print_json(&detail) } else { print(&detail, Style::of_stdout()) }
+    }
+}
+
+/// Copies bytes to standard output, unless that is a terminal and they are not text.
+fn copy_out(mut content: impl Read) -> Result<(), Failure> {
+    let mut out = std::io::stdout().lock();
+    let mut beginning = Vec::new();
+    content.by_ref().take(8192).read_to_end(&mut beginning)?;
+    let is_text = match std::str::from_utf8(&beginning) {
+        Ok(text) => !text.contains('\0'),
+        // The beginning may end within a character.
+        Err(error) => error.error_len().is_none(),
+    };
+    if out.is_terminal() {
+        if !is_text {
+            return Err(Failure::Here("this is not text; send it to a file: yadori show … --raw > FILE".into()));
+        }
+        content.read_to_end(&mut beginning)?;
+        out.write_all(safe(&String::from_utf8_lossy(&beginning)).as_bytes())?;
+        return Ok(out.flush()?);
+    }
+    out.write_all(&beginning)?;
+    std::io::copy(&mut content, &mut out)?;
+    Ok(out.flush()?)
+}
+
+fn print(detail: &ClipDetail, style: Style) -> Result<(), Failure> {
+    let mut out = std::io::stdout().lock();
+    for (name, value) in particulars(detail) {
+        writeln!(out, "{}  {}", style.faint(&format!("{name:>9}")), safe(&value).replace('\n', " "))?;
+    }
+    if let Some(text) = &detail.text {
+        writeln!(out)?;
+        writeln!(out, "{}", safe(text).trim_end_matches('\n'))?;
+        if !detail.text_is_whole {
+            writeln!(out, "{}", style.faint("… there is more: yadori show --raw"))?;
+        }
+    } else if detail.clip.sensitive.is_some() {
+        writeln!(out, "\n{}", style.faint("Its words are hidden; print them with: yadori show --raw"))?;
+    }
+    Ok(out.flush()?)
+}
+
+fn particulars(ClipDetail { clip, formats, .. }: &ClipDetail) -> Vec<(&'static str, String)> {
+    let mut rows = vec![("id", clip.id.clone())];
+    if let Some(position) = clip.position {
+        rows.push(("position", position.to_string()));
+    }
+    rows.push(("kind", format!("{}, {}", clip.kind.word(), extent(clip))));
+    rows.extend(clip.title.iter().map(|title| ("title", title.clone())));
+    rows.extend(clip.caption.iter().map(|caption| ("called", caption.clone())));
+    if let Some(secret) = &clip.sensitive {
+        rows.push(("sensitive", format!("looks like a {}", secret.replace('-', " "))));
+    }
+    rows.push(("copied", format!("{}, {} in all", moment(clip.copied_at), count(clip.copies.into(), "time", "times"))));
+    if let Some(at) = clip.recalled_at {
+        rows.push(("recalled", format!("{}, {} in all", moment(at), count(clip.recalls.into(), "time", "times"))));
+    }
+    rows.extend(clip.expires_at.map(|at| ("goes", format!("{} by itself", moment(at)))));
+    let from = [clip.source.application.as_deref(), clip.source.window.as_deref()]
+        .into_iter()
+        .flatten()
+        .collect::<Vec<_>>()
+        .join(", ");
+    if !from.is_empty() {
+        rows.push(("from", from));
+    }
+    rows.extend(clip.source.page.iter().map(|page| ("page", page.clone())));
+    rows.push(("device", clip.device.clone()));
+    let formats: Vec<String> =
+        formats.iter().map(|format| format!("{} ({})", format.mime, size(format.size))).collect();
+    rows.push(("formats", formats.join(", ")));
+    rows
+}
+
+fn extent(clip: &Clip) -> String {
+    match (clip.width.zip(clip.height), clip.lines.zip(clip.characters)) {
+        (Some((width, height)), _) => format!("{width} × {height} pixels, {}", size(clip.size)),
+        (None, Some((lines, characters))) => {
+            format!("{}, {}", count(lines, "line", "lines"), count(characters, "character", "characters"))
+        }
+        (None, None) => size(clip.size),
+    }
+}

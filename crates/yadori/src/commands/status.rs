@@ -1,0 +1,93 @@
+use super::{named, print_json};
+use crate::Context;
+use crate::failure::Failure;
+use crate::terminal::{Style, age, count, moment, safe, size};
+use clap::Args;
+use std::io::Write;
+use yadori_api::{CaptureState, Status as Asked};
+
+/// Tell whether copies are kept, since when, and what was refused and why
+#[derive(Args)]
+pub struct Status {}
+
+impl Status {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let status: Asked = context.service()?.get("/status")?;
+        if context.json { print_json(&status) } else { print(&status, Style::of_stdout()) }
+    }
+}
+
+fn print(status: &Asked, style: Style) -> Result<(), Failure> {
+    let now = jiff::Timestamp::now();
+    let capture = &status.capture;
+    let since = moment(capture.since);
+    let state = match (capture.state, capture.until) {
+        (CaptureState::On, _) => format!("on, from {} since {since}", capture.clipboard),
+        (CaptureState::Paused, Some(until)) => style.warning(&format!("paused until {}", moment(until))),
+        (CaptureState::Paused, None) => style.warning(&format!("paused since {since}; go on with: yadori resume")),
+        (CaptureState::Off, _) => {
+            style.warning(&format!("off: {}", safe(capture.reason.as_deref().unwrap_or("there is no clipboard"))))
+        }
+    };
+    let mut rows = vec![("capture", state)];
+    if capture.waiting > 0 {
+        rows.push((
+            "waiting",
+            style.warning(&format!(
+                "{} to be stored, until the database takes them",
+                count(capture.waiting, "copy", "copies")
+            )),
+        ));
+    }
+    rows.push((
+        "last copy",
+        match &status.last_copy {
+            Some(clip) => format!("{}, {}", named(std::slice::from_ref(clip)), ago(age(clip.copied_at, now))),
+            None => "none since the service started".into(),
+        },
+    ));
+    rows.push(("history", count(status.clips, "clip", "clips")));
+    for refused in &status.refused {
+        let from = refused.last_application.as_deref().map(|name| format!(" from {}", safe(name))).unwrap_or_default();
+        let what = count(refused.count, "copy", "copies");
+        rows.push((
+            "not kept",
+            format!("{what}: {}; the last{from}, {}", safe(&refused.message), ago(age(refused.last_at, now))),
+        ));
+    }
+    let database = &status.database;
+    let whose = if database.private { "its own" } else { "the one of database_url" };
+    let restarts = if database.restarts > 0 {
+        format!(", started again {}", count(database.restarts.into(), "time", "times"))
+    } else {
+        String::new()
+    };
+    rows.push((
+        "database",
+        match database.bytes {
+            Some(bytes) => format!("{whose}, {}{restarts}", size(bytes)),
+            None => style.warning(&format!("{whose}, does not answer{restarts}")),
+        },
+    ));
+    rows.push(("limit", format!("{} for one copy", size(status.size_limit))));
+    rows.push((
+        "service",
+        format!(
+            "yadorid {} on {}, process {}, since {}",
+            status.version,
+            safe(&status.device),
+            status.pid,
+            moment(status.started_at)
+        ),
+    ));
+    rows.push(("home", safe(&status.home)));
+    let mut out = std::io::stdout().lock();
+    for (name, value) in rows {
+        writeln!(out, "{}  {value}", style.faint(&format!("{name:>9}")))?;
+    }
+    Ok(out.flush()?)
+}
+
+fn ago(age: String) -> String {
+    if age == "now" { "just now".into() } else { format!("{age} ago") }
+}

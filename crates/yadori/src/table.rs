@@ -1,0 +1,194 @@
+//! A list of clips for reading in a terminal.
+
+use crate::terminal::{Style, age, columns, fit, pad, safe};
+use jiff::Timestamp;
+use std::io::Write;
+use yadori_api::{Clip, Kind};
+
+/// Columns kept for the application's name, where there is room for it.
+const SOURCE_WIDTH: usize = 16;
+
+/// Narrowest line on which the application is shown.
+const SOURCE_FROM: usize = 72;
+
+/// Prints the clips, one on a line: position, kind, age, what it is, and where from.
+pub fn print(clips: &[Clip], style: Style, now: Timestamp) -> std::io::Result<()> {
+    let mut out = std::io::stdout().lock();
+    let digits = clips.iter().filter_map(|clip| clip.position).max().unwrap_or(0).to_string().len().max(2);
+    for clip in clips {
+        writeln!(out, "{}", line(clip, style, now, digits))?;
+    }
+    out.flush()
+}
+
+fn line(clip: &Clip, style: Style, now: Timestamp, digits: usize) -> String {
+    let position = clip.position.map_or_else(|| "-".into(), |position| position.to_string());
+    let head = format!("{position:>digits$}  {:<5}  {:>5}  ", clip.kind.word(), age(clip.copied_at, now));
+    let source = safe(clip.source.application.as_deref().unwrap_or_default());
+    let with_source = style.width.is_none_or(|width| width >= SOURCE_FROM) && !source.is_empty();
+    let what = What::of(clip);
+    let Some(width) = style.width else {
+        let tail = if with_source { format!("  [{source}]") } else { String::new() };
+        return format!("{head}{}{tail}", what.plain());
+    };
+    let room = width.saturating_sub(columns(&head) + if width >= SOURCE_FROM { SOURCE_WIDTH + 2 } else { 0 });
+    let shown = what.fitted(room, style);
+    let head = format!("{}{}", style.strong(&head[..digits]), style.faint(&head[digits..]));
+    if with_source {
+        let filling = " ".repeat(room.saturating_sub(shown.columns) + 2);
+        format!(
+            "{head}{}{filling}{}",
+            shown.text,
+            style.faint(&pad(&fit(&source, SOURCE_WIDTH), SOURCE_WIDTH)).trim_end()
+        )
+    } else {
+        format!("{head}{}", shown.text)
+    }
+}
+
+/// What stands for a clip: its title, then its preview.
+struct What {
+    title: String,
+    preview: String,
+    /// Ranges of characters of the preview.
+    marks: Vec<(usize, usize)>,
+}
+
+struct Shown {
+    text: String,
+    columns: usize,
+}
+
+impl What {
+    fn of(clip: &Clip) -> Self {
+        let preview = match (clip.kind, clip.width, clip.height) {
+            (Kind::Image, Some(width), Some(height)) => {
+                let caption = if clip.preview == "picture" { String::new() } else { format!("  {}", clip.preview) };
+                format!("{width} × {height} pixels{caption}")
+            }
+            _ => clip.preview.clone(),
+        };
+        let caption = clip.caption.as_deref().filter(|_| clip.kind == Kind::Link);
+        let preview = caption.map_or(preview.clone(), |caption| format!("{preview}  {caption}"));
+        let marks = if clip.kind == Kind::Image {
+            Vec::new()
+        } else {
+            clip.marks.iter().map(|mark| (mark.start as usize, mark.end as usize)).collect()
+        };
+        Self {
+            title: safe(clip.title.as_deref().unwrap_or_default()).replace(['\n', '\t'], " "),
+            preview: safe(&preview),
+            marks,
+        }
+    }
+
+    fn plain(&self) -> String {
+        if self.title.is_empty() { self.preview.clone() } else { format!("{}: {}", self.title, self.preview) }
+    }
+
+    fn fitted(&self, room: usize, style: Style) -> Shown {
+        let title = fit(&self.title, room);
+        let gap = if self.title.is_empty() { "" } else { "  " };
+        let left = room.saturating_sub(columns(&title) + gap.len());
+        let preview = fit(&self.preview, left);
+        let columns = columns(&title) + if preview.is_empty() { 0 } else { gap.len() } + columns(&preview);
+        let mut text = style.strong(&title);
+        if !preview.is_empty() {
+            text.push_str(gap);
+        }
+        // The last character may stand for what was left out.
+        let whole = preview.chars().count() == self.preview.chars().count();
+        let end = preview.chars().count() - usize::from(!whole && !preview.is_empty());
+        let chars: Vec<char> = preview.chars().collect();
+        let mut at = 0;
+        for (from, to) in &self.marks {
+            let (from, to) = ((*from).min(end), (*to).min(end));
+            text.extend(&chars[at..from]);
+            text.push_str(&style.marked(&chars[from..to].iter().collect::<String>()));
+            at = to;
+        }
+        text.extend(&chars[at..]);
+        Shown { text, columns }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use yadori_api::{Mark, Source};
+
+    fn clip(kind: Kind, preview: &str) -> Clip {
+        let at = Timestamp::from_second(1_795_424_400).unwrap();
+        Clip {
+            id: "k4wq".into(),
+            position: Some(3),
+            kind,
+            preview: preview.into(),
+            title: None,
+            caption: None,
+            pinned: false,
+            drawer: None,
+            alias: None,
+            marks: Vec::new(),
+            sensitive: None,
+            copied_at: at,
+            recalled_at: None,
+            expires_at: None,
+            copies: 1,
+            recalls: 0,
+            size: 1,
+            width: None,
+            height: None,
+            lines: None,
+            characters: None,
+            source: Source { application: Some("Writer".into()), window: None, page: None },
+            device: "workshop".into(),
+        }
+    }
+
+    fn shown(clip: &Clip, width: Option<usize>, colour: bool) -> String {
+        line(clip, Style { width, colour }, Timestamp::from_second(1_795_424_460).unwrap(), 2)
+    }
+
+    #[test]
+    fn a_line_fits_its_terminal() {
+        let long = clip(Kind::Text, &"舞台の照明 ".repeat(40));
+        for width in [30, 60, 80, 133] {
+            assert!(columns(&shown(&long, Some(width), false)) <= width, "{width}");
+        }
+        assert_eq!(
+            shown(&clip(Kind::Text, "Load-in 14:30"), Some(80), false),
+            format!(" 3  text      1m  Load-in 14:30{}Writer", " ".repeat(33))
+        );
+    }
+
+    #[test]
+    fn piped_output_is_whole_and_plain() {
+        let long = clip(Kind::Text, &"word ".repeat(40));
+        assert_eq!(shown(&long, None, false), format!(" 3  text      1m  {}  [Writer]", "word ".repeat(40)));
+    }
+
+    #[test]
+    fn pictures_show_their_size_and_links_their_caption() {
+        let picture =
+            Clip { width: Some(640), height: Some(400), title: Some("Poster".into()), ..clip(Kind::Image, "picture") };
+        assert!(shown(&picture, None, false).contains("Poster: 640 × 400 pixels"));
+        let link = Clip { caption: Some("Stalls plan".into()), ..clip(Kind::Link, "example.org/stalls") };
+        assert!(shown(&link, Some(100), false).contains("example.org/stalls  Stalls plan"));
+    }
+
+    #[test]
+    fn matches_are_marked_and_cut_marks_do_not_run_over() {
+        let marked = Clip {
+            marks: vec![Mark { start: 4, end: 8 }, Mark { start: 20, end: 24 }],
+            ..clip(Kind::Text, "the lamp of the old lamp post")
+        };
+        assert!(
+            shown(&marked, Some(120), true)
+                .contains("the \u{1b}[1;4mlamp\u{1b}[0m of the old \u{1b}[1;4mlamp\u{1b}[0m post")
+        );
+        assert!(shown(&marked, Some(40), true).contains("the \u{1b}[1;4mlamp\u{1b}[0m of the"));
+        let hostile = clip(Kind::Text, "a\u{1b}]0;x\u{7}b");
+        assert!(!shown(&hostile, Some(80), false).contains('\u{1b}'));
+    }
+}

@@ -1,0 +1,158 @@
+//! What the terminal can show, and what it must not be given.
+
+use jiff::{Timestamp, tz::TimeZone};
+use std::io::IsTerminal;
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+use yadori_core::preview::unsafe_to_print;
+
+/// How to print to standard output.
+#[derive(Clone, Copy, Debug)]
+pub struct Style {
+    /// Columns to fit into; none when the output is not a terminal.
+    pub width: Option<usize>,
+    /// Whether to use colour and weight.
+    pub colour: bool,
+}
+
+impl Style {
+    /// As standard output is.
+    pub fn of_stdout() -> Self {
+        let is_terminal = std::io::stdout().is_terminal();
+        let dumb = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty())
+            || std::env::var_os("TERM").is_some_and(|term| term == "dumb");
+        let width = is_terminal.then(|| terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0)));
+        Self { width, colour: is_terminal && !dumb }
+    }
+
+    fn wrap(self, code: &str, text: &str) -> String {
+        if self.colour && !text.is_empty() { format!("\u{1b}[{code}m{text}\u{1b}[0m") } else { text.to_owned() }
+    }
+
+    /// What matters less.
+    pub fn faint(self, text: &str) -> String {
+        self.wrap("2", text)
+    }
+
+    /// What matters more.
+    pub fn strong(self, text: &str) -> String {
+        self.wrap("1", text)
+    }
+
+    /// What meets the query.
+    pub fn marked(self, text: &str) -> String {
+        self.wrap("1;4", text)
+    }
+
+    /// What needs attention.
+    pub fn warning(self, text: &str) -> String {
+        self.wrap("33", text)
+    }
+}
+
+/// Text with nothing in it that could steer a terminal; line ends and tabs stay.
+pub fn safe(text: &str) -> String {
+    text.chars().map(|c| if c != '\n' && c != '\t' && unsafe_to_print(c) { '\u{fffd}' } else { c }).collect()
+}
+
+/// Columns that a text takes.
+pub fn columns(text: &str) -> usize {
+    text.width()
+}
+
+/// The longest beginning of `text` that fits into `width` columns, with `…` when something is left out.
+pub fn fit(text: &str, width: usize) -> String {
+    if columns(text) <= width {
+        return text.to_owned();
+    }
+    let mut fitted = String::new();
+    let mut used = 0;
+    for c in text.chars() {
+        let wide = c.width().unwrap_or(0);
+        if used + wide + 1 > width {
+            break;
+        }
+        used += wide;
+        fitted.push(c);
+    }
+    if width > 0 {
+        fitted.push('…');
+    }
+    fitted
+}
+
+/// `text` filled up with spaces to `width` columns.
+pub fn pad(text: &str, width: usize) -> String {
+    format!("{text}{}", " ".repeat(width.saturating_sub(columns(text))))
+}
+
+/// How long ago, in at most six columns.
+pub fn age(at: Timestamp, now: Timestamp) -> String {
+    let seconds = now.as_second().saturating_sub(at.as_second());
+    match seconds {
+        ..10 => "now".into(),
+        10..60 => format!("{seconds}s"),
+        60..3_600 => format!("{}m", seconds / 60),
+        3_600..86_400 => format!("{}h", seconds / 3_600),
+        86_400..2_592_000 => format!("{}d", seconds / 86_400),
+        _ => at.to_zoned(TimeZone::system()).strftime("%y-%m").to_string(),
+    }
+}
+
+/// A moment as people here write it.
+pub fn moment(at: Timestamp) -> String {
+    at.to_zoned(TimeZone::system()).strftime("%Y-%m-%d %H:%M:%S").to_string()
+}
+
+/// A number of bytes for reading.
+pub fn size(bytes: u64) -> String {
+    const UNITS: [&str; 4] = ["kB", "MB", "GB", "TB"];
+    if bytes < 1000 {
+        return format!("{bytes} B");
+    }
+    let mut value = bytes as f64 / 1000.0;
+    let mut unit = 0;
+    while value >= 999.95 && unit + 1 < UNITS.len() {
+        value /= 1000.0;
+        unit += 1;
+    }
+    format!("{value:.1} {}", UNITS[unit])
+}
+
+/// A number with the word for what is counted.
+pub fn count(number: u64, one: &str, many: &str) -> String {
+    format!("{number} {}", if number == 1 { one } else { many })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn texts_are_fitted_by_columns_not_characters() {
+        assert_eq!(fit("舞台の照明", 7), "舞台の…");
+        assert_eq!(fit("舞台の照明", 6), "舞台…");
+        assert_eq!(fit("舞台", 4), "舞台");
+        assert_eq!(fit("abc", 0), "");
+        assert_eq!(columns(&pad("舞", 5)), 5);
+    }
+
+    #[test]
+    fn nothing_steers_the_terminal() {
+        assert_eq!(safe("a\u{1b}[2J\u{202e}b\n\tc\u{7}"), "a\u{fffd}[2J\u{fffd}b\n\tc\u{fffd}");
+    }
+
+    #[test]
+    fn ages_and_sizes_are_short() {
+        let now = Timestamp::from_second(1_795_424_400).unwrap();
+        let ago = |seconds: i64| age(Timestamp::from_second(1_795_424_400 - seconds).unwrap(), now);
+        assert_eq!(
+            [ago(-5), ago(3), ago(59), ago(3_599), ago(86_399), ago(86_400 * 29)],
+            ["now", "now", "59s", "59m", "23h", "29d"]
+        );
+        assert_eq!(ago(86_400 * 90), "26-08");
+        assert_eq!(
+            [size(999), size(1_000), size(999_960), size(5_000_000_000)],
+            ["999 B", "1.0 kB", "1.0 MB", "5.0 GB"]
+        );
+    }
+}

@@ -1,0 +1,80 @@
+//! The database: a private server that is kept running, or the one that was given.
+
+use std::path::Path;
+use thiserror::Error;
+use tokio::sync::watch;
+use yadori_store::private::{PrivateServer, ServerError, ServerState};
+use yadori_store::{OpenError, Store};
+
+/// Why there is no database.
+#[derive(Debug, Error)]
+pub enum DatabaseError {
+    /// The private server does not run.
+    #[error(transparent)]
+    Server(#[from] ServerError),
+    /// The database cannot be used.
+    #[error(transparent)]
+    Open(#[from] OpenError),
+    /// No randomness for the device's id.
+    #[error("the system gives no random numbers: {0}")]
+    Randomness(getrandom::Error),
+}
+
+/// An open database.
+pub struct Database {
+    /// Its records.
+    pub store: Store,
+    /// The private server, if it is ours.
+    server: Option<PrivateServer>,
+}
+
+impl Database {
+    /// Opens the database at `url`, or the private one in `folder`.
+    pub async fn open(url: Option<&str>, folder: &Path, device: &str) -> Result<Self, DatabaseError> {
+        let mut id = [0; 16];
+        getrandom::fill(&mut id).map_err(DatabaseError::Randomness)?;
+        if let Some(url) = url {
+            return Ok(Self { store: Store::open(url, (device, id)).await?, server: None });
+        }
+        let server = PrivateServer::start(folder).await?;
+        let ServerState::Running { url, .. } = server.state().borrow().clone() else {
+            return Err(ServerError::DidNotStart {
+                reason: "it ended at once".into(),
+                log: folder.join("server.log").display().to_string(),
+            }
+            .into());
+        };
+        match Store::open(&url, (device, id)).await {
+            Ok(store) => Ok(Self { store, server: Some(server) }),
+            Err(error) => {
+                server.stop().await;
+                Err(error.into())
+            }
+        }
+    }
+
+    /// Follows the state of the private server.
+    pub fn state(&self) -> Option<watch::Receiver<ServerState>> {
+        self.server.as_ref().map(PrivateServer::state)
+    }
+
+    /// Closes the connections, and ends the private server.
+    pub async fn close(self) {
+        self.store.close().await;
+        if let Some(server) = self.server {
+            server.stop().await;
+        }
+    }
+}
+
+/// Tells the store where the private server is whenever it has been started again.
+pub async fn follow(store: Store, mut state: watch::Receiver<ServerState>) {
+    while state.changed().await.is_ok() {
+        let now = state.borrow_and_update().clone();
+        if let ServerState::Running { url, .. } = now
+            && let Err(error) = store.moved_to(&url)
+        {
+            tracing::error!(%error, "the database cannot be followed");
+        }
+    }
+}

@@ -1,0 +1,284 @@
+//! Who is let in.
+//!
+//! The threats: another user of this machine who connects to the port; a web page in the person's browser
+//! that sends requests to it, or that makes its own host name point to it (DNS rebinding) to read the
+//! answers; a one-time link that is read from a terminal or a history later on.
+//!
+//! The answers: everything needs the token of a file that only this user can read, or the cookie that a
+//! one-time link gives. `Host` must be one of our own names, so a rebound name gets nothing. A request
+//! that names an `Origin` must come from our own page, and one that changes something with the cookie must
+//! name it; the cookie itself is never sent from other sites. A link works once and for two minutes.
+
+use super::App;
+use super::problem::Problem;
+use crate::moment::now;
+use axum::extract::{Request, State};
+use axum::http::header::{self, HeaderMap, HeaderName, HeaderValue};
+use axum::http::{Method, StatusCode, Uri};
+use axum::middleware::Next;
+use axum::response::{IntoResponse, Response};
+use std::collections::{HashMap, HashSet};
+use std::net::SocketAddr;
+use std::sync::{Mutex, MutexGuard, PoisonError};
+use yadori_core::MillisSinceEpoch;
+
+/// How long a one-time link can be used.
+pub const LINK_MILLIS: u64 = 2 * 60 * 1000;
+
+/// How long a browser is let in: a month.
+const SESSION_MILLIS: u64 = 30 * 24 * 60 * 60 * 1000;
+
+/// Where one-time links lead.
+pub const ENTRANCE: &str = "/enter";
+
+/// The keys, and the names of the house.
+pub struct Doors {
+    token: String,
+    address: SocketAddr,
+    /// The values of `Host` that mean us, lower-case.
+    hosts: HashSet<String>,
+    cookie: String,
+    open: Mutex<Open>,
+}
+
+#[derive(Default)]
+struct Open {
+    /// Hashes of the keys of unused links, and until when they can be used.
+    links: HashMap<[u8; 32], MillisSinceEpoch>,
+    /// Hashes of the keys of browsers that were seen in the records, and until when that is believed.
+    sessions: HashMap<[u8; 32], MillisSinceEpoch>,
+}
+
+/// How long a session is believed without asking the records.
+const BELIEVED_MILLIS: u64 = 60 * 1000;
+
+fn new_key() -> Result<String, getrandom::Error> {
+    let mut key = [0; 32];
+    getrandom::fill(&mut key)?;
+    Ok(data_encoding::BASE64URL_NOPAD.encode(&key))
+}
+
+fn hash(key: &str) -> [u8; 32] {
+    blake3::derive_key("yadori 2026-11 console keys", key.as_bytes())
+}
+
+impl Doors {
+    /// Doors at this address, with a new token. `names` are further host names that mean us.
+    pub fn new(address: SocketAddr, names: &[String]) -> Result<Self, getrandom::Error> {
+        let port = address.port();
+        let mut hosts: HashSet<String> =
+            names.iter().map(|name| format!("{}:{port}", name.to_ascii_lowercase())).collect();
+        hosts.insert(address.to_string());
+        if address.ip().is_loopback() || address.ip().is_unspecified() {
+            hosts.extend(["localhost", "127.0.0.1", "[::1]"].map(|name| format!("{name}:{port}")));
+        }
+        // A browser does not tell the ports of one host apart when it sends cookies.
+        let cookie = format!("yadori-{port}");
+        Ok(Self { token: new_key()?, address, hosts, cookie, open: Mutex::default() })
+    }
+
+    /// The bearer token.
+    pub fn token(&self) -> &str {
+        &self.token
+    }
+
+    fn open(&self) -> MutexGuard<'_, Open> {
+        self.open.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A link by which one browser is let in, once, and until when.
+    pub fn new_link(&self) -> Result<(String, MillisSinceEpoch), getrandom::Error> {
+        let key = new_key()?;
+        let until = now().plus(LINK_MILLIS);
+        let mut open = self.open();
+        open.links.retain(|_, until| *until > now());
+        open.links.insert(hash(&key), until);
+        let mut address = self.address;
+        if address.ip().is_unspecified() {
+            address.set_ip([127, 0, 0, 1].into());
+        }
+        Ok((format!("http://{address}{ENTRANCE}?key={key}"), until))
+    }
+
+    /// Whether the key is that of an unused link; it is used up by asking.
+    fn use_link(&self, key: &str) -> bool {
+        self.open().links.remove(&hash(key)).is_some_and(|until| until > now())
+    }
+
+    fn is_our_host(&self, host: &str) -> bool {
+        self.hosts.contains(&host.to_ascii_lowercase())
+    }
+
+    fn is_token(&self, headers: &HeaderMap) -> bool {
+        let given = headers.get(header::AUTHORIZATION).and_then(|value| value.to_str().ok()?.strip_prefix("Bearer "));
+        // Comparing hashes takes the same time wherever the first difference lies.
+        given.is_some_and(|given| blake3::hash(given.as_bytes()) == blake3::hash(self.token.as_bytes()))
+    }
+
+    fn session(&self, headers: &HeaderMap) -> Option<[u8; 32]> {
+        let cookies = headers.get_all(header::COOKIE).iter().filter_map(|value| value.to_str().ok());
+        let mut pairs = cookies.flat_map(|cookies| cookies.split(';')).filter_map(|pair| pair.trim().split_once('='));
+        pairs.find(|(name, _)| *name == self.cookie).map(|(_, key)| hash(key))
+    }
+}
+
+/// Where a request says that it comes from and goes to, held against what is allowed.
+#[derive(Debug, PartialEq, Eq)]
+enum Address {
+    Ours,
+    WrongHost,
+    ForeignOrigin,
+}
+
+fn check_address(doors: &Doors, headers: &HeaderMap, uri: &Uri) -> Address {
+    let host = headers
+        .get(header::HOST)
+        .and_then(|host| host.to_str().ok())
+        .or_else(|| uri.authority().map(|authority| authority.as_str()));
+    let Some(host) = host.filter(|host| doors.is_our_host(host)) else { return Address::WrongHost };
+    match headers.get(header::ORIGIN).map(|origin| origin.to_str().unwrap_or_default()) {
+        Some(origin) if !origin.eq_ignore_ascii_case(&format!("http://{host}")) => Address::ForeignOrigin,
+        _ => Address::Ours,
+    }
+}
+
+/// The door through which every request comes.
+pub(super) async fn guard(State(app): State<App>, request: Request, next: Next) -> Response {
+    let mut response = let_in(&app, request, next).await;
+    let headers = response.headers_mut();
+    for (name, value) in HEADERS {
+        if !headers.contains_key(&name) {
+            headers.insert(name, HeaderValue::from_static(value));
+        }
+    }
+    response
+}
+
+/// Sent with everything: nothing on our pages comes from elsewhere, and no other page can frame them.
+const HEADERS: [(HeaderName, &str); 5] = [
+    (
+        header::CONTENT_SECURITY_POLICY,
+        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; \
+         manifest-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'",
+    ),
+    (header::X_CONTENT_TYPE_OPTIONS, "nosniff"),
+    (header::REFERRER_POLICY, "no-referrer"),
+    (header::X_FRAME_OPTIONS, "DENY"),
+    (header::CACHE_CONTROL, "no-store"),
+];
+
+async fn let_in(app: &App, request: Request, next: Next) -> Response {
+    let doors = &app.doors;
+    match check_address(doors, request.headers(), request.uri()) {
+        Address::Ours => {}
+        Address::WrongHost => return Problem::wrong_host().into_response(),
+        Address::ForeignOrigin => return Problem::foreign_origin().into_response(),
+    }
+    if request.uri().path() == ENTRANCE {
+        let key = request.uri().query().and_then(|query| query.strip_prefix("key=")).unwrap_or_default().to_owned();
+        return enter(app, request.method().clone(), &key).await;
+    }
+    if doors.is_token(request.headers()) {
+        return next.run(request).await;
+    }
+    let changes = !matches!(*request.method(), Method::GET | Method::HEAD);
+    if let Some(session) = doors.session(request.headers()) {
+        if changes && !request.headers().contains_key(header::ORIGIN) {
+            return Problem::foreign_origin().into_response();
+        }
+        match has_session(app, session).await {
+            Ok(true) => return next.run(request).await,
+            Ok(false) => {}
+            Err(error) => return Problem::from(error).into_response(),
+        }
+    }
+    if request.uri().path().starts_with("/api/") {
+        Problem::unauthorised().into_response()
+    } else {
+        super::console::closed()
+    }
+}
+
+async fn has_session(app: &App, session: [u8; 32]) -> Result<bool, yadori_store::StoreError> {
+    let now = now();
+    if app.doors.open().sessions.get(&session).is_some_and(|until| *until > now) {
+        return Ok(true);
+    }
+    let known = app.store.has_console_session(&session, now).await?;
+    if known {
+        app.doors.open().sessions.insert(session, now.plus(BELIEVED_MILLIS));
+    }
+    Ok(known)
+}
+
+/// A one-time link: lets the browser in and sends it to the console.
+async fn enter(app: &App, method: Method, key: &str) -> Response {
+    let doors = &app.doors;
+    if method != Method::GET || !doors.use_link(key) {
+        return super::console::closed();
+    }
+    let entered = async {
+        let session = new_key().map_err(|_| Problem::internal())?;
+        app.store.add_console_session(&hash(&session), now(), now().plus(SESSION_MILLIS)).await?;
+        let cookie =
+            format!("{}={session}; HttpOnly; SameSite=Strict; Path=/; Max-Age={}", doors.cookie, SESSION_MILLIS / 1000);
+        Ok::<_, Problem>((StatusCode::SEE_OTHER, [(header::SET_COOKIE, cookie), (header::LOCATION, "/".to_owned())]))
+    };
+    entered.await.into_response()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn doors() -> Doors {
+        Doors::new(SocketAddr::from(([127, 0, 0, 1], 7436)), &["Workshop.test".into()]).unwrap()
+    }
+
+    fn headers(pairs: &[(HeaderName, &str)]) -> HeaderMap {
+        pairs.iter().map(|(name, value)| (name.clone(), HeaderValue::from_str(value).unwrap())).collect()
+    }
+
+    fn check(pairs: &[(HeaderName, &str)]) -> Address {
+        check_address(&doors(), &headers(pairs), &Uri::from_static("/api/v1/clips"))
+    }
+
+    #[test]
+    fn only_our_own_names_and_pages_are_answered() {
+        for host in ["127.0.0.1:7436", "localhost:7436", "[::1]:7436", "workshop.test:7436"] {
+            assert_eq!(check(&[(header::HOST, host)]), Address::Ours, "{host}");
+            assert_eq!(check(&[(header::HOST, host), (header::ORIGIN, &format!("http://{host}"))]), Address::Ours);
+        }
+        for host in ["attacker.test:7436", "127.0.0.1", "127.0.0.1:80", "localhost:7436.attacker.test", ""] {
+            assert_eq!(check(&[(header::HOST, host)]), Address::WrongHost, "{host}");
+        }
+        assert_eq!(check(&[]), Address::WrongHost);
+        for origin in ["http://attacker.test", "null", "https://127.0.0.1:7436", "http://localhost:7436"] {
+            assert_eq!(
+                check(&[(header::HOST, "127.0.0.1:7436"), (header::ORIGIN, origin)]),
+                Address::ForeignOrigin,
+                "{origin}"
+            );
+        }
+    }
+
+    #[test]
+    fn a_link_works_once_and_a_guess_never() {
+        let doors = doors();
+        let (url, _) = doors.new_link().unwrap();
+        let key = url.split_once("key=").unwrap().1;
+        assert!(!doors.use_link("guess"));
+        assert!(doors.use_link(key));
+        assert!(!doors.use_link(key));
+    }
+
+    #[test]
+    fn the_token_must_be_whole() {
+        let doors = doors();
+        let with = |value: &str| doors.is_token(&headers(&[(header::AUTHORIZATION, value)]));
+        assert!(with(&format!("Bearer {}", doors.token())));
+        assert!(!with(&format!("Bearer {}", &doors.token()[1..])));
+        assert!(!with("Bearer "));
+        assert!(!with(doors.token()));
+    }
+}

@@ -1,0 +1,40 @@
+//! How the service stands, pausing it, and links to its console.
+
+use super::App;
+use super::problem::Problem;
+use crate::moment::timestamp;
+use axum::Json;
+use axum::extract::State;
+use axum::extract::rejection::JsonRejection;
+use yadori_api as api;
+
+/// How the service stands.
+#[utoipa::path(get, path = "/status", tag = "service", responses((status = 200, body = api::Status)))]
+pub async fn status(State(app): State<App>) -> Json<api::Status> {
+    Json(app.status().await)
+}
+
+/// Stop capturing, for a time or until resumed.
+#[utoipa::path(post, path = "/pause", tag = "service", request_body = api::Pause,
+    responses((status = 200, body = api::Status), (status = 400, body = api::Problem)))]
+pub async fn pause(
+    State(app): State<App>,
+    asked: Result<Json<api::Pause>, JsonRejection>,
+) -> Result<Json<api::Status>, Problem> {
+    app.pause(asked?.seconds).await?;
+    Ok(Json(app.status().await))
+}
+
+/// Capture again.
+#[utoipa::path(post, path = "/resume", tag = "service", responses((status = 200, body = api::Status)))]
+pub async fn resume(State(app): State<App>) -> Result<Json<api::Status>, Problem> {
+    app.resume().await?;
+    Ok(Json(app.status().await))
+}
+
+/// A link by which one browser is let into the console, once.
+#[utoipa::path(post, path = "/console-links", tag = "service", responses((status = 200, body = api::ConsoleLink)))]
+pub async fn console_link(State(app): State<App>) -> Result<Json<api::ConsoleLink>, Problem> {
+    let (url, until) = app.doors.new_link().map_err(|_| Problem::internal())?;
+    Ok(Json(api::ConsoleLink { url, expires_at: timestamp(until) }))
+}

@@ -1,0 +1,105 @@
+//! The event stream: every change as it happens, and after an interruption from where it stopped.
+
+use super::App;
+use super::problem::Problem;
+use crate::ledger::Announcement;
+use axum::extract::State;
+use axum::http::HeaderMap;
+use axum::response::sse::{Event, KeepAlive, Sse};
+use futures_util::Stream;
+use std::convert::Infallible;
+use std::time::Duration;
+use tokio::sync::{broadcast, mpsc};
+use tokio_stream::wrappers::ReceiverStream;
+
+/// Changes that are read from the records at a time, for a client that was away.
+const BATCH: u32 = 200;
+
+/// A client that was away for more changes than this is told to load everything anew.
+const FAR_BEHIND: u64 = 5_000;
+
+/// A comment is sent this often, so that both ends notice when the other is gone.
+const KEEP_ALIVE: Duration = Duration::from_secs(60);
+
+/// Changes as server-sent events. `ready` comes first and carries the number of the latest change as its id;
+/// `clip` carries a `ClipChange`, with the number of the change as its id; `status` says that how the
+/// service stands has changed; `reload` that more has changed than is worth telling one by one. A client
+/// that sends `Last-Event-ID` is first told what it missed.
+#[utoipa::path(get, path = "/events", tag = "events", params(("Last-Event-ID" = Option<u64>, Header, description = "The id of the last event that was received.")),
+    responses((status = 200, description = "The stream.", content_type = "text/event-stream")))]
+pub async fn events(
+    State(app): State<App>,
+    headers: HeaderMap,
+) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, Problem> {
+    let last = headers.get("last-event-id").and_then(|value| value.to_str().ok()?.trim().parse::<u64>().ok());
+    let (sender, receiver) = mpsc::channel(64);
+    let ending = app.ending.clone();
+    tokio::spawn(async move {
+        tokio::select! {
+            () = ending.cancelled() => {}
+            // Ends when the client is gone, or the records are.
+            _ = tell(&app, &sender, last) => {}
+            () = sender.closed() => {}
+        }
+    });
+    let keep_alive = KeepAlive::new().interval(KEEP_ALIVE);
+    Ok(Sse::new(ReceiverStream::new(receiver)).keep_alive(keep_alive))
+}
+
+type Client = mpsc::Sender<Result<Event, Infallible>>;
+
+/// Why telling ended.
+struct Over;
+
+async fn send(client: &Client, event: Event) -> Result<(), Over> {
+    client.send(Ok(event)).await.map_err(|_| Over)
+}
+
+async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over> {
+    // Listening begins before the records are read, so that nothing falls between.
+    let mut announcements = app.ledger.listen();
+    let now = app.ledger.cursor();
+    let mut told = match last {
+        Some(last) if last <= now && now - last <= FAR_BEHIND => catch_up(app, client, last, now).await?,
+        Some(_) => {
+            send(client, Event::default().event("reload").id(now.to_string()).data("{}")).await?;
+            now
+        }
+        None => now,
+    };
+    send(client, Event::default().event("ready").id(told.to_string()).data(format!("{{\"change\":{told}}}"))).await?;
+    loop {
+        match announcements.recv().await {
+            Ok(Announcement::Clip(change, data)) if change > told => {
+                told = change;
+                send(client, Event::default().event("clip").id(change.to_string()).data(&*data)).await?;
+            }
+            Ok(Announcement::Clip(..)) => {}
+            Ok(Announcement::Status) => send(client, Event::default().event("status").data("{}")).await?,
+            Err(broadcast::error::RecvError::Lagged(_)) => {
+                told = catch_up(app, client, told, app.ledger.cursor()).await?
+            }
+            Err(broadcast::error::RecvError::Closed) => return Err(Over),
+        }
+    }
+}
+
+/// Tells the changes after `last` up to `until` from the records. Gives the number of the last one told.
+async fn catch_up(app: &App, client: &Client, last: u64, until: u64) -> Result<u64, Over> {
+    let mut told = last;
+    while told < until {
+        let records = app.store.changed_since(told, BATCH).await.map_err(|_| Over)?;
+        for record in &records {
+            send(
+                client,
+                Event::default().event("clip").id(record.change.to_string()).data(&*app.ledger.describe(record)),
+            )
+            .await?;
+            told = record.change;
+        }
+        if records.len() < BATCH as usize {
+            break;
+        }
+    }
+    Ok(told.max(until))
+}

@@ -1,0 +1,111 @@
+//! The service over HTTP.
+//!
+//! * `auth`: who is let in, and under which names and from which pages we may be asked
+//! * `problem`: errors as RFC 9457 problem documents, in one place
+//! * `clips`, `content`, `events`, `control`, `simulated`: the interface under `/api/v1`
+//! * `console`: the pages
+
+pub mod auth;
+mod clips;
+pub(crate) mod console;
+mod content;
+mod control;
+mod events;
+mod problem;
+mod simulated;
+
+use crate::service::Service;
+use axum::extract::DefaultBodyLimit;
+use axum::routing::get;
+use axum::{Json, Router, middleware};
+use std::sync::Arc;
+use tokio::net::TcpListener;
+use tokio_util::sync::CancellationToken;
+use utoipa::OpenApi;
+use utoipa::openapi::security::{HttpAuthScheme, HttpBuilder, SecurityScheme};
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+/// What handlers work with.
+pub(crate) type App = Arc<Service>;
+
+#[derive(OpenApi)]
+#[openapi(
+    info(title = "Yadori", description = "The history of what a person copies, on their own computer."),
+    components(schemas(yadori_api::Problem, yadori_api::ClipChange)),
+    security(("token" = []))
+)]
+struct Document;
+
+/// The interface, and its description.
+fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
+    let routes = OpenApiRouter::with_openapi(Document::openapi())
+        .routes(routes!(clips::list, clips::add))
+        .routes(routes!(clips::show))
+        .routes(routes!(clips::recall))
+        .routes(routes!(clips::delete))
+        .routes(routes!(clips::undo))
+        .routes(routes!(content::content))
+        .routes(routes!(content::thumbnail))
+        .routes(routes!(events::events))
+        .routes(routes!(control::status))
+        .routes(routes!(control::pause))
+        .routes(routes!(control::resume))
+        .routes(routes!(control::console_link))
+        .routes(routes!(simulated::copy))
+        .routes(routes!(simulated::exit))
+        .routes(routes!(simulated::paste));
+    let (router, mut document) = OpenApiRouter::new().nest(yadori_api::BASE, routes).split_for_parts();
+    document.merge(Document::openapi());
+    let scheme = HttpBuilder::new()
+        .scheme(HttpAuthScheme::Bearer)
+        .description(Some("The token of run/api.json; browsers have a cookie instead."));
+    document.components.get_or_insert_default().add_security_scheme("token", SecurityScheme::Http(scheme.build()));
+    (router, document)
+}
+
+/// The OpenAPI document, as it is served and as it is committed.
+///
+/// # Panics
+/// If the document cannot be written as JSON, which would be a defect of this crate.
+pub fn openapi_json() -> String {
+    let mut text = interface().1.to_pretty_json().expect("a document of plain data");
+    text.push('\n');
+    text
+}
+
+fn router(service: App) -> Router {
+    let (interface, document) = interface();
+    let document = Arc::new(document);
+    // One copy, and a little for what is around it.
+    let largest_body = usize::try_from(service.reading.size_limit).unwrap_or(usize::MAX).saturating_add(4096);
+    Router::new()
+        .merge(interface)
+        .route(
+            &format!("{}/openapi.json", yadori_api::BASE),
+            get(move || async move { Json(Arc::unwrap_or_clone(document)) }),
+        )
+        .fallback(console::page)
+        .layer(DefaultBodyLimit::max(largest_body))
+        .layer(middleware::from_fn_with_state(service.clone(), auth::guard))
+        .with_state(service)
+}
+
+/// Serves until `ending`.
+pub(crate) async fn serve(listener: TcpListener, service: App, ending: CancellationToken) {
+    let served = axum::serve(listener, router(service)).with_graceful_shutdown(ending.clone().cancelled_owned());
+    let serving = async {
+        if let Err(error) = served.await {
+            tracing::error!(%error, "the HTTP interface ended");
+        }
+    };
+    let patience = async {
+        ending.cancelled().await;
+        tokio::time::sleep(std::time::Duration::from_secs(2)).await;
+    };
+    // A client that reads slowly does not keep the service from ending.
+    tokio::select! {
+        () = serving => {}
+        () = patience => {}
+    }
+}

@@ -1,0 +1,184 @@
+//! The history in memory: an index that follows the change feed, and announces each change.
+//!
+//! Whoever writes tells the ledger the number of the change. One task reads from the feed all that has
+//! changed since its cursor, brings the index up to date, and then announces it. A reader waits until
+//! the index has passed the latest change that was told, so that everyone sees what they have done.
+
+use crate::use_cases::listing;
+use std::sync::{Arc, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
+use std::time::Duration;
+use tokio::sync::{broadcast, watch};
+use yadori_core::search::{Entry, Index};
+use yadori_store::{ClipRecord, Store, StoreError};
+
+/// Changes read from the feed at a time.
+const BATCH: u32 = 500;
+
+/// Announcements that a slow listener may fall behind before it must read the feed itself.
+const BEHIND: usize = 1024;
+
+/// How long a reader waits for the index to pass the latest change.
+const PATIENCE: Duration = Duration::from_secs(2);
+
+/// Pause after the database has failed to answer.
+const PAUSE: Duration = Duration::from_millis(250);
+
+/// Something that listeners want to know.
+#[derive(Clone, Debug)]
+pub enum Announcement {
+    /// A clip changed: the number of the change, and what the event stream tells of it.
+    Clip(u64, Arc<str>),
+    /// How the service stands has changed.
+    Status,
+}
+
+/// The history in memory.
+pub struct Ledger {
+    store: Store,
+    index: RwLock<Index>,
+    latest: watch::Sender<u64>,
+    applied: watch::Sender<u64>,
+    announcements: broadcast::Sender<Announcement>,
+}
+
+impl Ledger {
+    /// Fills the index from the records.
+    pub async fn open(store: Store) -> Result<Self, StoreError> {
+        // What changes while the clips are being read is read again from the feed.
+        let cursor = store.latest_change().await?;
+        let mut records = Vec::new();
+        let mut index = Index::default();
+        store.read_all(|record| records.push((record.life.copied, record.number, record))).await?;
+        records.sort_unstable_by_key(|(copied, number, _)| (*copied, *number));
+        for (_, _, record) in &records {
+            put(&mut index, record);
+        }
+        index.shrink();
+        Ok(Self {
+            store,
+            index: RwLock::new(index),
+            latest: watch::Sender::new(cursor),
+            applied: watch::Sender::new(cursor),
+            announcements: broadcast::Sender::new(BEHIND),
+        })
+    }
+
+    /// Tells that there are changes up to this number.
+    pub fn changed(&self, change: u64) {
+        self.latest.send_if_modified(|latest| {
+            let newer = change > *latest;
+            *latest = change.max(*latest);
+            newer
+        });
+    }
+
+    /// Tells that how the service stands has changed.
+    pub fn status_changed(&self) {
+        let _ = self.announcements.send(Announcement::Status);
+    }
+
+    /// Listens to announcements from now on.
+    pub fn listen(&self) -> broadcast::Receiver<Announcement> {
+        self.announcements.subscribe()
+    }
+
+    /// The number of the latest change that the index knows.
+    pub fn cursor(&self) -> u64 {
+        *self.applied.borrow()
+    }
+
+    /// The index, with everything in it that was told as changed before.
+    pub async fn read(&self) -> RwLockReadGuard<'_, Index> {
+        let wanted = *self.latest.borrow();
+        let mut applied = self.applied.subscribe();
+        let _ = tokio::time::timeout(PATIENCE, applied.wait_for(|applied| *applied >= wanted)).await;
+        self.index.read().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn write(&self) -> RwLockWriteGuard<'_, Index> {
+        self.index.write().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Follows the change feed; ends when the task is dropped.
+    pub async fn follow(&self) {
+        let mut latest = self.latest.subscribe();
+        let mut cursor = self.cursor();
+        loop {
+            let wanted = match latest.wait_for(|latest| *latest > cursor).await {
+                Ok(wanted) => *wanted,
+                Err(_) => return,
+            };
+            match self.store.changed_since(cursor, BATCH).await {
+                Ok(records) => {
+                    // Less than a whole batch is all there was. The number that was told may be missing
+                    // among them: a later change to the same clip has taken its place.
+                    let last = records.last().map_or(cursor, |last| last.change);
+                    cursor = if records.len() < BATCH as usize { last.max(wanted) } else { last };
+                    self.apply(&records);
+                    self.applied.send_replace(cursor);
+                    for record in &records {
+                        self.announce(record);
+                    }
+                }
+                Err(error) => {
+                    tracing::warn!(%error, "the change feed cannot be read at the moment");
+                    tokio::time::sleep(PAUSE).await;
+                }
+            }
+        }
+    }
+
+    fn apply(&self, records: &[ClipRecord]) {
+        let mut index = self.write();
+        for record in records {
+            if record.is_live() {
+                put(&mut index, record);
+            } else {
+                index.remove(record.id);
+            }
+        }
+    }
+
+    fn announce(&self, record: &ClipRecord) {
+        if self.announcements.receiver_count() == 0 {
+            return;
+        }
+        let change = self.describe(record);
+        let _ = self.announcements.send(Announcement::Clip(record.change, change));
+    }
+
+    /// What the event stream tells of a changed clip.
+    pub fn describe(&self, record: &ClipRecord) -> Arc<str> {
+        let (position, total) = {
+            let index = self.index.read().unwrap_or_else(PoisonError::into_inner);
+            (index.position(record.id), index.len() as u64)
+        };
+        let clip = record.is_live().then(|| listing::clip(record, position, None));
+        let change = yadori_api::ClipChange { change: record.change, id: record.id.to_string(), clip, total };
+        serde_json::to_string(&change).unwrap_or_default().into()
+    }
+}
+
+fn put(index: &mut Index, record: &ClipRecord) {
+    let sensitive = record.sensitive.is_some();
+    let title = match (&record.title, &record.caption) {
+        (Some(title), Some(caption)) => Some(format!("{title}\n{caption}")),
+        (title, caption) => title.clone().or_else(|| caption.clone()),
+    };
+    let entry = Entry {
+        number: record.number,
+        copied: record.life.copied,
+        recalled: record.recalled_at,
+        uses: record.copies.saturating_add(record.recalls),
+        size: record.size,
+        text: if sensitive { "" } else { &record.text },
+        title: title.as_deref(),
+        page: record.source.page.as_deref(),
+        application: record.source.application.as_deref(),
+        device: &record.device,
+        drawer: None,
+        pinned: false,
+        sensitive,
+    };
+    index.put(record.id, record.kind, &entry);
+}

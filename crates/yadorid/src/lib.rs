@@ -1,0 +1,24 @@
+//! Yadori's service: what it does with clips, and how the parts are wired.
+//!
+//! * [`config`]: what is needed to start
+//! * [`service`]: the parts, put together, and their life from start to end
+//! * `database`: the private server or the given one
+//! * `ledger`: the history in memory, which follows the change feed and announces each change
+//! * `journal`: how capture stands
+//! * `picture`: decoding and small pictures
+//! * `use_cases`: what a person or a program can ask for, one file each
+//! * `http`: the same over HTTP, and the console
+//!
+//! Tasks that run: one files copies, one follows the change feed, one forgets what is due, one follows
+//! the state of the private database, and the HTTP server. The desktop has a thread of its own. An
+//! unclean stop loses what had been copied but not yet announced; nothing else.
+
+pub mod config;
+mod database;
+pub mod http;
+mod journal;
+mod ledger;
+mod moment;
+mod picture;
+pub mod service;
+mod use_cases;

@@ -1,0 +1,307 @@
+//! The parts of the service, put together, and their life from start to end.
+
+use crate::config::{ClipboardChoice, Config};
+use crate::database::{self, Database, DatabaseError};
+use crate::http::{self, auth::Doors};
+use crate::journal::Journal;
+use crate::ledger::Ledger;
+use crate::moment::{Stamps, now};
+use std::fs::{self, DirBuilder, File, OpenOptions, TryLockError};
+use std::io::{Read, Write};
+use std::net::SocketAddr;
+use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
+use std::path::Path;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use thiserror::Error;
+use tokio::net::TcpListener;
+use tokio::sync::{Notify, mpsc, watch};
+use tokio_util::sync::CancellationToken;
+use tokio_util::task::TaskTracker;
+use yadori_api::Reach;
+use yadori_api::places::Places;
+use yadori_core::MillisSinceEpoch;
+use yadori_core::capture::DEFAULT_SIZE_LIMIT;
+use yadori_desktop::simulated::Simulated;
+use yadori_desktop::{Clipboard, Event, PATIENCE, Reading, simulated, x11};
+use yadori_store::private::ServerState;
+use yadori_store::{Store, StoreError};
+
+/// Why the service did not start.
+#[derive(Debug, Error)]
+pub enum StartError {
+    /// Another one runs on the same home.
+    #[error(
+        "another Yadori service (process {pid}) already runs with {home}; stop it first, or give this one a home of its own with --home"
+    )]
+    AlreadyRunning {
+        /// Its process id, as far as known.
+        pid: String,
+        /// The folder.
+        home: String,
+    },
+    /// A folder or file cannot be used.
+    #[error("{path} cannot be used")]
+    Folder {
+        /// The path.
+        path: String,
+        /// Why.
+        #[source]
+        source: std::io::Error,
+    },
+    /// No database.
+    #[error(transparent)]
+    Database(#[from] DatabaseError),
+    /// The database does not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// No clipboard, though one was asked for.
+    #[error("there is no clipboard: {0}; start with --clipboard none to run without one")]
+    Clipboard(String),
+    /// The address cannot be listened at.
+    #[error(
+        "cannot listen at {address}: {source}; choose another address in config.toml: [api] listen = \"127.0.0.1:0\""
+    )]
+    Listen {
+        /// The address.
+        address: SocketAddr,
+        /// Why.
+        source: std::io::Error,
+    },
+    /// No randomness for the token.
+    #[error("the system gives no random numbers: {0}")]
+    Randomness(getrandom::Error),
+}
+
+/// The parts that use cases work with.
+pub struct Service {
+    pub(crate) store: Store,
+    pub(crate) ledger: Ledger,
+    pub(crate) stamps: Stamps,
+    pub(crate) clipboard: Option<Arc<dyn Clipboard>>,
+    pub(crate) simulated: Option<Simulated>,
+    pub(crate) reading: Arc<Reading>,
+    pub(crate) server: Option<watch::Receiver<ServerState>>,
+    pub(crate) doors: Doors,
+    /// Something may be due earlier than before.
+    pub(crate) forgetting: Notify,
+    /// A pause began or ended.
+    pub(crate) pausing: Notify,
+    /// Small work that may go on while the service ends.
+    pub(crate) tasks: TaskTracker,
+    pub(crate) ending: CancellationToken,
+    pub(crate) device: String,
+    pub(crate) home: String,
+    pub(crate) started: MillisSinceEpoch,
+    journal: Mutex<Journal>,
+}
+
+impl Service {
+    pub(crate) fn journal(&self) -> MutexGuard<'_, Journal> {
+        self.journal.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+/// A service that is ready, at its address.
+pub struct Running {
+    /// Where it listens.
+    pub address: SocketAddr,
+    service: Arc<Service>,
+    database: Database,
+    listener: TcpListener,
+    events: Option<mpsc::Receiver<Event>>,
+    places: Places,
+    _lock: File,
+}
+
+/// Starts everything. On return the service is ready, but does not answer yet: see [`Running::run`].
+///
+/// # Errors
+/// When something that it cannot do without is missing; says what to do.
+pub async fn start(places: Places, config: Config) -> Result<Running, StartError> {
+    let started = now();
+    private_folder(&places.data)?;
+    private_folder(&places.run)?;
+    let lock = lock(&places)?;
+    let listener = listen(config.api.listen).await?;
+    let address = listener.local_addr().map_err(|source| StartError::Listen { address: config.api.listen, source })?;
+    let device = config.device_name();
+    let database = Database::open(config.database_url.as_deref(), &places.data.join("database"), &device).await?;
+    let store = database.store.clone();
+    let stamps = Stamps::after(store.latest_stamp().await?);
+    let ledger = Ledger::open(store.clone()).await?;
+
+    let reading = Reading::new(DEFAULT_SIZE_LIMIT, PATIENCE);
+    let Clipboards { clipboard, simulated, events, off } = clipboards(config.clipboard, &reading)?;
+    let name = clipboard.as_ref().map_or("none", |clipboard| clipboard.name());
+    let service = Arc::new(Service {
+        store,
+        ledger,
+        stamps,
+        clipboard,
+        simulated,
+        reading,
+        server: database.state(),
+        doors: Doors::new(address, &config.api.names).map_err(StartError::Randomness)?,
+        forgetting: Notify::new(),
+        pausing: Notify::new(),
+        tasks: TaskTracker::new(),
+        ending: CancellationToken::new(),
+        device,
+        home: places.data.display().to_string(),
+        started,
+        journal: Mutex::new(Journal::new(name, off)),
+    });
+    service.restore_pause().await?;
+    Ok(Running { address, service, database, listener, events, places, _lock: lock })
+}
+
+impl Running {
+    /// Serves until `end` is done, then ends everything in good order. Calls `ready` when a client can
+    /// reach the service.
+    ///
+    /// # Errors
+    /// When clients cannot be told how to reach it.
+    pub async fn run(self, ready: impl FnOnce(SocketAddr), end: impl Future<Output = ()>) -> Result<(), StartError> {
+        let Self { address, service, database, listener, events, places, _lock } = self;
+        let reach = Reach { address: address.to_string(), token: service.doors.token().to_owned() };
+        write_reach(&places, &reach)?;
+
+        let mut background = tokio::task::JoinSet::new();
+        if let Some(state) = database.state() {
+            background.spawn(database::follow(service.store.clone(), state));
+        }
+        let follower = service.clone();
+        background.spawn(async move { follower.ledger.follow().await });
+        let forgetter = service.clone();
+        background.spawn(async move { forgetter.forget_when_due().await });
+        let pauser = service.clone();
+        background.spawn(async move { pauser.end_pauses().await });
+        let ending = service.ending.clone();
+        let capturing = events.map(|events| {
+            let service = service.clone();
+            tokio::spawn(async move { service.capture_all(events).await })
+        });
+        let server = tokio::spawn(http::serve(listener, service.clone(), ending.clone()));
+
+        ready(address);
+        end.await;
+        tracing::info!("ending");
+        ending.cancel();
+        let _ = fs::remove_file(places.reach());
+        if let Some(capturing) = capturing {
+            let _ = capturing.await;
+        }
+        let _ = server.await;
+        service.tasks.close();
+        service.tasks.wait().await;
+        background.shutdown().await;
+        database.close().await;
+        Ok(())
+    }
+}
+
+struct Clipboards {
+    clipboard: Option<Arc<dyn Clipboard>>,
+    simulated: Option<Simulated>,
+    events: Option<mpsc::Receiver<Event>>,
+    off: Option<String>,
+}
+
+fn clipboards(choice: ClipboardChoice, reading: &Arc<Reading>) -> Result<Clipboards, StartError> {
+    let none = |why: String| Clipboards { clipboard: None, simulated: None, events: None, off: Some(why) };
+    let some = |desktop: yadori_desktop::Desktop, simulated| Clipboards {
+        clipboard: Some(desktop.clipboard),
+        simulated,
+        events: Some(desktop.events),
+        off: None,
+    };
+    match choice {
+        ClipboardChoice::None => Ok(none("the service was started without a clipboard".into())),
+        ClipboardChoice::Simulated => {
+            let (desktop, simulated) = simulated::connect(reading.clone());
+            Ok(some(desktop, Some(simulated)))
+        }
+        ClipboardChoice::X11 => match x11::connect(None, reading.clone()) {
+            Ok(desktop) => Ok(some(desktop, None)),
+            Err(error) => Err(StartError::Clipboard(with_causes(&error))),
+        },
+        ClipboardChoice::Auto => match x11::connect(None, reading.clone()) {
+            Ok(desktop) => Ok(some(desktop, None)),
+            Err(error) => {
+                let why = with_causes(&error);
+                tracing::warn!(%why, "there is no clipboard to capture from; everything else works");
+                Ok(none(why))
+            }
+        },
+    }
+}
+
+/// An error and what caused it, in one line.
+pub fn with_causes(error: &dyn std::error::Error) -> String {
+    let mut text = error.to_string();
+    let mut cause = error.source();
+    while let Some(next) = cause {
+        let next_text = next.to_string();
+        if !text.contains(&next_text) {
+            text = format!("{text}: {next_text}");
+        }
+        cause = next.source();
+    }
+    text
+}
+
+fn folder_error(path: &Path) -> impl Fn(std::io::Error) -> StartError {
+    let path = path.display().to_string();
+    move |source| StartError::Folder { path: path.clone(), source }
+}
+
+fn private_folder(path: &Path) -> Result<(), StartError> {
+    DirBuilder::new().recursive(true).mode(0o700).create(path).map_err(folder_error(path))?;
+    fs::set_permissions(path, fs::Permissions::from_mode(0o700)).map_err(folder_error(path))
+}
+
+/// Only one service runs with a home: whoever holds this lock.
+fn lock(places: &Places) -> Result<File, StartError> {
+    let path = places.data.join("lock");
+    let mut options = OpenOptions::new();
+    let mut file = options
+        .create(true)
+        .read(true)
+        .write(true)
+        .truncate(false)
+        .mode(0o600)
+        .open(&path)
+        .map_err(folder_error(&path))?;
+    match file.try_lock() {
+        Ok(()) => {
+            file.set_len(0).and_then(|()| write!(file, "{}", std::process::id())).map_err(folder_error(&path))?;
+            Ok(file)
+        }
+        Err(TryLockError::WouldBlock) => {
+            let mut pid = String::new();
+            let _ = file.read_to_string(&mut pid);
+            Err(StartError::AlreadyRunning {
+                pid: if pid.is_empty() { "unknown".into() } else { pid },
+                home: places.data.display().to_string(),
+            })
+        }
+        Err(TryLockError::Error(error)) => Err(folder_error(&path)(error)),
+    }
+}
+
+async fn listen(address: SocketAddr) -> Result<TcpListener, StartError> {
+    TcpListener::bind(address).await.map_err(|source| StartError::Listen { address, source })
+}
+
+/// Tells clients of this user how to reach the service; appears at once and whole.
+fn write_reach(places: &Places, reach: &Reach) -> Result<(), StartError> {
+    let path = places.reach();
+    let growing = path.with_extension("new");
+    let write = || {
+        let _ = fs::remove_file(&growing);
+        let mut file = OpenOptions::new().create_new(true).write(true).mode(0o600).open(&growing)?;
+        file.write_all(&serde_json::to_vec(reach)?)?;
+        fs::rename(&growing, &path)
+    };
+    write().map_err(folder_error(&path))
+}

@@ -1,0 +1,199 @@
+//! A copy becomes a clip: the rules judge it, it gets its identity, the records take it, and it is
+//! announced.
+
+use crate::moment::now;
+use crate::picture::{self, PictureError};
+use crate::service::Service;
+use std::sync::Arc;
+use std::time::Duration;
+use thiserror::Error;
+use tokio::sync::mpsc;
+use yadori_core::capture::{self, CaptureRules, Copy, Draft, Refusal};
+use yadori_core::{ClipId, Stamp, format, retention};
+use yadori_desktop::{Copied, Event};
+use yadori_store::{Filed, NewClip, StoreError};
+
+/// Pauses between tries when the records do not take a copy.
+const PAUSES: [Duration; 4] =
+    [Duration::from_millis(50), Duration::from_millis(250), Duration::from_secs(1), Duration::from_secs(3)];
+
+/// How long copies that still wait are tried to be filed when the service ends.
+const LAST_PATIENCE: Duration = Duration::from_secs(5);
+
+/// Why a copy made no clip.
+#[derive(Debug, Error)]
+pub enum CaptureError {
+    /// The rules refuse it.
+    #[error(transparent)]
+    Refused(#[from] Refusal),
+    /// The records do not take it.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+/// Particulars that come with a copy made by hand.
+#[derive(Clone, Debug, Default)]
+pub struct ByHand {
+    /// Its title.
+    pub title: Option<String>,
+    /// When it was copied, if not now.
+    pub copied: Option<Stamp>,
+}
+
+/// What capturing did.
+#[derive(Clone, Copy, Debug)]
+pub struct Captured {
+    /// The clip.
+    pub id: ClipId,
+    /// What filing did.
+    pub filed: Filed,
+}
+
+impl Service {
+    /// Files what the desktop tells, one copy after the other. When the service ends, what has been read
+    /// is still filed.
+    pub async fn capture_all(self: &Arc<Self>, mut events: mpsc::Receiver<Event>) {
+        loop {
+            let event = tokio::select! {
+                biased;
+                event = events.recv() => event,
+                () = self.ending.cancelled(), if !events.is_closed() => {
+                    events.close();
+                    continue;
+                }
+            };
+            let Some(event) = event else { return };
+            match event {
+                Event::Copied(copied) => self.capture_one(copied, &events).await,
+                Event::Missed { refusal, source } => self.note_refusal(refusal, source.application),
+                Event::Lost(reason) => {
+                    self.journal().off = Some(format!("the connection to the desktop is gone: {reason}"));
+                    self.journal().since = now();
+                    self.ledger.status_changed();
+                }
+            }
+        }
+    }
+
+    async fn capture_one(self: &Arc<Self>, Copied { copy, .. }: Copied, waiting: &mpsc::Receiver<Event>) {
+        let application = copy.source.application.clone();
+        let mut tries = 0;
+        loop {
+            match self.capture(copy.clone(), &ByHand::default()).await {
+                Ok(captured) => {
+                    let mut journal = self.journal();
+                    journal.last_copy = Some(captured.id);
+                    journal.waiting = 0;
+                    return;
+                }
+                Err(CaptureError::Refused(refusal)) => return self.note_refusal(refusal, application),
+                Err(CaptureError::Store(error)) if error.may_pass() => {
+                    if tries == 0 {
+                        tracing::error!(%error, "a copy waits to be filed");
+                    }
+                    self.journal().waiting = waiting.len() + 1;
+                    self.ledger.status_changed();
+                    let pause = PAUSES[tries.min(PAUSES.len() - 1)];
+                    if self.ending.is_cancelled() && pause * tries as u32 > LAST_PATIENCE {
+                        tracing::error!("the service ends before a copy could be filed; it is lost");
+                        return;
+                    }
+                    tokio::time::sleep(pause).await;
+                    tries += 1;
+                }
+                Err(CaptureError::Store(error)) => {
+                    tracing::error!(%error, "a copy could not be filed");
+                    return self.note_refusal(
+                        Refusal::Undelivered(format!("the records did not take it: {error}")),
+                        application,
+                    );
+                }
+            }
+        }
+    }
+
+    fn note_refusal(&self, refusal: Refusal, application: Option<String>) {
+        tracing::info!(reason = %refusal, application = application.as_deref().unwrap_or("unknown"), "a copy made no clip");
+        self.journal().refuse(refusal, application);
+        self.ledger.status_changed();
+    }
+
+    /// Makes a clip of a copy. It is durable, and about to be announced, on return.
+    pub async fn capture(self: &Arc<Self>, copy: Copy, by_hand: &ByHand) -> Result<Captured, CaptureError> {
+        let rules = CaptureRules { size_limit: self.reading.size_limit };
+        let draft = capture::judge(copy.clone(), &rules)?;
+        let mut filing = self.store.begin_filing().await?;
+        // Large content is on its way to the disk while the picture is being decoded.
+        let (content, decoded) = tokio::join!(filing.put_content(&draft.formats), async {
+            match draft.raster() {
+                Some(raster) => Some(picture::decode(raster).await),
+                None => None,
+            }
+        });
+        let (image, decoded) = match decoded {
+            Some(Ok((image, picture))) => (Some(image), Some(picture)),
+            Some(Err(PictureError::Broken(reason))) => {
+                drop(filing);
+                return Box::pin(self.capture_without_picture(copy, &draft, by_hand, reason)).await;
+            }
+            Some(Err(PictureError::TooLarge)) | None => (None, None),
+        };
+        content?;
+        let id = draft.id(decoded.as_ref());
+        let pixels = decoded
+            .map(|picture| (picture.width, picture.height))
+            .or_else(|| draft.raster().and_then(picture::dimensions));
+        let copied = by_hand.copied.unwrap_or_else(|| self.stamps.next());
+        let clip = NewClip {
+            id,
+            kind: draft.kind,
+            copied,
+            expires_at: retention::expiry(copied, draft.sensitive.is_some()),
+            sensitive: draft.sensitive,
+            size: draft.size(),
+            pixels,
+            extent: (!draft.text.is_empty()).then(|| (draft.lines(), draft.characters())),
+            text: &draft.text,
+            title: by_hand.title.as_deref(),
+            caption: draft.caption.as_deref(),
+            source: &draft.source,
+        };
+        let filed = filing.commit(&clip, &draft.formats).await?;
+        self.ledger.changed(filed.change);
+        if clip.expires_at.is_some() {
+            self.forgetting.notify_one();
+        }
+        if let Some(image) = image {
+            let (store, number) = (self.store.clone(), filed.number);
+            self.tasks.spawn(async move {
+                match picture::thumbnail(image).await {
+                    Ok(thumbnail) => drop(store.put_thumbnail(number, &thumbnail).await),
+                    Err(error) => tracing::debug!(%error, "no small picture could be made"),
+                }
+            });
+        }
+        Ok(Captured { id, filed })
+    }
+
+    /// The picture is broken; what else was copied with it may still make a clip.
+    async fn capture_without_picture(
+        self: &Arc<Self>,
+        mut copy: Copy,
+        draft: &Draft,
+        by_hand: &ByHand,
+        reason: String,
+    ) -> Result<Captured, CaptureError> {
+        let broken = draft.raster().map(|format| format.mime.clone());
+        copy.formats.retain(|format| Some(&format.mime) != broken.as_ref());
+        let more = copy.formats.iter().any(|format| {
+            format.mime == format::PLAIN
+                || format::RASTERS.contains(&format.mime.as_str())
+                || format.mime == format::SVG
+        });
+        if more {
+            tracing::info!(%reason, "a broken picture is left out of a copy");
+            return self.capture(copy, by_hand).await;
+        }
+        Err(Refusal::BrokenImage(reason).into())
+    }
+}

@@ -1,0 +1,14 @@
+//! What a person or a program can ask for, one file each; and `listing`, how a clip is shown.
+
+pub mod add;
+pub mod capture;
+pub mod delete;
+pub mod find;
+pub mod forget;
+pub mod listing;
+pub mod names;
+pub mod pause;
+pub mod recall;
+pub mod show;
+pub mod status;
+pub mod undo;

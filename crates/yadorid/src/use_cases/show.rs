@@ -1,0 +1,55 @@
+//! One clip: its particulars, its formats, its words.
+
+use super::{listing, names::FindNameError};
+use crate::service::Service;
+use yadori_api as api;
+use yadori_core::{Format, format, html};
+use yadori_store::{ClipRecord, StoreError, StoredFormat};
+
+/// Most bytes of words that are given with a clip's particulars.
+const LONGEST_TEXT: usize = 64 * 1024;
+
+impl Service {
+    /// All there is to know of a clip.
+    pub async fn show(&self, name: &str) -> Result<api::ClipDetail, FindNameError> {
+        let (record, position) = self.find_clip(name).await?;
+        let formats = self.store.formats(record.number).await?;
+        let (text, text_is_whole) = if record.sensitive.is_some() || record.extent.is_none() {
+            (None, true)
+        } else {
+            let text = self.plain_text(&record, &formats).await?.unwrap_or_default();
+            let shown = &text[..text.floor_char_boundary(LONGEST_TEXT)];
+            (Some(shown.to_owned()), shown.len() == text.len())
+        };
+        let formats =
+            formats.into_iter().map(|format| api::FormatInfo { mime: format.mime, size: format.size }).collect();
+        Ok(api::ClipDetail { clip: listing::clip(&record, Some(position), None), formats, text, text_is_whole })
+    }
+
+    /// A clip as plain text: its text format, or the words of its HTML, or the paths of its files.
+    pub async fn plain_text(
+        &self,
+        record: &ClipRecord,
+        formats: &[StoredFormat],
+    ) -> Result<Option<String>, StoreError> {
+        for (mime, read) in [(format::PLAIN, as_it_is as fn(&[u8]) -> String), (format::HTML, html::to_text)] {
+            if let Some(stored) = formats.iter().find(|stored| stored.mime == mime) {
+                return Ok(Some(read(&self.store.content(stored).await?)));
+            }
+        }
+        Ok(Some(record.text.clone()).filter(|text| !text.is_empty()))
+    }
+
+    /// All formats with their bytes.
+    pub async fn whole_formats(&self, formats: &[StoredFormat]) -> Result<Vec<Format>, StoreError> {
+        let mut whole = Vec::with_capacity(formats.len());
+        for stored in formats {
+            whole.push(Format::new(stored.mime.clone(), self.store.content(stored).await?));
+        }
+        Ok(whole)
+    }
+}
+
+fn as_it_is(data: &[u8]) -> String {
+    String::from_utf8_lossy(data).into_owned()
+}
