@@ -1,1 +1,21 @@
-//! x
+//! The harness of the end-to-end tests and of the benchmarks: real parts, started for one test and
+//! ended with it.
+//!
+//! * [`process`]: children that never outlive their test
+//! * [`home`]: a home folder with a database that is set up already
+//! * [`service`]: the service, its client, its HTTP interface and its events
+//! * [`display`]: an X server of its own
+//! * [`program`]: a program that copies and pastes on it, honestly or not
+//! * [`sample`]: the sample history
+
+pub mod display;
+pub mod home;
+pub mod process;
+pub mod program;
+pub mod sample;
+pub mod service;
+
+use std::time::Duration;
+
+/// How long a test waits for something that must happen. Long, since machines are shared; never slept through.
+pub const PATIENCE: Duration = Duration::from_secs(30);

@@ -55,7 +55,11 @@ async fn run(arguments: Arguments) -> Result<(), String> {
     let filter = config.log.clone().unwrap_or_else(|| "info".into());
     let filter = EnvFilter::try_new(&filter)
         .map_err(|error| format!("log = \"{filter}\" in config.toml is not right: {error}"))?;
-    tracing_subscriber::fmt().with_env_filter(filter).with_ansi(std::io::stderr().is_terminal()).with_writer(std::io::stderr).init();
+    tracing_subscriber::fmt()
+        .with_env_filter(filter)
+        .with_ansi(std::io::stderr().is_terminal())
+        .with_writer(std::io::stderr)
+        .init();
 
     // Told to end while starting counts as well.
     let mut terminate = signal(SignalKind::terminate()).map_err(|error| error.to_string())?;

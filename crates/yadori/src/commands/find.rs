@@ -19,12 +19,13 @@ use clap::Args;
 ///   before:today     copied earlier than this
 ///   larger:2MB       of more bytes than this
 ///
-/// A filter is turned round with a minus: -kind:image
+/// A filter is turned round with a minus: -kind:image. What begins with a minus is written within one
+/// quoted query, or after two dashes: yadori find "lamp -draft", yadori find lamp -- -draft
 #[derive(Args)]
 #[command(verbatim_doc_comment)]
 pub struct Find {
     /// What to look for
-    #[arg(required = true, num_args = 1.., allow_hyphen_values = true, trailing_var_arg = true)]
+    #[arg(required = true, num_args = 1..)]
     query: Vec<String>,
 
     /// How many clips to list

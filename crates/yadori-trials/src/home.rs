@@ -1,0 +1,96 @@
+//! A home folder with a database that is set up already.
+
+use crate::process::built;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::sync::OnceLock;
+use tempfile::TempDir;
+use yadori_store::private::PrivateServer;
+
+/// A home folder that goes with its test.
+pub struct Home {
+    folder: TempDir,
+}
+
+impl Home {
+    /// A home with a database that is set up, but empty, and an API at any free port.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn new() -> Self {
+        let home = Self::bare();
+        copy(template(), &home.path().join("data/database"));
+        home
+    }
+
+    /// A home with nothing in it but a configuration.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn bare() -> Self {
+        let folder = tempfile::Builder::new().prefix("yadori-trial-").tempdir().expect("a temporary folder");
+        let home = Self { folder };
+        home.configure("");
+        home
+    }
+
+    /// Its path.
+    pub fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    /// Writes the configuration: `before`, then an API at any free port.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn configure(&self, before: &str) {
+        let text = format!("device = \"workshop\"\n{before}\n[api]\nlisten = \"127.0.0.1:0\"\n");
+        std::fs::write(self.path().join("config.toml"), text).expect("a configuration");
+    }
+}
+
+impl Default for Home {
+    fn default() -> Self {
+        Self::new()
+    }
+}
+
+/// Copies a folder as it is.
+///
+/// # Panics
+/// If the disk refuses.
+pub fn copy(from: &Path, to: &Path) {
+    std::fs::create_dir_all(to.parent().expect("a folder below another")).expect("a folder");
+    let done = Command::new("cp").args(["-a", "--sparse=always"]).arg(from).arg(to).status().expect("cp");
+    assert!(done.success(), "{} cannot be copied", from.display());
+}
+
+/// A database folder that is set up, beside the build: setting one up takes seconds, copying it none.
+fn template() -> &'static Path {
+    static TEMPLATE: OnceLock<PathBuf> = OnceLock::new();
+    TEMPLATE.get_or_init(|| {
+        let version = Command::new("mariadbd")
+            .arg("--version")
+            .env("PATH", "/usr/sbin:/usr/bin:/bin")
+            .output()
+            .expect("mariadbd");
+        let version: String =
+            String::from_utf8_lossy(&version.stdout).chars().filter(|c| c.is_ascii_alphanumeric()).collect();
+        let user = rustix::process::geteuid().as_raw();
+        let folder = built("yadorid").with_file_name(format!("trial-database-{user}-{version}"));
+        if !folder.is_dir() {
+            let growing = folder.with_extension(std::process::id().to_string());
+            let runtime =
+                tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build().expect("a runtime");
+            runtime.block_on(async {
+                let server = PrivateServer::start(&growing).await.unwrap_or_else(|error| panic!("{error}"));
+                server.stop().await;
+            });
+            // Another test run may have been quicker.
+            if std::fs::rename(&growing, &folder).is_err() {
+                let _ = std::fs::remove_dir_all(&growing);
+            }
+        }
+        folder
+    })
+}

@@ -1,0 +1,69 @@
+//! Children that never outlive their test.
+
+use rustix::process::{Pid, Signal};
+use std::os::unix::process::CommandExt;
+use std::path::PathBuf;
+use std::process::{Child, Command};
+
+/// A child in a process group of its own, which ends with it.
+pub struct Process {
+    child: Child,
+}
+
+impl Process {
+    /// Starts it. Should this process be killed, the child is ended by the kernel.
+    ///
+    /// # Panics
+    /// If it cannot be started.
+    pub fn spawn(mut command: Command) -> Self {
+        command.process_group(0);
+        let shown = format!("{command:?}");
+        Self { child: command.spawn().unwrap_or_else(|error| panic!("{shown} does not start: {error}")) }
+    }
+
+    /// Its process id.
+    pub fn pid(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// The child itself.
+    pub fn child(&mut self) -> &mut Child {
+        &mut self.child
+    }
+
+    /// Sends it a signal.
+    pub fn signal(&self, signal: Signal) {
+        if let Some(pid) = Pid::from_raw(self.pid() as i32) {
+            let _ = rustix::process::kill_process(pid, signal);
+        }
+    }
+
+    /// Sends it a signal and waits until it has ended. Tells whether it ended well.
+    pub fn end(&mut self, signal: Signal) -> bool {
+        self.signal(signal);
+        self.child.wait().is_ok_and(|status| status.success())
+    }
+}
+
+impl Drop for Process {
+    fn drop(&mut self) {
+        if let Some(pid) = Pid::from_raw(self.pid() as i32) {
+            if let Ok(None) = self.child.try_wait() {
+                let _ = rustix::process::kill_process(pid, Signal::TERM);
+                let _ = self.child.wait();
+            }
+            // Whatever it has left behind.
+            let _ = rustix::process::kill_process_group(pid, Signal::KILL);
+        }
+    }
+}
+
+/// The path of one of our programs, beside which the tests were built.
+///
+/// # Panics
+/// If it has not been built.
+pub fn built(name: &str) -> PathBuf {
+    let exe = std::env::current_exe().expect("a test knows its own path");
+    let path = exe.ancestors().skip(1).map(|folder| folder.join(name)).find(|path| path.is_file());
+    path.unwrap_or_else(|| panic!("{name} is not built; run: cargo build --workspace"))
+}

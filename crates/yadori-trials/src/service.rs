@@ -1,0 +1,349 @@
+//! The service as a process, and the ways to talk to it.
+
+use crate::home::Home;
+use crate::process::{Process, built};
+use crate::{PATIENCE, display::Display};
+use rustix::process::Signal;
+use serde::de::DeserializeOwned;
+use serde_json::Value;
+use std::io::{BufRead, BufReader, Read, Write};
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output, Stdio};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::time::Instant;
+use yadori_api::{BASE, Clip, ClipChange, Reach, Status};
+
+/// A running service.
+pub struct Service {
+    process: Process,
+    /// How to reach it.
+    pub reach: Reach,
+    home: PathBuf,
+    agent: ureq::Agent,
+    log: std::thread::JoinHandle<String>,
+}
+
+/// An answer over HTTP.
+#[derive(Debug)]
+pub struct Answer {
+    /// The status.
+    pub status: u16,
+    /// The headers.
+    pub headers: ureq::http::HeaderMap,
+    /// The body.
+    pub body: Vec<u8>,
+}
+
+impl Answer {
+    /// The body as JSON.
+    ///
+    /// # Panics
+    /// If it is not.
+    pub fn json<T: DeserializeOwned>(&self) -> T {
+        serde_json::from_slice(&self.body).unwrap_or_else(|error| panic!("{error} in {}", self.text()))
+    }
+
+    /// The body as text.
+    pub fn text(&self) -> String {
+        String::from_utf8_lossy(&self.body).into_owned()
+    }
+
+    /// A header.
+    pub fn header(&self, name: &str) -> &str {
+        self.headers.get(name).and_then(|value| value.to_str().ok()).unwrap_or_default()
+    }
+}
+
+/// The command that starts the service with this home. The environment is cleared.
+pub fn command(home: &Path, clipboard: &str, display: Option<&str>) -> Command {
+    let mut command = Command::new(built("yadorid"));
+    command.env_clear().env("PATH", "/usr/sbin:/usr/bin:/bin").env("RUST_BACKTRACE", "1").env("TZ", "UTC");
+    command.arg("--home").arg(home).args(["--clipboard", clipboard]);
+    if let Some(display) = display {
+        command.env("DISPLAY", display);
+    }
+    command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped());
+    command
+}
+
+impl Service {
+    /// Starts the service on an X server, and waits until it is ready.
+    ///
+    /// # Panics
+    /// If it does not start.
+    pub fn on_display(home: &Home, display: &Display) -> Self {
+        Self::start(home.path(), command(home.path(), "x11", Some(display.name())))
+    }
+
+    /// Starts the service with a simulated clipboard.
+    ///
+    /// # Panics
+    /// If it does not start.
+    pub fn simulated(home: &Home) -> Self {
+        Self::start(home.path(), command(home.path(), "simulated", None))
+    }
+
+    /// Starts it by this command, and waits until it is ready.
+    ///
+    /// # Panics
+    /// If it does not start; with what it said.
+    pub fn start(home: &Path, command: Command) -> Self {
+        let mut process = Process::spawn(command);
+        let mut errors = process.child().stderr.take().expect("its errors");
+        let log = std::thread::spawn(move || {
+            let mut log = String::new();
+            let _ = errors.read_to_string(&mut log);
+            log
+        });
+        let mut ready = String::new();
+        BufReader::new(process.child().stdout.take().expect("its output")).read_line(&mut ready).expect("its output");
+        if !ready.starts_with("ready ") {
+            let _ = process.child().wait();
+            panic!("the service did not start: {}", log.join().unwrap_or_default());
+        }
+        let reach = std::fs::read(home.join("run/api.json")).expect("how to reach it");
+        let reach = serde_json::from_slice(&reach).expect("how to reach it");
+        let agent =
+            ureq::Agent::config_builder().http_status_as_error(false).max_redirects(0).proxy(None).build().new_agent();
+        Self { process, reach, home: home.to_owned(), agent, log }
+    }
+
+    /// Its process id.
+    pub fn pid(&self) -> u32 {
+        self.process.pid()
+    }
+
+    /// Ends it in good order. Tells whether it ended well, and what it logged.
+    pub fn end(mut self) -> (bool, String) {
+        let well = self.process.end(Signal::TERM);
+        (well, self.log.join().unwrap_or_default())
+    }
+
+    /// Kills it.
+    pub fn kill(mut self) {
+        self.process.end(Signal::KILL);
+    }
+
+    /// Runs the client, with this standard input.
+    ///
+    /// # Panics
+    /// If it cannot be run.
+    pub fn run_with(&self, arguments: &[&str], input: &[u8]) -> Output {
+        let mut child = client(&self.home)
+            .args(arguments)
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .expect("the client");
+        let mut pipe = child.stdin.take().expect("its input");
+        let input = input.to_owned();
+        let writer = std::thread::spawn(move || drop(pipe.write_all(&input)));
+        let output = child.wait_with_output().expect("the client");
+        let _ = writer.join();
+        output
+    }
+
+    /// Runs the client, which must succeed. Gives what it printed.
+    ///
+    /// # Panics
+    /// If it fails.
+    pub fn run(&self, arguments: &[&str]) -> String {
+        let output = self.run_with(arguments, &[]);
+        assert!(output.status.success(), "yadori {arguments:?} failed: {}", String::from_utf8_lossy(&output.stderr));
+        String::from_utf8(output.stdout).expect("text")
+    }
+
+    /// Runs the client, which must fail. Gives its exit code and what it said.
+    ///
+    /// # Panics
+    /// If it succeeds.
+    pub fn fail(&self, arguments: &[&str]) -> (i32, String) {
+        let output = self.run_with(arguments, &[]);
+        assert!(!output.status.success(), "yadori {arguments:?} did not fail");
+        (output.status.code().unwrap_or(-1), String::from_utf8_lossy(&output.stderr).into_owned())
+    }
+
+    /// Runs a command of the client that lists clips.
+    ///
+    /// # Panics
+    /// If it fails.
+    pub fn clips(&self, arguments: &[&str]) -> Vec<Clip> {
+        serde_json::from_str(&self.run(&[arguments, &["--json"]].concat())).expect("clips")
+    }
+
+    /// How the service stands.
+    ///
+    /// # Panics
+    /// If it does not answer.
+    pub fn status(&self) -> Status {
+        self.get("/status").json()
+    }
+
+    /// A request with these headers and nothing else; the path is below the interface's base unless it begins
+    /// with `//`.
+    ///
+    /// # Panics
+    /// If there is no answer at all.
+    pub fn request(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Answer {
+        let path = path
+            .strip_prefix('/')
+            .filter(|rest| rest.starts_with('/'))
+            .map_or_else(|| format!("{BASE}{path}"), str::to_owned);
+        let mut request =
+            ureq::http::Request::builder().method(method).uri(format!("http://{}{path}", self.reach.address));
+        for (name, value) in headers {
+            request = request.header(*name, *value);
+        }
+        let answer = if method == "GET" || method == "HEAD" {
+            self.agent.run(request.body(()).expect("a request"))
+        } else {
+            self.agent.run(request.body(body).expect("a request"))
+        };
+        let answer = answer.unwrap_or_else(|error| panic!("{method} {path}: {error}"));
+        let (parts, body) = answer.into_parts();
+        let body = body.into_with_config().limit(u64::MAX).read_to_vec().expect("the body");
+        Answer { status: parts.status.as_u16(), headers: parts.headers, body }
+    }
+
+    /// The header that lets a program in.
+    pub fn bearer(&self) -> String {
+        format!("Bearer {}", self.reach.token)
+    }
+
+    /// Asks for something, with the token.
+    pub fn get(&self, path: &str) -> Answer {
+        self.request("GET", path, &[("authorization", &self.bearer())], &[])
+    }
+
+    /// Sends JSON, with the token.
+    pub fn post(&self, path: &str, body: &Value) -> Answer {
+        let headers = [("authorization", self.bearer()), ("content-type", "application/json".into())];
+        self.request(
+            "POST",
+            path,
+            &headers.each_ref().map(|(name, value)| (*name, value.as_str())),
+            body.to_string().as_bytes(),
+        )
+    }
+
+    /// Follows its events.
+    ///
+    /// # Panics
+    /// If the stream cannot be had.
+    pub fn events(&self, last: Option<u64>) -> Events {
+        let mut request = self
+            .agent
+            .get(format!("http://{}{BASE}/events", self.reach.address))
+            .header("authorization", self.bearer());
+        if let Some(last) = last {
+            request = request.header("last-event-id", last.to_string());
+        }
+        let body = request.call().expect("the event stream").into_body().into_reader();
+        let (sender, received) = channel();
+        std::thread::spawn(move || {
+            let (mut name, mut id) = (String::new(), None);
+            for line in BufReader::new(body).lines() {
+                let Ok(line) = line else { return };
+                if let Some(value) = line.strip_prefix("event: ") {
+                    name = value.to_owned();
+                } else if let Some(value) = line.strip_prefix("id: ") {
+                    id = value.parse().ok();
+                } else if let Some(data) = line.strip_prefix("data: ")
+                    && sender.send(Event { name: name.clone(), id, data: data.to_owned() }).is_err()
+                {
+                    return;
+                }
+            }
+        });
+        let mut events = Events { received, last: 0 };
+        if last.is_none() {
+            events.wait("ready", |_| true);
+        }
+        events
+    }
+}
+
+/// The client, with a cleared environment.
+pub fn client(home: &Path) -> Command {
+    let mut command = Command::new(built("yadori"));
+    command.env_clear().env("PATH", "/usr/bin:/bin").env("TZ", "UTC").arg("--home").arg(home);
+    command
+}
+
+/// One event of the stream.
+#[derive(Clone, Debug)]
+pub struct Event {
+    /// Its name.
+    pub name: String,
+    /// Its id.
+    pub id: Option<u64>,
+    /// Its data.
+    pub data: String,
+}
+
+/// The events of a service, as they come.
+pub struct Events {
+    received: Receiver<Event>,
+    /// The id of the last that came.
+    pub last: u64,
+}
+
+impl Events {
+    /// The next event.
+    ///
+    /// # Panics
+    /// If none comes in time.
+    pub fn any(&mut self) -> Event {
+        let event = match self.received.recv_timeout(PATIENCE) {
+            Ok(event) => event,
+            Err(RecvTimeoutError::Timeout) => panic!("no event came in time"),
+            Err(RecvTimeoutError::Disconnected) => panic!("the event stream ended"),
+        };
+        self.last = event.id.unwrap_or(self.last);
+        event
+    }
+
+    /// Passes over events until one of this name is as it should be.
+    ///
+    /// # Panics
+    /// If none comes in time.
+    pub fn wait(&mut self, name: &str, as_it_should_be: impl Fn(&Event) -> bool) -> Event {
+        let deadline = Instant::now() + PATIENCE;
+        while Instant::now() < deadline {
+            let event = self.any();
+            if event.name == name && as_it_should_be(&event) {
+                return event;
+            }
+        }
+        panic!("no {name} event came as it should be")
+    }
+
+    /// The next change of a clip.
+    ///
+    /// # Panics
+    /// If none comes in time.
+    pub fn change(&mut self) -> ClipChange {
+        let event = self.wait("clip", |_| true);
+        serde_json::from_str(&event.data).expect("a change")
+    }
+
+    /// Waits for a clip that was copied, and gives it.
+    ///
+    /// # Panics
+    /// If none comes in time.
+    pub fn copied(&mut self, preview: &str) -> Clip {
+        let deadline = Instant::now() + PATIENCE;
+        while Instant::now() < deadline {
+            if let Some(clip) = self.change().clip.filter(|clip| clip.preview.contains(preview)) {
+                return clip;
+            }
+        }
+        panic!("no copy of {preview} was announced")
+    }
+
+    /// All that still comes until the stream ends.
+    pub fn rest(self) -> Vec<Event> {
+        self.received.iter().collect()
+    }
+}
