@@ -16,9 +16,10 @@ mod text;
 
 use crate::{Clipboard, Desktop, Event, OfferError, Reading, Teller};
 use atoms::Atoms;
-use reading::{CopyReading, Place, Progress};
+use reading::{CopyReading, Place, Progress, REPLACED};
 use rustix::event::{PollFd, PollFlags, Timespec};
 use serving::{Holding, Sending};
+use std::cell::Cell;
 use std::io::{Read, Write};
 use std::os::unix::net::UnixStream;
 use std::sync::{Arc, mpsc};
@@ -31,7 +32,7 @@ use x11rb::errors::{ConnectError, ReplyOrIdError};
 use x11rb::protocol::Event as XEvent;
 use x11rb::protocol::xfixes::{ConnectionExt as _, SelectionEvent, SelectionEventMask};
 use x11rb::protocol::xproto::{
-    AtomEnum, ConnectionExt as _, CreateWindowAux, EventMask, PropMode, Property, Timestamp, Window, WindowClass,
+    Atom, AtomEnum, ConnectionExt as _, CreateWindowAux, EventMask, PropMode, Property, Timestamp, Window, WindowClass,
 };
 use x11rb::rust_connection::RustConnection;
 use x11rb::wrapper::ConnectionExt as _;
@@ -85,7 +86,8 @@ pub fn connect(display: Option<&str>, reading: Arc<Reading>) -> Result<Desktop, 
         orders: received,
         woken,
         waiting: Vec::new(),
-        reading: None,
+        questions: Cell::new(0),
+        readings: Vec::new(),
         read: None,
         holding: None,
         sendings: Vec::new(),
@@ -161,8 +163,9 @@ struct Worker {
     woken: UnixStream,
     /// Offers that wait for the server's time.
     waiting: Vec<Offer>,
-    /// The copy being read.
-    reading: Option<CopyReading>,
+    questions: Cell<usize>,
+    /// The copies being read: the present owner's last, and before it those of owners that were replaced.
+    readings: Vec<CopyReading>,
     /// What was last read, while its owner still has the clipboard.
     read: Option<Vec<Format>>,
     holding: Option<Holding>,
@@ -191,7 +194,7 @@ impl Worker {
     }
 
     fn place(&self) -> Place<'_> {
-        Place { connection: &self.connection, atoms: &self.atoms, window: self.window }
+        Place { connection: &self.connection, atoms: &self.atoms, window: self.window, questions: &self.questions }
     }
 
     fn work(&mut self) -> Result<(), End> {
@@ -200,14 +203,14 @@ impl Worker {
             self.begin_reading(owner, x11rb::CURRENT_TIME)?;
         }
         loop {
-            while let Some(event) = self.connection.poll_for_event()? {
+            while let Some(event) = self.connection.poll_for_event_with_sequence()? {
                 self.handle(event)?;
             }
             self.give_up_overdue()?;
             self.take_orders()?;
             self.connection.flush()?;
             // Requests may have read events off the connection, so look again before sleeping.
-            match self.connection.poll_for_event()? {
+            match self.connection.poll_for_event_with_sequence()? {
                 Some(event) => self.handle(event)?,
                 None => self.sleep()?,
             }
@@ -219,7 +222,7 @@ impl Worker {
             .sendings
             .iter()
             .map(|sending| sending.deadline)
-            .chain(self.reading.as_ref().map(|reading| reading.deadline));
+            .chain(self.readings.iter().map(|reading| reading.deadline));
         let timeout = deadlines.min().map(|deadline| {
             let left = deadline.saturating_duration_since(Instant::now());
             Timespec { tv_sec: left.as_secs() as i64, tv_nsec: i64::from(left.subsec_nanos()) }
@@ -246,19 +249,19 @@ impl Worker {
         Ok(())
     }
 
-    fn handle(&mut self, event: XEvent) -> Result<(), End> {
+    fn handle(&mut self, (event, carried_out): (XEvent, u64)) -> Result<(), End> {
         match event {
             XEvent::XfixesSelectionNotify(event) if event.selection == self.atoms.CLIPBOARD => {
-                self.owner_changed(event.owner, event.selection_timestamp, event.subtype)
+                self.owner_changed(event.owner, event.selection_timestamp, event.subtype, carried_out)
             }
             XEvent::SelectionNotify(event) if event.selection == self.atoms.CLIPBOARD => {
-                self.step(|reading, place| reading.answered(place, event.property))
+                self.step(event.property, event.target, |reading, place| reading.answered(place, event.property))
             }
             XEvent::PropertyNotify(event) if event.window == self.window => {
                 if event.atom == self.atoms.CLOCK {
                     self.offer_waiting(event.time)
                 } else if event.state == Property::NEW_VALUE {
-                    self.step(|reading, place| reading.piece_arrived(place, event.atom))
+                    self.step(event.atom, x11rb::NONE, CopyReading::piece_arrived)
                 } else {
                     Ok(())
                 }
@@ -283,15 +286,18 @@ impl Worker {
         }
     }
 
-    fn owner_changed(&mut self, owner: Window, time: Timestamp, how: SelectionEvent) -> Result<(), End> {
+    fn owner_changed(
+        &mut self,
+        owner: Window,
+        time: Timestamp,
+        how: SelectionEvent,
+        carried_out: u64,
+    ) -> Result<(), End> {
         if owner == self.window {
             return Ok(());
         }
-        if let Some(unfinished) = self.reading.take() {
-            let reason =
-                if owner == x11rb::NONE { "it went away" } else { "something else was copied before it answered" };
-            self.missed(Refusal::Undelivered(reason.into()), unfinished.source);
-        }
+        let reason = if owner == x11rb::NONE { "it went away" } else { REPLACED };
+        self.supersede(carried_out, reason);
         let read = self.read.take();
         if owner != x11rb::NONE {
             return self.begin_reading(owner, time);
@@ -305,31 +311,59 @@ impl Worker {
         Ok(())
     }
 
+    /// There is another owner: gives up the readings whose questions it would answer.
+    fn supersede(&mut self, carried_out: u64, reason: &str) {
+        let (goes_on, over) = std::mem::take(&mut self.readings)
+            .into_iter()
+            .partition(|reading| reading.is_superseded() || reading.asked_before(carried_out));
+        self.readings = goes_on;
+        self.readings.iter_mut().for_each(CopyReading::supersede);
+        let over: Vec<CopyReading> = over;
+        for _ in over {
+            self.missed(Refusal::Undelivered(reason.into()), yadori_core::Source::default());
+        }
+    }
+
     fn begin_reading(&mut self, owner: Window, time: Timestamp) -> Result<(), End> {
         if !self.rules.is_listening() {
             let source = source::source(&self.connection, &self.atoms, self.root, owner);
             self.missed(Refusal::Paused, source);
             return Ok(());
         }
-        let mut reading = CopyReading::begin(&self.place(), time, self.rules.size_limit, self.rules.patience)?;
-        // While the owner thinks about its targets.
-        reading.source = source::source(&self.connection, &self.atoms, self.root, owner);
-        self.reading = Some(reading);
+        self.readings.push(CopyReading::begin(&self.place(), owner, time, self.rules.size_limit, self.rules.patience)?);
         Ok(())
     }
 
+    /// Moves the reading on that waits for an answer in this property.
     fn step(
         &mut self,
+        property: Atom,
+        target: Atom,
         step: impl FnOnce(&mut CopyReading, &Place<'_>) -> Result<Progress, ReplyOrIdError>,
     ) -> Result<(), End> {
-        let Some(mut reading) = self.reading.take() else { return Ok(()) };
+        let Some(place) = self.readings.iter().position(|reading| reading.expects(property, target, &self.atoms))
+        else {
+            return Ok(());
+        };
+        let mut reading = self.readings.remove(place);
         match step(&mut reading, &self.place())? {
-            Progress::Going => self.reading = Some(reading),
-            Progress::Done(copy) => {
-                self.read = Some(copy.formats.clone());
+            Progress::Going => self.readings.insert(place, reading),
+            Progress::Done(mut copy) => {
+                // Asked last, since the owner may be replaced at any moment and the window in front stays.
+                let page = copy.source.page.take();
+                copy.source = yadori_core::Source {
+                    page,
+                    ..source::source(&self.connection, &self.atoms, self.root, reading.owner)
+                };
+                if !reading.is_superseded() {
+                    self.read = Some(copy.formats.clone());
+                }
                 self.runtime.block_on(self.teller.copied(copy));
             }
-            Progress::Failed(refusal) => self.missed(refusal, reading.source),
+            Progress::Failed(refusal) => {
+                let source = source::source(&self.connection, &self.atoms, self.root, reading.owner);
+                self.missed(refusal, source);
+            }
         }
         Ok(())
     }
@@ -340,9 +374,11 @@ impl Worker {
 
     fn give_up_overdue(&mut self) -> Result<(), End> {
         let now = Instant::now();
-        if let Some(overdue) = self.reading.take_if(|reading| reading.deadline <= now) {
+        while let Some(overdue) = self.readings.iter().position(|reading| reading.deadline <= now) {
+            let overdue = self.readings.remove(overdue);
             let reason = format!("no answer within {} s", self.rules.patience.as_secs_f32());
-            self.missed(Refusal::Undelivered(reason), overdue.source);
+            let source = source::source(&self.connection, &self.atoms, self.root, overdue.owner);
+            self.missed(Refusal::Undelivered(reason), source);
         }
         while let Some(overdue) = self.sendings.iter().position(|sending| sending.deadline <= now) {
             let sending = self.sendings.swap_remove(overdue);
@@ -369,17 +405,12 @@ impl Worker {
         if owned {
             self.holding = Some(holding);
             self.read = None;
-            if let Some(unfinished) = self.reading.take() {
-                self.missed(
-                    Refusal::Undelivered("something else was put on the clipboard before it answered".into()),
-                    unfinished.source,
-                );
-            }
+            self.supersede(0, "something else was put on the clipboard before it answered");
         }
         Ok(owned)
     }
 
-    fn send_on(&mut self, window: Window, property: x11rb::protocol::xproto::Atom) -> Result<(), End> {
+    fn send_on(&mut self, window: Window, property: Atom) -> Result<(), End> {
         let mut sendings = std::mem::take(&mut self.sendings);
         let mut done = None;
         for (place, sending) in sendings.iter_mut().enumerate() {

@@ -87,11 +87,17 @@ impl Ledger {
         *self.applied.borrow()
     }
 
-    /// The index, with everything in it that was told as changed before.
-    pub async fn read(&self) -> RwLockReadGuard<'_, Index> {
+    /// Waits until the index knows everything that was told as changed before. Gives its cursor.
+    pub async fn settled(&self) -> u64 {
         let wanted = *self.latest.borrow();
         let mut applied = self.applied.subscribe();
         let _ = tokio::time::timeout(PATIENCE, applied.wait_for(|applied| *applied >= wanted)).await;
+        self.cursor()
+    }
+
+    /// The index, with everything in it that was told as changed before.
+    pub async fn read(&self) -> RwLockReadGuard<'_, Index> {
+        self.settled().await;
         self.index.read().unwrap_or_else(PoisonError::into_inner)
     }
 

@@ -78,9 +78,9 @@
 
 {#snippet line(row: Row)}
   {#if row.kind === "day"}
-    <h2 class="ledger-face grid grid-cols-[3.5rem_1fr] pt-5 text-lg sm:grid-cols-[5rem_1fr]">
+    <h2 class="ledger-face grid grid-cols-[3.5rem_1fr] text-lg sm:grid-cols-[5rem_1fr]">
       <span></span>
-      <span class="border-b border-base-300 border-l-2 border-l-secondary/60 pb-1 pl-3 sm:pl-4">{row.label}</span>
+      <span class="border-b border-base-300 border-l-2 border-l-secondary/60 pt-5 pb-1 pl-3 sm:pl-4">{row.label}</span>
     </h2>
   {:else}
     <Entry clip={row.clip} place={row.place} />

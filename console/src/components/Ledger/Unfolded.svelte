@@ -57,7 +57,7 @@
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
       <pre class="max-h-96 overflow-auto rounded-sm border border-base-300 bg-base-100 p-3 font-mono text-sm break-words whitespace-pre-wrap" dir="auto" tabindex="0" role="region" aria-label="The words of the clip">{revealed ?? detail.text ?? ""}</pre>
       {#if !detail.text_is_whole}<p class="faint text-sm">This is the beginning; the whole is in its formats below.</p>{/if}
-      {#if url}<p><a class="link text-primary underline" href={url} target="_blank" rel="noreferrer noopener">Open the link<span class="sr-only"> in a new tab</span></a></p>{/if}
+      {#if url}<p><a class="text-primary underline" href={url} target="_blank" rel="noreferrer noopener">Open the link<span class="sr-only"> in a new tab</span></a></p>{/if}
     {/if}
 
     <dl class="grid grid-cols-[max-content_1fr] gap-x-4 gap-y-1 text-sm">

@@ -28,6 +28,10 @@ x11rb::atom_manager! {
         ANSWER_1: b"YADORI_ANSWER_1",
         ANSWER_2: b"YADORI_ANSWER_2",
         ANSWER_3: b"YADORI_ANSWER_3",
+        ANSWER_4: b"YADORI_ANSWER_4",
+        ANSWER_5: b"YADORI_ANSWER_5",
+        ANSWER_6: b"YADORI_ANSWER_6",
+        ANSWER_7: b"YADORI_ANSWER_7",
         // Changed only to learn the server's time.
         CLOCK: b"YADORI_CLOCK",
     }

@@ -2,9 +2,14 @@
 //!
 //! ICCCM, sections 2.2 and 2.7.2. Nothing here waits: each answer moves the reading one step on, and a
 //! reading whose deadline passes is given up.
+//!
+//! In a burst of copies the next owner may come before the last has answered. What was asked of the last
+//! is still answered by it, so the reading goes on to the end of that answer; but it asks nothing more,
+//! since the next owner would answer.
 
 use super::atoms::Atoms;
 use super::text;
+use std::cell::Cell;
 use std::collections::VecDeque;
 use std::time::{Duration, Instant};
 use x11rb::connection::Connection;
@@ -16,12 +21,17 @@ use yadori_core::{Format, Source, format};
 
 /// One copy being read.
 pub(super) struct CopyReading {
+    /// The window that owned the clipboard when this began.
+    pub owner: Window,
     time: Timestamp,
-    pub source: Source,
+    source: Source,
     steps: VecDeque<Step>,
     current: Step,
     answer: Atom,
-    turn: usize,
+    /// The number of the request that is to be answered.
+    asked: u64,
+    /// The owner has been replaced since.
+    superseded: bool,
     /// Data of an INCR transfer, while it is under way.
     pieces: Option<Vec<u8>>,
     formats: Vec<Format>,
@@ -66,14 +76,22 @@ pub(super) enum Progress {
 
 impl CopyReading {
     /// Begins to read what was copied at `time`.
-    pub fn begin(at: &Place<'_>, time: Timestamp, limit: u64, patience: Duration) -> Result<Self, ReplyOrIdError> {
+    pub fn begin(
+        at: &Place<'_>,
+        owner: Window,
+        time: Timestamp,
+        limit: u64,
+        patience: Duration,
+    ) -> Result<Self, ReplyOrIdError> {
         let mut reading = Self {
+            owner,
             time,
             source: Source::default(),
             steps: VecDeque::new(),
             current: Step::Targets,
             answer: 0,
-            turn: 0,
+            asked: 0,
+            superseded: false,
             pieces: None,
             formats: Vec::new(),
             size: 0,
@@ -86,21 +104,44 @@ impl CopyReading {
     }
 
     fn ask(&mut self, at: &Place<'_>, step: Step) -> Result<(), ReplyOrIdError> {
-        let answers = [at.atoms.ANSWER_0, at.atoms.ANSWER_1, at.atoms.ANSWER_2, at.atoms.ANSWER_3];
-        self.answer = answers[self.turn % answers.len()];
-        self.turn += 1;
-        let target = match &step {
-            Step::Targets => at.atoms.TARGETS,
-            Step::Secret => at.atoms.SECRET_HINT,
-            Step::Page(target) | Step::Take { target, .. } => *target,
-        };
+        self.answer = at.next_answer();
+        self.current = step;
+        let target = self.target(at.atoms);
         at.connection.delete_property(at.window, self.answer)?;
-        at.connection.convert_selection(at.window, at.atoms.CLIPBOARD, target, self.answer, self.time)?;
+        let cookie = at.connection.convert_selection(at.window, at.atoms.CLIPBOARD, target, self.answer, self.time)?;
+        self.asked = cookie.sequence_number();
         at.connection.flush()?;
         self.deadline = Instant::now() + self.patience;
         self.pieces = None;
-        self.current = step;
         Ok(())
+    }
+
+    /// Whether its last question was put before the server had carried out the request of this number.
+    pub fn asked_before(&self, carried_out: u64) -> bool {
+        self.asked <= carried_out
+    }
+
+    /// There is another owner: nothing more is asked.
+    pub fn supersede(&mut self) {
+        self.superseded = true;
+    }
+
+    /// Whether there is another owner.
+    pub fn is_superseded(&self) -> bool {
+        self.superseded
+    }
+
+    /// Whether this reading waits for an answer in this property, or with none for one about this target.
+    pub fn expects(&self, property: Atom, target: Atom, atoms: &Atoms) -> bool {
+        if property == x11rb::NONE { self.target(atoms) == target } else { self.answer == property }
+    }
+
+    fn target(&self, atoms: &Atoms) -> Atom {
+        match &self.current {
+            Step::Targets => atoms.TARGETS,
+            Step::Secret => atoms.SECRET_HINT,
+            Step::Page(target) | Step::Take { target, .. } => *target,
+        }
     }
 
     /// The owner has answered (`property` is none when it refuses).
@@ -108,7 +149,7 @@ impl CopyReading {
         if property == x11rb::NONE {
             return self.refused(at);
         }
-        if property != self.answer || self.pieces.is_some() {
+        if self.pieces.is_some() {
             return Ok(Progress::Going);
         }
         let Some((kind, data)) = self.fetch(at)? else { return Ok(self.too_large()) };
@@ -125,8 +166,8 @@ impl CopyReading {
     }
 
     /// A property of our window has a new value: perhaps the next piece.
-    pub fn piece_arrived(&mut self, at: &Place<'_>, property: Atom) -> Result<Progress, ReplyOrIdError> {
-        if property != self.answer || self.pieces.is_none() {
+    pub fn piece_arrived(&mut self, at: &Place<'_>) -> Result<Progress, ReplyOrIdError> {
+        if self.pieces.is_none() {
             return Ok(Progress::Going);
         }
         let Some((kind, data)) = self.fetch(at)? else { return Ok(self.too_large()) };
@@ -199,6 +240,9 @@ impl CopyReading {
                     None => return self.go_on(at),
                 };
                 self.size += data.len() as u64;
+                if self.size > self.limit {
+                    return Ok(self.too_large());
+                }
                 // The fallback asks for plain text twice; the first answer counts.
                 if !data.is_empty() && format::find(&self.formats, &mime).is_none() {
                     self.formats.push(Format::new(mime, data));
@@ -210,8 +254,13 @@ impl CopyReading {
 
     fn go_on(&mut self, at: &Place<'_>) -> Result<Progress, ReplyOrIdError> {
         if let Some(next) = self.steps.pop_front() {
-            self.ask(at, next)?;
-            return Ok(Progress::Going);
+            if !self.superseded {
+                self.ask(at, next)?;
+                return Ok(Progress::Going);
+            }
+            if self.formats.is_empty() {
+                return Ok(Progress::Failed(Refusal::Undelivered(REPLACED.into())));
+            }
         }
         if self.formats.is_empty() {
             return Ok(Progress::Failed(Refusal::NoUsefulFormat));
@@ -221,11 +270,36 @@ impl CopyReading {
     }
 }
 
+/// Why a copy was not read whose owner was replaced too soon.
+pub(super) const REPLACED: &str = "something else was copied before it answered";
+
 /// Where a reading takes place.
 pub(super) struct Place<'a> {
     pub connection: &'a RustConnection,
     pub atoms: &'a Atoms,
     pub window: Window,
+    /// Counts the questions that were asked.
+    pub questions: &'a Cell<usize>,
+}
+
+impl Place<'_> {
+    /// The property for the next answer. They take turns, so that a late answer is not taken for another.
+    fn next_answer(&self) -> Atom {
+        let atoms = self.atoms;
+        let answers = [
+            atoms.ANSWER_0,
+            atoms.ANSWER_1,
+            atoms.ANSWER_2,
+            atoms.ANSWER_3,
+            atoms.ANSWER_4,
+            atoms.ANSWER_5,
+            atoms.ANSWER_6,
+            atoms.ANSWER_7,
+        ];
+        let turn = self.questions.get();
+        self.questions.set(turn.wrapping_add(1));
+        answers[turn % answers.len()]
+    }
 }
 
 /// Most targets that are looked at; an honest owner has some thirty.

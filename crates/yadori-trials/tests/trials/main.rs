@@ -1,1 +1,20 @@
-fn main() {}
+//! The end-to-end tests: real parts, driven as their users drive them.
+//!
+//! * `clipboard`: one contract for every clipboard
+//! * `x11`: what only an X server has, and programs that misbehave on it
+//! * `records`: the database, private and given
+//! * `survival`: what is left after a kill, a crash, a full disk
+//! * `client`: the command line
+//! * `interface`: HTTP, and who is let in
+//! * `console`: the pages, in a browser
+//! * `demo`: the demonstration
+
+mod browser;
+mod client;
+mod clipboard;
+mod console;
+mod demo;
+mod interface;
+mod records;
+mod survival;
+mod x11;

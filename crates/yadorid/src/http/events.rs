@@ -58,7 +58,7 @@ async fn send(client: &Client, event: Event) -> Result<(), Over> {
 async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over> {
     // Listening begins before the records are read, so that nothing falls between.
     let mut announcements = app.ledger.listen();
-    let now = app.ledger.cursor();
+    let now = app.ledger.settled().await;
     let mut told = match last {
         Some(last) if last <= now && now - last <= FAR_BEHIND => catch_up(app, client, last, now).await?,
         Some(_) => {

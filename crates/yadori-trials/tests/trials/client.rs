@@ -1,0 +1,225 @@
+//! The command line, as a person and as a script uses it.
+
+use serde_json::Value;
+use std::process::Stdio;
+use yadori_trials::home::Home;
+use yadori_trials::service::{Service, client};
+
+fn service() -> (Home, Service) {
+    let home = Home::new();
+    let service = Service::simulated(&home);
+    (home, service)
+}
+
+fn paste(service: &Service, format: &str) -> String {
+    service.get(&format!("/simulated/paste?format={format}")).text()
+}
+
+#[test]
+fn a_clip_is_added_listed_found_shown_recalled_deleted_and_brought_back() {
+    let (_home, service) = service();
+    assert_eq!(service.run(&["add", "Load-in", "14:30", "--title", "Friday"]), "Added: text “Friday”\n");
+    assert_eq!(service.run(&["add", "Load-in 14:30"]), "Already there, moved to the top: text “Friday”\n");
+    service.run(&["add", "https://www.example.org/stalls"]);
+    let list = service.run(&["list"]);
+    assert_eq!(
+        list.lines().map(str::trim_end).collect::<Vec<_>>(),
+        [" 1  link     now  example.org/stalls", " 2  text     now  Friday: Load-in 14:30"]
+    );
+    assert_eq!(service.clips(&["find", "load"])[0].preview, "Load-in 14:30");
+    assert_eq!(service.clips(&["find", "fridya"]).len(), 1, "a misspelled title");
+    assert!(service.run(&["show", "2"]).contains("1 line, 13 characters"));
+    assert_eq!(service.run(&["recall", "2"]), "On the clipboard: text “Friday”\n");
+    assert_eq!(paste(&service, "text/plain"), "Load-in 14:30");
+    assert_eq!(service.run(&["delete", "1", "2"]), "Deleted 2 clips. Bring back with: yadori undo\n");
+    assert!(service.clips(&["list"]).is_empty());
+    assert_eq!(service.run(&["undo"]), "Back in the history: 2 clips\n");
+    assert_eq!(service.clips(&["list"]).len(), 2);
+    assert_eq!(service.fail(&["undo"]).0, 1);
+}
+
+#[test]
+fn json_has_all_that_is_promised() {
+    let (_home, service) = service();
+    service.run(&["add", "Lamp 7", "--app", "Writer", "--at", "2026-10-01T12:00:00Z"]);
+    let list: Value = serde_json::from_str(&service.run(&["list", "--json"])).unwrap();
+    for field in [
+        "id",
+        "position",
+        "kind",
+        "preview",
+        "title",
+        "pinned",
+        "drawer",
+        "alias",
+        "marks",
+        "sensitive",
+        "copied_at",
+        "copies",
+        "recalls",
+        "size",
+        "source",
+        "device",
+    ] {
+        assert!(list[0].get(field).is_some(), "{field} is missing");
+    }
+    assert_eq!(list[0]["copied_at"], "2026-10-01T12:00:00Z");
+    assert_eq!(list[0]["source"]["application"], "Writer");
+    let found: Value = serde_json::from_str(&service.run(&["find", "lamp", "--json"])).unwrap();
+    assert_eq!(found[0]["marks"], serde_json::json!([{"start": 0, "end": 4}]));
+    for command in [
+        &["status"][..],
+        &["show", "1"],
+        &["recall", "1"],
+        &["doctor"],
+        &["console", "--print"],
+        &["pause"],
+        &["resume"],
+    ] {
+        let output = service.run_with(&[command, &["--json"]].concat(), &[]);
+        assert!(serde_json::from_slice::<Value>(&output.stdout).is_ok(), "{command:?}");
+    }
+}
+
+#[test]
+fn binary_goes_in_and_comes_out_unchanged() {
+    let (home, service) = service();
+    let picture = yadori_trials::sample::poster("client");
+    let added = service.run_with(&["add", "-", "--title", "Poster"], &picture);
+    assert_eq!(String::from_utf8_lossy(&added.stdout), "Added: image “Poster”\n");
+    assert_eq!(service.run_with(&["show", "1", "--raw"], &[]).stdout, picture);
+    assert!(service.run(&["list"]).contains("Poster: 420 × 594 pixels"));
+    let file = home.path().join("cue list.html");
+    std::fs::write(&file, "<p>Cue <b>7</b></p>").unwrap();
+    service.run(&["add", "--file", file.to_str().unwrap()]);
+    assert_eq!(service.run(&["show", "1", "--format", "text/html"]), "<p>Cue <b>7</b></p>");
+    assert_eq!(service.clips(&["list"])[0].preview, "Cue 7");
+    service.run(&["add", "--path", file.to_str().unwrap()]);
+    assert_eq!(service.clips(&["list"])[0].preview, "cue list.html");
+    let text = "exact \r\n bytes\n\n";
+    service.run_with(&["add"], text.as_bytes());
+    assert_eq!(service.run(&["show", "1", "--raw"]), text);
+    let refused = service.run_with(&["add"], b"%PDF\xff\xfe\x00");
+    assert_eq!(refused.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("yadori add --path FILE"));
+}
+
+#[test]
+fn formats_are_recalled_as_captured_plain_or_joined() {
+    let (_home, service) = service();
+    let copy = |text: &str, html: &str| {
+        service.post("/simulated/copy", &serde_json::json!({"formats": [{"mime": "text/plain", "text": text}, {"mime": "text/html", "text": html}]}));
+    };
+    let mut events = service.events(None);
+    copy("one", "<b>one</b>");
+    events.copied("one");
+    copy("two", "<b>two</b>");
+    events.copied("two");
+    assert_eq!(service.run(&["recall", "2"]), "On the clipboard: text “one”, in 2 formats\n");
+    assert_eq!((paste(&service, "text/plain"), paste(&service, "text/html")), ("one".into(), "<b>one</b>".into()));
+    service.run(&["recall", "2", "--plain"]);
+    assert_eq!(service.get("/simulated/paste?format=text/html").status, 404);
+    service.run(&["recall", "2", "1", "2", "--join", r" \t- "]);
+    assert_eq!(paste(&service, "text/plain"), "one \t- two \t- one");
+    service.run(&["recall", "2", "1"]);
+    assert_eq!(paste(&service, "text/plain"), "one\ntwo");
+    service.run_with(&["add"], &yadori_trials::sample::poster("join"));
+    let (code, said) = service.fail(&["recall", "1", "2"]);
+    assert!(code == 1 && said.contains("clip 1 has no text that could be joined"), "{said}");
+}
+
+#[test]
+fn names_that_lead_nowhere_are_told_apart() {
+    let (_home, service) = service();
+    for n in 0..40 {
+        service.run(&["add", &format!("clip {n}")]);
+    }
+    assert_eq!(service.fail(&["show", "99"]).0, 4);
+    assert_eq!(service.fail(&["show", "zzzzzzzz"]).0, 4);
+    assert_eq!(service.fail(&["show", "k4"]).0, 2);
+    assert_eq!(service.fail(&["show", "../status"]).0, 2);
+    assert_eq!(service.fail(&["recall"]).0, 2);
+    assert_eq!(service.fail(&["frobnicate"]).0, 2);
+    let (code, said) = service.fail(&["find", "kind:movie"]);
+    assert!(code == 2 && said.contains("text, link, image or files"), "{said}");
+    let id = service.clips(&["list"])[6].id.clone();
+    assert!(service.run(&["show", &id[..8]]).contains(&id));
+    // One bad name among good ones: nothing is deleted.
+    assert_eq!(service.fail(&["delete", "1", "99"]).0, 4);
+    assert_eq!(service.clips(&["list", "-n", "100"]).len(), 40);
+}
+
+#[test]
+fn what_is_printed_cannot_steer_a_terminal() {
+    let (_home, service) = service();
+    service.run(&["add", "\u{1b}[2Jred \u{202e}gnp.exe\u{7}", "--title", "\u{1b}]0;title\u{7}"]);
+    for command in [&["list"][..], &["find", "red"], &["show", "1"], &["status"], &["recall", "1"]] {
+        let printed = service.run(command);
+        assert!(!printed.contains(['\u{1b}', '\u{7}', '\u{202e}']), "{command:?} printed {printed:?}");
+    }
+    assert!(service.run(&["show", "1", "--raw"]).starts_with("\u{1b}[2J"), "raw is raw");
+}
+
+#[test]
+fn titles_have_a_limit_and_lists_a_beginning() {
+    let (_home, service) = service();
+    let (code, said) = service.fail(&["add", "x", "--title", &"t".repeat(1001)]);
+    assert!(code == 1 && said.contains("at most 1000 characters"), "{said}");
+    service.run(&["add", "x", "--title", &"é".repeat(1000)]);
+    assert_eq!(service.fail(&["list", "-n", "0"]).0, 2);
+    assert_eq!(service.fail(&["add", "x", "--at", "2999-01-01T00:00:00Z"]).0, 1);
+    assert_eq!(service.fail(&["pause", "--for", "soon"]).0, 2);
+}
+
+#[test]
+fn long_lists_come_page_by_page() {
+    let (_home, service) = service();
+    for n in 0..230 {
+        let path = format!("/clips?copied_at=2026-10-01T12:{:02}:{:02}Z", n / 60, n % 60);
+        assert_eq!(
+            service
+                .request("POST", &path, &[("authorization", &service.bearer())], format!("number {n}").as_bytes())
+                .status,
+            201
+        );
+    }
+    let clips = service.clips(&["list", "-n", "1000"]);
+    assert_eq!(clips.len(), 230);
+    assert!(
+        clips
+            .iter()
+            .enumerate()
+            .all(|(n, clip)| clip.position == Some(n as u32 + 1) && clip.preview == format!("number {}", 229 - n))
+    );
+    assert_eq!(service.clips(&["find", "number", "-n", "220"]).len(), 220);
+}
+
+#[test]
+fn a_reader_that_has_had_enough_is_no_failure() {
+    let (home, service) = service();
+    for n in 0..30 {
+        service.run(&["add", &format!("{n} {}", "long ".repeat(3_000))]);
+    }
+    let mut child = client(home.path())
+        .args(["list", "-n", "1000", "--json"])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    drop(child.stdout.take());
+    let output = child.wait_with_output().unwrap();
+    assert!(output.stderr.is_empty(), "{}", String::from_utf8_lossy(&output.stderr));
+}
+
+#[test]
+fn the_doctor_and_completions_answer() {
+    let (home, service) = service();
+    let doctor = service.run_with(&["doctor"], &[]);
+    assert!(String::from_utf8_lossy(&doctor.stdout).contains("copies are kept from simulated"));
+    assert!(service.run(&["completions", "bash"]).contains("_yadori"));
+    assert!(service.run(&["help", "find"]).contains("kind:image"));
+    drop(service);
+    let doctor = client(home.path()).arg("doctor").output().unwrap();
+    assert_eq!(doctor.status.code(), Some(3));
+    assert!(String::from_utf8_lossy(&doctor.stdout).contains("nothing is being kept"));
+}

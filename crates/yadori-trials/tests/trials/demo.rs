@@ -1,0 +1,31 @@
+//! The demonstration runs as its page says.
+
+use std::path::Path;
+use std::process::Command;
+
+#[test]
+fn the_scripted_example_shows_every_step() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let output = Command::new("bash")
+        .arg("script/demo")
+        .arg("--once")
+        .current_dir(root)
+        .env_remove("DISPLAY")
+        .env_remove("YADORI_HOME")
+        .output()
+        .unwrap();
+    let shown = String::from_utf8_lossy(&output.stdout);
+    assert!(output.status.success(), "{shown}{}", String::from_utf8_lossy(&output.stderr));
+    for expected in [
+        "$ yadori list -n 5",
+        "Screws for the lantern: M4 × 12",
+        "照明",
+        "420 × 594 pixels",
+        "On the clipboard: ",
+        "$ xclip -selection clipboard -o\nLX\tLamp\tGel",
+        "Back in the history: ",
+        "118 clips",
+    ] {
+        assert!(shown.contains(expected), "“{expected}” is not shown in:\n{shown}");
+    }
+}

@@ -1,0 +1,199 @@
+//! Nothing that was announced is lost: not by a kill, not by a crash of the database, not by a full disk.
+
+use rustix::process::{Pid, Signal, kill_process};
+use std::process::Command;
+use std::sync::atomic::{AtomicBool, Ordering};
+use yadori_trials::PATIENCE;
+use yadori_trials::display::Display;
+use yadori_trials::home::Home;
+use yadori_trials::service::{Events, Service, command};
+
+/// Copies without pause until told to end.
+fn copying<'scope>(
+    scope: &'scope std::thread::Scope<'scope, '_>,
+    display: &'scope Display,
+    over: &'scope AtomicBool,
+    name: &'scope str,
+) {
+    scope.spawn(move || {
+        for n in 0.. {
+            if over.load(Ordering::SeqCst) {
+                return;
+            }
+            display.xclip("UTF8_STRING", format!("{name} {n}: {}", "word ".repeat(n % 50)).as_bytes());
+        }
+    });
+}
+
+/// The previews and ids of `most` copies as they are announced.
+fn announced(events: &mut Events, most: usize) -> Vec<(String, String)> {
+    let mut seen: Vec<(String, String)> = Vec::new();
+    while seen.len() < most {
+        if let Some(clip) = events.change().clip {
+            seen.push((clip.id, clip.preview));
+        }
+    }
+    seen
+}
+
+fn assert_all_there(service: &Service, announced: &[(String, String)]) {
+    for (id, preview) in announced {
+        let content = service.get(&format!("/clips/{id}/content"));
+        assert_eq!(content.status, 200, "{preview} is lost");
+        let shown = content.text();
+        assert!(shown.trim().starts_with(preview.trim_end_matches('…').trim()), "{preview} came back as {shown}");
+        let recomputed = yadori_core::ClipId::of(yadori_core::Kind::Text, &content.body);
+        assert_eq!(recomputed.to_string(), *id, "its bytes are not those that were copied");
+    }
+}
+
+#[test]
+fn every_announced_copy_survives_a_kill_in_the_middle_of_a_stream() {
+    let (home, display) = (Home::new(), Display::start());
+    let mut all = Vec::new();
+    for round in ["first", "second", "third"] {
+        let service = Service::on_display(&home, &display);
+        let mut events = service.events(None);
+        let over = AtomicBool::new(false);
+        std::thread::scope(|scope| {
+            copying(scope, &display, &over, round);
+            all.extend(announced(&mut events, 25));
+            service.kill();
+            over.store(true, Ordering::SeqCst);
+        });
+        // What was announced before the kill and has not been read yet counts as well.
+        all.extend(events.rest().into_iter().filter(|event| event.name == "clip").filter_map(|event| {
+            let clip = serde_json::from_str::<yadori_api::ClipChange>(&event.data).ok()?.clip?;
+            Some((clip.id, clip.preview))
+        }));
+    }
+    let service = Service::on_display(&home, &display);
+    assert!(all.len() >= 75);
+    assert_all_there(&service, &all);
+    assert!(service.end().0);
+}
+
+#[test]
+fn the_database_comes_back_by_itself_and_no_copy_is_lost() {
+    let (home, display) = (Home::new(), Display::start());
+    let service = Service::on_display(&home, &display);
+    let mut events = service.events(None);
+    let over = AtomicBool::new(false);
+    let seen = std::thread::scope(|scope| {
+        copying(scope, &display, &over, "under way");
+        let mut seen = announced(&mut events, 20);
+        let server = service.status().database.pid.unwrap();
+        kill_process(Pid::from_raw(server as i32).unwrap(), Signal::KILL).unwrap();
+        // Copies made while it was away are announced when it is back.
+        seen.extend(announced(&mut events, 40));
+        over.store(true, Ordering::SeqCst);
+        seen
+    });
+    let database = service.status().database;
+    assert_eq!((database.answers, database.restarts), (true, 1));
+    assert_all_there(&service, &seen);
+    // One after the other; none is left out that the program gave time to read.
+    let mut numbers: Vec<u32> =
+        seen.iter().map(|(_, preview)| preview.split([' ', ':']).nth(2).unwrap().parse().unwrap()).collect();
+    numbers.dedup();
+    assert!(numbers.is_sorted());
+    let left_out = numbers[numbers.len() - 1] - numbers[0] + 1 - numbers.len() as u32;
+    let refused: u64 = service.status().refused.iter().map(|refused| refused.count).sum();
+    assert!(u64::from(left_out) <= refused, "{left_out} are missing, but {refused} were refused: {numbers:?}");
+}
+
+#[test]
+fn a_second_service_on_the_same_home_is_refused() {
+    let home = Home::new();
+    let service = Service::simulated(&home);
+    let second = command(home.path(), "simulated", None).output().unwrap();
+    assert!(!second.status.success());
+    let said = String::from_utf8_lossy(&second.stderr);
+    assert!(said.contains(&format!("process {}", service.pid())) && said.contains("already runs"), "{said}");
+    service.run(&["add", "the first goes on"]);
+    // After a kill, nothing has to be cleaned up by hand.
+    service.kill();
+    let service = Service::simulated(&home);
+    assert_eq!(service.clips(&["list"]).len(), 1);
+}
+
+#[test]
+fn the_servers_end_with_a_service_that_is_killed() {
+    let home = Home::new();
+    let service = Service::simulated(&home);
+    let server = service.status().database.pid.unwrap();
+    service.kill();
+    let deadline = std::time::Instant::now() + PATIENCE;
+    while std::fs::read_to_string(format!("/proc/{server}/stat")).is_ok_and(|stat| !stat.contains(") Z ")) {
+        assert!(std::time::Instant::now() < deadline, "the database server outlived the service");
+        std::thread::yield_now();
+    }
+}
+
+#[test]
+fn the_client_says_that_the_service_is_not_there() {
+    let home = Home::bare();
+    let output = yadori_trials::service::client(home.path()).arg("list").output().unwrap();
+    assert_eq!(output.status.code(), Some(3));
+    assert!(String::from_utf8_lossy(&output.stderr).contains("yadorid"));
+    // It was killed and left its address behind.
+    std::fs::create_dir(home.path().join("run")).unwrap();
+    std::fs::write(home.path().join("run/api.json"), r#"{"address": "127.0.0.1:1", "token": "x"}"#).unwrap();
+    let output = yadori_trials::service::client(home.path()).arg("list").output().unwrap();
+    assert_eq!(output.status.code(), Some(3));
+}
+
+/// A small disk that goes with the test.
+struct SmallDisk<'a>(&'a std::path::Path);
+
+impl<'a> SmallDisk<'a> {
+    fn mount(path: &'a std::path::Path, size: &str) -> Option<Self> {
+        std::fs::create_dir_all(path).unwrap();
+        let mounted = Command::new("mount")
+            .args(["-t", "tmpfs", "-o", &format!("size={size},mode=0700"), "tmpfs"])
+            .arg(path)
+            .output()
+            .unwrap();
+        mounted.status.success().then_some(Self(path))
+    }
+}
+
+impl Drop for SmallDisk<'_> {
+    fn drop(&mut self) {
+        let _ = Command::new("umount").arg("-l").arg(self.0).status();
+    }
+}
+
+#[test]
+fn a_full_disk_loses_nothing_and_is_told() {
+    let (home, display) = (Home::bare(), Display::start());
+    let data = home.path().join("data");
+    let Some(_disk) = SmallDisk::mount(&data, "224m") else {
+        eprintln!("no disk can be mounted here, so this is not tried");
+        return;
+    };
+    let service = Service::on_display(&home, &display);
+    let mut events = service.events(None);
+    display.xclip("UTF8_STRING", b"before the disk was full");
+    let before = events.copied("before the disk");
+    // Something else fills the disk.
+    let filler = data.join("filler");
+    let _ =
+        Command::new("dd").args(["if=/dev/zero", "bs=1M"]).arg(format!("of={}", filler.display())).output().unwrap();
+    let noise: Vec<u8> = (0..6_000_000u32).map(|n| b'a' + (n.wrapping_mul(2_654_435_761) >> 27) as u8 % 26).collect();
+    display.xclip("UTF8_STRING", &noise);
+    events.wait("status", |_| service.status().capture.waiting > 0);
+    let (code, _) = service.fail(&["doctor"]);
+    assert_eq!(code, 1);
+    std::fs::remove_file(&filler).unwrap();
+    let after = events.change().clip.unwrap();
+    assert_eq!(after.size, noise.len() as u64);
+    assert!(service.get(&format!("/clips/{}/content", after.id)).body == noise);
+    assert_all_there(&service, &[(before.id, before.preview)]);
+    assert!(service.end().0);
+    // Too full to start is said as well.
+    let _ =
+        Command::new("dd").args(["if=/dev/zero", "bs=1M"]).arg(format!("of={}", filler.display())).output().unwrap();
+    let refused = command(home.path(), "none", None).output().unwrap();
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("full"), "{}", String::from_utf8_lossy(&refused.stderr));
+}
