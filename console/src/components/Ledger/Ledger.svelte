@@ -91,11 +91,11 @@
   <Empty />
 {:else}
   <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
-  <div bind:this={frame} class="h-full" role="feed" aria-label={ledger.query ? "Clips that meet the search" : "History"} aria-busy={!ledger.loaded} onkeydown={keydown}>
+  <section bind:this={frame} class="h-full" aria-label={ledger.query ? "Clips that meet the search" : "History"} onkeydown={keydown}>
     <VList bind:this={list} data={ledger.rows} getKey={(row: Row) => row.key} keepMounted={keep} bufferSize={600} onscroll={scrolled} class="h-full overflow-x-hidden pb-4">
       {#snippet children(row: Row)}
         {@render line(row)}
       {/snippet}
     </VList>
-  </div>
+  </section>
 {/if}

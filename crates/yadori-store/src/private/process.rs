@@ -18,6 +18,11 @@ const START_PATIENCE: Duration = Duration::from_secs(60);
 /// How long an end may take before it is forced.
 const STOP_PATIENCE: Duration = Duration::from_secs(20);
 
+/// How often a start is tried when its port is taken at the last moment.
+const TRIES: u32 = 5;
+/// What the server says then.
+const PORT_TAKEN: &str = "Address already in use";
+
 /// Whether the server's programs are on this machine.
 pub fn is_installed() -> bool {
     ["mariadbd", "mariadb-install-db"].into_iter().all(|program| find(program).is_some())
@@ -83,10 +88,22 @@ impl Running {
     /// Starts the server of the folder, at this port if it is free. Must be called on a thread that
     /// stays: the server ends with it.
     pub fn start(folder: &Folder, port: Option<u16>) -> Result<Self, ServerError> {
+        // Between finding a free port and the server's taking it, another program may be quicker.
+        for _ in 1..TRIES {
+            match Self::start_at(folder, port) {
+                Err(ServerError::DidNotStart { reason, .. }) if reason.contains(PORT_TAKEN) => {}
+                other => return other,
+            }
+        }
+        Self::start_at(folder, None)
+    }
+
+    fn start_at(folder: &Folder, port: Option<u16>) -> Result<Self, ServerError> {
         let log = folder.log();
         let failed = |reason: String| ServerError::DidNotStart { reason, log: log.display().to_string() };
         let port = free_port(port).map_err(|error| failed(error.to_string()))?;
         let _ = fs::remove_file(&log);
+        let _ = fs::remove_file(folder.pid_file());
         let mut child = command(folder, port).spawn().map_err(|error| failed(error.to_string()))?;
         let deadline = Instant::now() + START_PATIENCE;
         loop {
@@ -94,7 +111,7 @@ impl Running {
                 let said = fs::read_to_string(&log).unwrap_or_default();
                 return Err(failed(format!("{status}\n{}", errors(&said))));
             }
-            if greets(port) {
+            if has_written_its_pid(folder, &child) && greets(port) {
                 break;
             }
             if Instant::now() > deadline {
@@ -226,6 +243,12 @@ fn free_port(wanted: Option<u16>) -> std::io::Result<u16> {
     let bind = |port| TcpListener::bind((Ipv4Addr::LOCALHOST, port));
     let listener = wanted.map_or_else(|| bind(0), |port| bind(port).or_else(|_| bind(0)))?;
     Ok(listener.local_addr()?.port())
+}
+
+/// Whether the server has come so far as to write its process id, after taking its port: until then,
+/// another server might answer there.
+fn has_written_its_pid(folder: &Folder, child: &Child) -> bool {
+    fs::read_to_string(folder.pid_file()).is_ok_and(|pid| pid.trim() == child.id().to_string())
 }
 
 /// Whether a server greets at this port: it speaks first.
