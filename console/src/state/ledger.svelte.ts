@@ -56,12 +56,12 @@ class Ledger {
     this.#loading = loading;
     try {
       const page = await api.list(this.query.trim(), undefined, loading.signal);
+      this.#keepPlace(page.clips);
       this.clips = page.clips;
       this.total = page.total;
       this.#next = page.next ?? undefined;
       this.loaded = true;
       this.misunderstood = undefined;
-      if (this.active && !page.clips.some((clip) => clip.id === this.active)) this.active = undefined;
     } catch (error) {
       if (error instanceof api.Refused && error.kind === "bad-query") this.misunderstood = error.message;
       else notices.wrong(error);
@@ -108,20 +108,22 @@ class Ledger {
       // Beyond what is listed it will come with the next page.
       if (place >= 0) without.splice(place, 0, clip);
       else if (!this.#next) without.push(clip);
-    } else {
-      this.#leave(change.id, without);
     }
+    this.#keepPlace(without);
     this.clips = without;
     if (clip && this.detail?.id === clip.id) this.detail = { ...this.detail, ...clip };
   }
 
-  /** An entry goes: what stands in its place becomes the active one, so that focus is not lost. */
-  #leave(id: string, left: Clip[]): void {
-    if (this.unfolded === id) this.fold();
-    if (this.active !== id) return;
-    const place = this.clips.findIndex((clip) => clip.id === id);
-    this.active = (left[place] ?? left[place - 1])?.id;
-    this.focusWanted += 1;
+  /** Entries go: what then stands in the place of the active one becomes active, and keeps the focus if it had it. */
+  #keepPlace(left: Clip[]): void {
+    if (this.unfolded && !left.some((clip) => clip.id === this.unfolded)) this.fold();
+    if (!this.active || left.some((clip) => clip.id === this.active)) return;
+    const place = this.clips.findIndex((clip) => clip.id === this.active);
+    // One that has just been brought back is still to come.
+    if (place < 0) return;
+    const hadFocus = document.activeElement?.closest(`[aria-labelledby="line-${this.active}"]`) != null;
+    this.active = (left[place] ?? left.at(-1))?.id;
+    if (hadFocus) this.focusWanted += 1;
   }
 
   /** Moves from the active entry by so many, or to the first or the last. */

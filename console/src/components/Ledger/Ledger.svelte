@@ -16,21 +16,22 @@
   // The entry with the focus stays in the document when it is scrolled out of view, and so does the focus.
   const keep = $derived(activeRow >= 0 ? [activeRow] : []);
 
+  let focusGiven = 0;
   $effect(() => {
-    if (ledger.focusWanted > 0) void bringIntoView();
+    const wanted = ledger.focusWanted;
+    const row = activeRow;
+    // An entry that is still to come gets the focus when it is there.
+    if (wanted === focusGiven || (row < 0 && ledger.active)) return;
+    focusGiven = wanted;
+    if (row < 0) onsearch();
+    else void bringIntoView(row);
   });
 
-  async function bringIntoView() {
+  async function bringIntoView(row: number) {
     await tick();
-    const row = activeRow;
-    if (row < 0) {
-      onsearch();
-      return;
-    }
     list?.scrollToIndex(row, { align: "nearest" });
     await tick();
-    const head = frame?.querySelector<HTMLElement>(`[data-entry="${ledger.active}"]`);
-    head?.focus({ preventScroll: true });
+    frame?.querySelector<HTMLElement>(`[data-entry="${ledger.active}"]`)?.focus({ preventScroll: true });
   }
 
   function scrolled(offset: number) {

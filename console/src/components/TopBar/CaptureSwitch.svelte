@@ -19,7 +19,7 @@
 
 <p class="text-sm {calm ? 'faint' : 'font-semibold text-warning'} truncate" role="status" title={capture?.reason ?? undefined}>{state}</p>
 {#if capture?.state === "on"}
-  <button class="btn btn-sm" onclick={() => service.pause()}><Pause size={16} aria-hidden="true" />Pause</button>
+  <button class="btn btn-sm" onclick={() => service.pause()}><Pause size={16} aria-hidden="true" /><span class="max-sm:sr-only">Pause</span></button>
 {:else if capture?.state === "paused"}
-  <button class="btn btn-sm btn-primary" onclick={() => service.resume()}><Play size={16} aria-hidden="true" />Resume</button>
+  <button class="btn btn-sm btn-primary" onclick={() => service.resume()}><Play size={16} aria-hidden="true" /><span class="max-sm:sr-only">Resume</span></button>
 {/if}
