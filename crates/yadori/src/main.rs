@@ -108,7 +108,7 @@ mod tests {
         );
         let mut root = Arguments::command().term_width(100).disable_help_subcommand(true);
         root.build();
-        let _ = write!(text, "{}```\n", root.render_long_help());
+        let _ = writeln!(text, "{}```", root.render_long_help());
         for command in root.get_subcommands_mut() {
             let _ = write!(
                 text,

@@ -30,8 +30,13 @@
   async function bringIntoView(row: number) {
     await tick();
     list?.scrollToIndex(row, { align: "nearest" });
-    await tick();
-    frame?.querySelector<HTMLElement>(`[data-entry="${ledger.active}"]`)?.focus({ preventScroll: true });
+    // A new row is invisible, and takes no focus, until its height has been measured.
+    for (let frames = 0; frames < 30; frames += 1) {
+      const head = frame?.querySelector<HTMLElement>(`[data-entry="${ledger.active}"]`);
+      head?.focus({ preventScroll: true });
+      if (head && document.activeElement === head) return;
+      await new Promise(requestAnimationFrame);
+    }
   }
 
   function scrolled(offset: number) {

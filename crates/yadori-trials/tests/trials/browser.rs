@@ -15,23 +15,25 @@ pub struct Browser {
     _process: Process,
 }
 
+/// Starts a driver at a free port. Another program may be quicker to take the port that it finds, so this is
+/// tried again.
+fn driver() -> (Process, u16) {
+    let start = || {
+        let mut command = Command::new("chromedriver");
+        command.arg("--port=0").stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null());
+        let mut process = Process::spawn(command);
+        let lines = BufReader::new(process.child().stdout.take().unwrap()).lines().map_while(Result::ok);
+        let mut started = lines.filter(|line| line.contains("successfully"));
+        let port = started.find_map(|line| line.split("on port ").nth(1)?.trim_end_matches('.').parse().ok())?;
+        Some((process, port))
+    };
+    (0..5).find_map(|_| start()).expect("a driver that starts")
+}
+
 impl Browser {
     /// Starts one with a page of this size.
     pub async fn open(width: u32, height: u32) -> Self {
-        let mut command = Command::new("chromedriver");
-        command.arg("--port=0").stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null());
-        let (process, port) = tokio::task::spawn_blocking(move || {
-            let mut process = Process::spawn(command);
-            let output = BufReader::new(process.child().stdout.take().unwrap());
-            let port = output
-                .lines()
-                .map_while(Result::ok)
-                .filter(|line| line.contains("successfully"))
-                .find_map(|line| line.split("on port ").nth(1)?.trim_end_matches('.').parse::<u16>().ok());
-            (process, port.expect("the driver's port"))
-        })
-        .await
-        .unwrap();
+        let (process, port) = tokio::task::spawn_blocking(driver).await.unwrap();
         let profile = tempfile::tempdir().unwrap();
         let mut capabilities = DesiredCapabilities::chrome();
         for argument in [
@@ -80,10 +82,15 @@ impl Browser {
              look();"
         );
         self.driver.set_script_timeout(PATIENCE).await.unwrap();
-        self.driver
-            .execute_async(&script, Vec::new())
-            .await
-            .unwrap_or_else(|_| panic!("this did not come true: {condition}"));
+        if self.driver.execute_async(&script, Vec::new()).await.is_err() {
+            let focus = self.eval("return document.activeElement?.outerHTML.slice(0, 300)").await;
+            let page = self.eval("return document.body.innerText.slice(0, 1500)").await;
+            panic!(
+                "this did not come true: {condition}
+the focus is on {focus}
+the page says {page}"
+            );
+        }
     }
 
     /// What a script gives.

@@ -79,7 +79,7 @@ impl Service {
         let application = copy.source.application.clone();
         let mut tries = 0;
         loop {
-            match self.capture(copy.clone(), &ByHand::default()).await {
+            match self.capture_guarded(copy.clone()).await {
                 Ok(captured) => {
                     let mut journal = self.journal();
                     journal.last_copy = Some(captured.id);
@@ -110,6 +110,15 @@ impl Service {
                 }
             }
         }
+    }
+
+    /// Captures in a task of its own, so that a defect that a copy brings to light costs that copy only.
+    async fn capture_guarded(self: &Arc<Self>, copy: Copy) -> Result<Captured, CaptureError> {
+        let service = self.clone();
+        let task = tokio::spawn(async move { service.capture(copy, &ByHand::default()).await });
+        task.await.unwrap_or_else(|failure| {
+            Err(Refusal::Undelivered(format!("the service failed over it: {failure}")).into())
+        })
     }
 
     fn note_refusal(&self, refusal: Refusal, application: Option<String>) {
