@@ -280,7 +280,7 @@ fn files_and_socket_are_out_of_reach_of_other_users() {
             .arg(format!("--user={user}"));
         assert!(!client.output().unwrap().status.success(), "“{user}” came in without a password");
     }
-    assert_eq!(service.end().0, true);
+    assert!(service.end().0);
     assert!(!std::path::Path::new(&format!("/proc/{server}")).exists(), "the server outlived the service");
     assert!(!home.path().join("run/api.json").exists());
 }

@@ -69,7 +69,7 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
             None => style.warning(&format!("{whose}, does not answer{restarts}")),
         },
     ));
-    rows.push(("limit", format!("{} for one copy", size(status.size_limit))));
+    rows.push(("limit", format!("{} MiB for one copy", status.size_limit >> 20)));
     rows.push((
         "service",
         format!(
