@@ -362,7 +362,7 @@ pub struct Status {
     pub capture: Capture,
     /// Clips in the history.
     pub clips: u64,
-    /// The latest copy since the service started.
+    /// The latest copy.
     pub last_copy: Option<Clip>,
     /// Copies that made no clip, since the service started.
     pub refused: Vec<Refused>,

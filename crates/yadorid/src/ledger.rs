@@ -8,7 +8,7 @@ use crate::use_cases::listing;
 use std::sync::{Arc, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
 use std::time::Duration;
 use tokio::sync::{broadcast, watch};
-use yadori_core::search::{Entry, Index};
+use yadori_core::search::{Entry, Filling, Index};
 use yadori_store::{ClipRecord, Store, StoreError};
 
 /// Changes read from the feed at a time.
@@ -46,14 +46,9 @@ impl Ledger {
     pub async fn open(store: Store) -> Result<Self, StoreError> {
         // What changes while the clips are being read is read again from the feed.
         let cursor = store.latest_change().await?;
-        let mut records = Vec::new();
-        let mut index = Index::default();
-        store.read_all(|record| records.push((record.life.copied, record.number, record))).await?;
-        records.sort_unstable_by_key(|(copied, number, _)| (*copied, *number));
-        for (_, _, record) in &records {
-            put(&mut index, record);
-        }
-        index.shrink();
+        let mut filling = Filling::default();
+        store.read_all(|record| with_entry(&record, |entry| filling.put(record.id, record.kind, entry))).await?;
+        let index = filling.finish();
         Ok(Self {
             store,
             index: RwLock::new(index),
@@ -138,7 +133,7 @@ impl Ledger {
         let mut index = self.write();
         for record in records {
             if record.is_live() {
-                put(&mut index, record);
+                with_entry(record, |entry| index.put(record.id, record.kind, entry));
             } else {
                 index.remove(record.id);
             }
@@ -165,7 +160,8 @@ impl Ledger {
     }
 }
 
-fn put(index: &mut Index, record: &ClipRecord) {
+/// Calls `take` with what the index needs to know of a clip.
+fn with_entry(record: &ClipRecord, take: impl FnOnce(&Entry)) {
     let sensitive = record.sensitive.is_some();
     let title = match (&record.title, &record.caption) {
         (Some(title), Some(caption)) => Some(format!("{title}\n{caption}")),
@@ -186,5 +182,5 @@ fn put(index: &mut Index, record: &ClipRecord) {
         pinned: false,
         sensitive,
     };
-    index.put(record.id, record.kind, &entry);
+    take(&entry);
 }

@@ -153,6 +153,17 @@ impl Index {
 
     /// Adds a clip, or brings what is known of it up to date.
     pub fn put(&mut self, id: ClipId, kind: Kind, entry: &Entry) {
+        let slot = self.put_without_place(id, kind, entry);
+        let key = self.key(slot);
+        let place = match self.order.last() {
+            Some(newest) if self.key(*newest) <= key => self.order.len(),
+            _ => self.order.partition_point(|other| self.key(*other) < key),
+        };
+        self.order.insert(place, slot);
+    }
+
+    /// Notes what is known of a clip, and gives its slot, which has no place in the order.
+    fn put_without_place(&mut self, id: ClipId, kind: Kind, entry: &Entry) -> u32 {
         let folded = folded_text(entry);
         let unchanged =
             self.by_id.get(&id).copied().filter(|slot| self.clip(*slot).is_some_and(|clip| self.text(clip) == folded));
@@ -189,12 +200,7 @@ impl Index {
             pinned: entry.pinned,
             sensitive: entry.sensitive,
         });
-        let key = (entry.copied, entry.number);
-        let place = match self.order.last() {
-            Some(newest) if self.key(*newest) <= key => self.order.len(),
-            _ => self.order.partition_point(|other| self.key(*other) < key),
-        };
-        self.order.insert(place, slot);
+        slot
     }
 
     /// Takes a clip out.
@@ -211,8 +217,8 @@ impl Index {
         }
     }
 
-    /// Gives back memory that growing has taken in advance; worth it after filling the index.
-    pub fn shrink(&mut self) {
+    /// Gives back memory that growing has taken in advance.
+    fn shrink(&mut self) {
         self.clips.shrink_to_fit();
         self.by_id.shrink_to_fit();
         self.order.shrink_to_fit();
@@ -414,6 +420,29 @@ impl Index {
             Filter::Larger(bytes) => clip.size > *bytes,
             Filter::Not(filter) => !self.holds(filter, clip),
         }
+    }
+}
+
+/// An index that is being filled with clips in any order, each once: quicker than adding one after the
+/// other to its place.
+#[derive(Default)]
+pub struct Filling(Index);
+
+impl Filling {
+    /// Adds a clip.
+    pub fn put(&mut self, id: ClipId, kind: Kind, entry: &Entry) {
+        let slot = self.0.put_without_place(id, kind, entry);
+        self.0.order.push(slot);
+    }
+
+    /// The index, with every clip in its place.
+    pub fn finish(self) -> Index {
+        let mut index = self.0;
+        let mut order = std::mem::take(&mut index.order);
+        order.sort_unstable_by_key(|slot| index.key(*slot));
+        index.order = order;
+        index.shrink();
+        index
     }
 }
 

@@ -15,6 +15,6 @@ pub mod marks;
 pub mod query;
 mod words;
 
-pub use index::{Entry, Hit, Index, Tier};
+pub use index::{Entry, Filling, Hit, Index, Tier};
 pub use marks::marks;
 pub use query::{Query, QueryError, When};

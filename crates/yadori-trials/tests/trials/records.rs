@@ -261,6 +261,18 @@ fn files_and_socket_are_out_of_reach_of_other_users() {
     for file in ["data/database/password", "run/api.json"] {
         assert_eq!(mode(file), 0o600, "{file}");
     }
+    if rustix::process::geteuid().is_root() {
+        // Another user, to whom the way to the home itself is open.
+        std::fs::set_permissions(home.path(), std::fs::Permissions::from_mode(0o755)).unwrap();
+        for path in ["data", "data/database/password", "data/database/data/server.sock", "run/api.json"] {
+            let stranger = Command::new("setpriv")
+                .args(["--reuid=nobody", "--regid=nogroup", "--clear-groups", "--", "ls"])
+                .arg(home.path().join(path))
+                .output()
+                .unwrap();
+            assert!(!stranger.status.success(), "another user reads {path}");
+        }
+    }
     let database = service.status().database;
     let server = database.pid.unwrap();
     let arguments = std::fs::read(format!("/proc/{server}/cmdline")).unwrap();

@@ -43,7 +43,7 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
         "last copy",
         match &status.last_copy {
             Some(clip) => format!("{}, {}", named(std::slice::from_ref(clip)), ago(age(clip.copied_at, now))),
-            None => "none since the service started".into(),
+            None => "none yet".into(),
         },
     ));
     rows.push(("history", count(status.clips, "clip", "clips")));

@@ -14,7 +14,9 @@ impl Service {
         let journal = self.journal().clone();
         let (clips, last) = {
             let index = self.ledger.read().await;
-            (index.len() as u64, journal.last_copy.map(|id| (id, index.position(id))))
+            // After a start, the newest clip is the last copy that is known.
+            let last = journal.last_copy.or_else(|| index.at(1));
+            (index.len() as u64, last.map(|id| (id, index.position(id))))
         };
         let bytes = self.store.bytes_on_disk().await;
         let last_copy = match last {

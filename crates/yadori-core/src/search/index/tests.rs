@@ -125,6 +125,19 @@ fn copying_again_moves_a_clip_to_the_top() {
 }
 
 #[test]
+fn filling_in_any_order_is_the_same_as_adding_one_by_one() {
+    let texts = ["lamp", "clamp", "lamps", "cue"];
+    let mut filling = Filling::default();
+    for n in [3, 1, 4, 2] {
+        filling.put(id(n), Kind::Text, &entry(n, texts[n as usize - 1]));
+    }
+    let filled = filling.finish();
+    let added = index(&texts);
+    assert_eq!(found(&filled, "lamp"), found(&added, "lamp"));
+    assert!((1..=4).all(|n| filled.position(id(n)) == added.position(id(n))));
+}
+
+#[test]
 fn pages_follow_one_another_while_new_clips_arrive() {
     let mut index = index(&["a", "b", "c", "d"]);
     let first = index.page(None, 2);
