@@ -80,12 +80,20 @@ fn template() -> &'static Path {
         let folder = built("yadorid").with_file_name(format!("trial-database-{user}-{version}"));
         if !folder.is_dir() {
             let growing = folder.with_extension(std::process::id().to_string());
-            let runtime =
-                tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build().expect("a runtime");
-            runtime.block_on(async {
-                let server = PrivateServer::start(&growing).await.unwrap_or_else(|error| panic!("{error}"));
-                server.stop().await;
+            let setting_up = growing.clone();
+            // On a thread of its own: the first to ask may be within a runtime already.
+            let set_up = std::thread::spawn(move || {
+                let runtime = tokio::runtime::Builder::new_multi_thread()
+                    .worker_threads(1)
+                    .enable_all()
+                    .build()
+                    .expect("a runtime");
+                runtime.block_on(async {
+                    let server = PrivateServer::start(&setting_up).await.unwrap_or_else(|error| panic!("{error}"));
+                    server.stop().await;
+                });
             });
+            set_up.join().expect("a database that is set up");
             // Another test run may have been quicker.
             if std::fs::rename(&growing, &folder).is_err() {
                 let _ = std::fs::remove_dir_all(&growing);
