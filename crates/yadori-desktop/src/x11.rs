@@ -347,14 +347,20 @@ impl Worker {
         };
         let mut reading = self.readings.remove(place);
         match step(&mut reading, &self.place())? {
-            Progress::Going => self.readings.insert(place, reading),
+            Progress::Going => {
+                // Looked up while the owner makes its last answer, so that it takes no time of its own.
+                if reading.window.is_none() && reading.waits_for_the_last() {
+                    reading.window = Some(source::source(&self.connection, &self.atoms, self.root, reading.owner));
+                }
+                self.readings.insert(place, reading);
+            }
             Progress::Done(mut copy) => {
-                // Asked last, since the owner may be replaced at any moment and the window in front stays.
                 let page = copy.source.page.take();
-                copy.source = yadori_core::Source {
-                    page,
-                    ..source::source(&self.connection, &self.atoms, self.root, reading.owner)
-                };
+                let window = reading
+                    .window
+                    .take()
+                    .unwrap_or_else(|| source::source(&self.connection, &self.atoms, self.root, reading.owner));
+                copy.source = yadori_core::Source { page, ..window };
                 if !reading.is_superseded() {
                     self.read = Some(copy.formats.clone());
                 }

@@ -149,7 +149,7 @@ impl Store {
         loop {
             let rows = clips!(
                 u32::MAX,
-                "FROM clips c JOIN devices d ON d.no = c.device WHERE c.no > ? ORDER BY c.no LIMIT ?",
+                "FROM clips c STRAIGHT_JOIN devices d ON d.no = c.device WHERE c.no > ? ORDER BY c.no LIMIT ?",
                 after,
                 BATCH
             )
@@ -178,7 +178,7 @@ impl Store {
         let rows = clips!(
             LISTED_CHARS,
             "FROM JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
-             STRAIGHT_JOIN clips c ON c.no = w.no JOIN devices d ON d.no = c.device ORDER BY w.place",
+             STRAIGHT_JOIN clips c ON c.no = w.no STRAIGHT_JOIN devices d ON d.no = c.device ORDER BY w.place",
             format!("[{}]", list.join(","))
         )
         .fetch_all(&self.pool)
@@ -205,7 +205,7 @@ impl Store {
     pub async fn changed_since(&self, after: u64, most: u32) -> Result<Vec<ClipRecord>, StoreError> {
         let rows = clips!(
             u32::MAX,
-            "FROM clips c JOIN devices d ON d.no = c.device WHERE c.seq > ? ORDER BY c.seq LIMIT ?",
+            "FROM clips c STRAIGHT_JOIN devices d ON d.no = c.device WHERE c.seq > ? ORDER BY c.seq LIMIT ?",
             after,
             most
         )

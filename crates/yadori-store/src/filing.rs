@@ -1,8 +1,10 @@
 //! A copy becomes a clip, in one transaction.
 
+use crate::clips::ClipRecord;
 use crate::content::{self, CHUNK_BYTES};
 use crate::store::{Store, StoreError, next_change};
 use sqlx::{MySql, Transaction};
+use yadori_core::clip::Life;
 use yadori_core::format::{Format, PLAIN};
 use yadori_core::sensitive::Secret;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
@@ -44,7 +46,7 @@ pub struct NewClip<'a> {
 }
 
 /// What filing did.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Filed {
     /// The number of the change.
     pub change: u64,
@@ -52,12 +54,15 @@ pub struct Filed {
     pub number: u64,
     /// Whether the clip was not in the records before.
     pub new: bool,
+    /// The whole record, where it need not be read to be known.
+    pub record: Option<ClipRecord>,
 }
 
 /// A transaction that files one copy. Dropped without [`Filing::commit`], it leaves nothing.
 pub struct Filing {
     tx: Transaction<'static, MySql>,
     device: u32,
+    device_name: String,
     /// Blobs already written for the formats, by place.
     blobs: Vec<Option<u64>>,
 }
@@ -68,7 +73,12 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn begin_filing(&self) -> Result<Filing, StoreError> {
-        Ok(Filing { tx: self.pool.begin().await?, device: self.device, blobs: Vec::new() })
+        Ok(Filing {
+            tx: self.pool.begin().await?,
+            device: self.device,
+            device_name: self.device_name.clone(),
+            blobs: Vec::new(),
+        })
     }
 }
 
@@ -125,8 +135,39 @@ impl Filing {
             None => (self.insert(change, clip).await?, true),
         };
         self.put_formats(number, clip, formats).await?;
+        let record = known.is_none().then(|| self.record(number, change, clip));
         self.tx.commit().await?;
-        Ok(Filed { change, number, new })
+        Ok(Filed { change, number, new, record })
+    }
+
+    /// The record of a clip that was just inserted.
+    fn record(&self, number: u64, change: u64, clip: &NewClip<'_>) -> ClipRecord {
+        let owned = |text: Option<&str>| text.map(str::to_owned);
+        ClipRecord {
+            number,
+            id: clip.id,
+            change,
+            kind: clip.kind,
+            sensitive: clip.sensitive,
+            life: Life { copied: clip.copied, ..Life::default() },
+            shredded: false,
+            expires_at: clip.expires_at,
+            recalled_at: None,
+            copies: 1,
+            recalls: 0,
+            size: clip.size,
+            pixels: clip.pixels,
+            extent: clip.extent,
+            text: searched(clip.text).unwrap_or_default().to_owned(),
+            title: owned(clip.title),
+            caption: owned(clip.caption),
+            source: Source {
+                application: owned(fitted(&clip.source.application, 255)),
+                window: owned(fitted(&clip.source.window, 1000)),
+                page: owned(fitted(&clip.source.page, 8000)),
+            },
+            device: self.device_name.clone(),
+        }
     }
 
     async fn insert(&mut self, change: u64, clip: &NewClip<'_>) -> Result<u64, StoreError> {

@@ -21,6 +21,7 @@ const PATIENCE: Duration = Duration::from_secs(5);
 pub struct Store {
     pub(crate) pool: MySqlPool,
     pub(crate) device: u32,
+    pub(crate) device_name: String,
 }
 
 /// Why a database cannot be opened.
@@ -112,7 +113,7 @@ impl Store {
             Err(MigrateError::VersionMissing(version)) => return Err(OpenError::Newer(version)),
             Err(error) => return Err(OpenError::Migration(error)),
         }
-        let mut store = Self { pool, device: 0 };
+        let mut store = Self { pool, device: 0, device_name: device.0.to_owned() };
         store.device = store.own_device(device).await?;
         Ok(store)
     }

@@ -5,7 +5,7 @@
 //! the index has passed the latest change that was told, so that everyone sees what they have done.
 
 use crate::use_cases::listing;
-use std::sync::{Arc, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
+use std::sync::{Arc, Mutex, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
 use std::time::Duration;
 use tokio::sync::{broadcast, watch};
 use yadori_core::search::{Entry, Filling, Index};
@@ -36,6 +36,8 @@ pub enum Announcement {
 pub struct Ledger {
     store: Store,
     index: RwLock<Index>,
+    /// A record that came with its change, so that it need not be read.
+    brought: Mutex<Option<ClipRecord>>,
     latest: watch::Sender<u64>,
     applied: watch::Sender<u64>,
     announcements: broadcast::Sender<Announcement>,
@@ -52,6 +54,7 @@ impl Ledger {
         Ok(Self {
             store,
             index: RwLock::new(index),
+            brought: Mutex::default(),
             latest: watch::Sender::new(cursor),
             applied: watch::Sender::new(cursor),
             announcements: broadcast::Sender::new(BEHIND),
@@ -65,6 +68,13 @@ impl Ledger {
             *latest = change.max(*latest);
             newer
         });
+    }
+
+    /// Tells of a change and brings the changed record along.
+    pub fn changed_to(&self, record: ClipRecord) {
+        let change = record.change;
+        *self.brought.lock().unwrap_or_else(PoisonError::into_inner) = Some(record);
+        self.changed(change);
     }
 
     /// Tells that how the service stands has changed.
@@ -109,6 +119,15 @@ impl Ledger {
                 Ok(wanted) => *wanted,
                 Err(_) => return,
             };
+            // The very next change may have been brought along; everything else is in the feed.
+            let brought = self.brought.lock().unwrap_or_else(PoisonError::into_inner).take();
+            if let Some(record) = brought.filter(|record| record.change == cursor + 1) {
+                cursor = record.change;
+                self.apply(std::slice::from_ref(&record));
+                self.applied.send_replace(cursor);
+                self.announce(&record);
+                continue;
+            }
             match self.store.changed_since(cursor, BATCH).await {
                 Ok(records) => {
                     // Less than a whole batch is all there was. The number that was told may be missing

@@ -87,14 +87,16 @@ impl Lexicon {
         self.each_with(part.as_bytes(), |number| self.insert_slots(number, found));
     }
 
-    /// Adds to `found` the slots of all words that are at most `distance` typing errors away.
+    /// Adds to `found` the slots of all words that are at most `distance` typing errors away. Numbers, and
+    /// what contains digits, are nobody's misspelling.
     pub fn near(&self, word: &str, distance: u32, found: &mut Bits) {
         let Some(pattern) = Typo::new(word) else { return };
         let longest = word.len() + distance as usize * char::MAX.len_utf8();
         let shortest = word.chars().count().saturating_sub(distance as usize);
         for number in 0..self.starts.len() as u32 {
             let other = self.word(number);
-            if other.len() >= shortest && other.len() <= longest && pattern.distance(other) <= distance {
+            let fits = other.len() >= shortest && other.len() <= longest && !other.iter().any(u8::is_ascii_digit);
+            if fits && pattern.distance(other) <= distance {
                 self.insert_slots(number, found);
             }
         }

@@ -24,6 +24,8 @@ pub(super) struct CopyReading {
     /// The window that owned the clipboard when this began.
     pub owner: Window,
     time: Timestamp,
+    /// The window in front, once it has been looked up.
+    pub window: Option<Source>,
     source: Source,
     steps: VecDeque<Step>,
     current: Step,
@@ -86,6 +88,7 @@ impl CopyReading {
         let mut reading = Self {
             owner,
             time,
+            window: None,
             source: Source::default(),
             steps: VecDeque::new(),
             current: Step::Targets,
@@ -119,6 +122,11 @@ impl CopyReading {
     /// Whether its last question was put before the server had carried out the request of this number.
     pub fn asked_before(&self, carried_out: u64) -> bool {
         self.asked <= carried_out
+    }
+
+    /// Whether the answer that is waited for is the last.
+    pub fn waits_for_the_last(&self) -> bool {
+        self.steps.is_empty() && !matches!(self.current, Step::Targets)
     }
 
     /// There is another owner: nothing more is asked.

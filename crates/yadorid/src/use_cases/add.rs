@@ -60,8 +60,8 @@ impl Service {
         let source = Source { application: particulars.application, window: particulars.window, page: None };
         let copy = Copy { formats: vec![Format::new(format::canonical_mime(mime), data)], source };
         let captured = self.capture(copy, &ByHand { title, copied }).await?;
-        let record = self.store.clip(captured.id).await?.ok_or(StoreError::Damaged(captured.filed.number))?;
+        let record = self.store.clip(captured.id).await?.ok_or(StoreError::Damaged(captured.number))?;
         let position = self.ledger.read().await.position(captured.id);
-        Ok(api::Added { clip: listing::clip(&record, position, None), new: captured.filed.new })
+        Ok(api::Added { clip: listing::clip(&record, position, None), new: captured.new })
     }
 }

@@ -11,7 +11,7 @@ use tokio::sync::mpsc;
 use yadori_core::capture::{self, CaptureRules, Copy, Draft, Refusal};
 use yadori_core::{ClipId, Stamp, format, retention};
 use yadori_desktop::{Copied, Event};
-use yadori_store::{Filed, NewClip, StoreError};
+use yadori_store::{Filing, NewClip, StoreError};
 
 /// Pauses between tries when the records do not take a copy.
 const PAUSES: [Duration; 4] =
@@ -45,14 +45,17 @@ pub struct ByHand {
 pub struct Captured {
     /// The clip.
     pub id: ClipId,
-    /// What filing did.
-    pub filed: Filed,
+    /// Its number in the records.
+    pub number: u64,
+    /// Whether it was not there before.
+    pub new: bool,
 }
 
 impl Service {
     /// Files what the desktop tells, one copy after the other. When the service ends, what has been read
     /// is still filed.
     pub async fn capture_all(self: &Arc<Self>, mut events: mpsc::Receiver<Event>) {
+        let mut ahead = self.store.begin_filing().await.ok();
         loop {
             let event = tokio::select! {
                 biased;
@@ -64,7 +67,11 @@ impl Service {
             };
             let Some(event) = event else { return };
             match event {
-                Event::Copied(copied) => self.capture_one(copied, &events).await,
+                Event::Copied(copied) => {
+                    self.capture_one(ahead.take(), copied, &events).await;
+                    // Begun while nobody waits; what it costs to begin is not paid by the next copy.
+                    ahead = self.store.begin_filing().await.ok();
+                }
                 Event::Missed { refusal, source } => self.note_refusal(refusal, source.application),
                 Event::Lost(reason) => {
                     self.journal().off = Some(format!("the connection to the desktop is gone: {reason}"));
@@ -75,11 +82,16 @@ impl Service {
         }
     }
 
-    async fn capture_one(self: &Arc<Self>, Copied { copy, .. }: Copied, waiting: &mpsc::Receiver<Event>) {
+    async fn capture_one(
+        self: &Arc<Self>,
+        mut ahead: Option<Filing>,
+        Copied { copy, .. }: Copied,
+        waiting: &mpsc::Receiver<Event>,
+    ) {
         let application = copy.source.application.clone();
         let mut tries = 0;
         loop {
-            match self.capture_guarded(copy.clone()).await {
+            match self.capture_guarded(ahead.take(), copy.clone()).await {
                 Ok(captured) => {
                     let mut journal = self.journal();
                     journal.last_copy = Some(captured.id);
@@ -113,9 +125,9 @@ impl Service {
     }
 
     /// Captures in a task of its own, so that a defect that a copy brings to light costs that copy only.
-    async fn capture_guarded(self: &Arc<Self>, copy: Copy) -> Result<Captured, CaptureError> {
+    async fn capture_guarded(self: &Arc<Self>, ahead: Option<Filing>, copy: Copy) -> Result<Captured, CaptureError> {
         let service = self.clone();
-        let task = tokio::spawn(async move { service.capture(copy, &ByHand::default()).await });
+        let task = tokio::spawn(async move { service.capture_in(ahead, copy, &ByHand::default()).await });
         task.await.unwrap_or_else(|failure| {
             Err(Refusal::Undelivered(format!("the service failed over it: {failure}")).into())
         })
@@ -129,9 +141,22 @@ impl Service {
 
     /// Makes a clip of a copy. It is durable, and about to be announced, on return.
     pub async fn capture(self: &Arc<Self>, copy: Copy, by_hand: &ByHand) -> Result<Captured, CaptureError> {
+        self.capture_in(None, copy, by_hand).await
+    }
+
+    /// The same, in a filing that was begun ahead.
+    async fn capture_in(
+        self: &Arc<Self>,
+        ahead: Option<Filing>,
+        copy: Copy,
+        by_hand: &ByHand,
+    ) -> Result<Captured, CaptureError> {
         let rules = CaptureRules { size_limit: self.reading.size_limit };
         let draft = capture::judge(copy.clone(), &rules)?;
-        let mut filing = self.store.begin_filing().await?;
+        let mut filing = match ahead {
+            Some(filing) => filing,
+            None => self.store.begin_filing().await?,
+        };
         // Large content is on its way to the disk while the picture is being decoded.
         let (content, decoded) = tokio::join!(filing.put_content(&draft.formats), async {
             match draft.raster() {
@@ -168,7 +193,10 @@ impl Service {
             source: &draft.source,
         };
         let filed = filing.commit(&clip, &draft.formats).await?;
-        self.ledger.changed(filed.change);
+        match filed.record {
+            Some(record) => self.ledger.changed_to(record),
+            None => self.ledger.changed(filed.change),
+        }
         if clip.expires_at.is_some() {
             self.forgetting.notify_one();
         }
@@ -181,7 +209,7 @@ impl Service {
                 }
             });
         }
-        Ok(Captured { id, filed })
+        Ok(Captured { id, number: filed.number, new: filed.new })
     }
 
     /// The picture is broken; what else was copied with it may still make a clip.
