@@ -117,7 +117,8 @@ impl TryFrom<Raw> for ClipRecord {
     }
 }
 
-/// Selects clips with the first `$text` characters of their words.
+/// Selects clips with the first `$text` characters of their words. The device is looked up for each: joined,
+/// the server would begin with the few devices and sort all clips for every batch.
 macro_rules! clips {
     ($text:expr, $from:literal $(, $argument:expr)*) => {
         sqlx::query_as!(
@@ -126,7 +127,7 @@ macro_rules! clips {
                c.copied AS "copied!", c.restored AS "restored!", c.deleted AS "deleted!", c.shredded AS "shredded!: bool",
                c.expires_at, c.recalled_at, c.copies AS "copies!", c.recalls AS "recalls!", c.size AS "size!",
                c.width, c.height, c.text_lines, c.text_chars, LEFT(c.text, ?) AS "text", c.title, c.caption,
-               c.application, c.window_title, c.page, d.name AS "device!" "# + $from,
+               c.application, c.window_title, c.page, (SELECT d.name FROM devices d WHERE d.no = c.device) AS "device!" "# + $from,
             $text $(, $argument)*
         )
     };
@@ -147,14 +148,9 @@ impl Store {
     pub async fn read_all(&self, mut each: impl FnMut(ClipRecord)) -> Result<(), StoreError> {
         let mut after = 0;
         loop {
-            let rows = clips!(
-                u32::MAX,
-                "FROM clips c STRAIGHT_JOIN devices d ON d.no = c.device WHERE c.no > ? ORDER BY c.no LIMIT ?",
-                after,
-                BATCH
-            )
-            .fetch_all(&self.pool)
-            .await?;
+            let rows = clips!(u32::MAX, "FROM clips c WHERE c.no > ? ORDER BY c.no LIMIT ?", after, BATCH)
+                .fetch_all(&self.pool)
+                .await?;
             let Some(last) = rows.last() else { return Ok(()) };
             after = last.no;
             for row in rows {
@@ -178,7 +174,7 @@ impl Store {
         let rows = clips!(
             LISTED_CHARS,
             "FROM JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
-             STRAIGHT_JOIN clips c ON c.no = w.no STRAIGHT_JOIN devices d ON d.no = c.device ORDER BY w.place",
+             STRAIGHT_JOIN clips c ON c.no = w.no ORDER BY w.place",
             format!("[{}]", list.join(","))
         )
         .fetch_all(&self.pool)
@@ -191,9 +187,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn clip(&self, id: ClipId) -> Result<Option<ClipRecord>, StoreError> {
-        let row = clips!(LISTED_CHARS, "FROM clips c JOIN devices d ON d.no = c.device WHERE c.id = ?", &id.0[..])
-            .fetch_optional(&self.pool)
-            .await?;
+        let row = clips!(LISTED_CHARS, "FROM clips c WHERE c.id = ?", &id.0[..]).fetch_optional(&self.pool).await?;
         row.map(ClipRecord::try_from).transpose()
     }
 
@@ -203,14 +197,9 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn changed_since(&self, after: u64, most: u32) -> Result<Vec<ClipRecord>, StoreError> {
-        let rows = clips!(
-            u32::MAX,
-            "FROM clips c STRAIGHT_JOIN devices d ON d.no = c.device WHERE c.seq > ? ORDER BY c.seq LIMIT ?",
-            after,
-            most
-        )
-        .fetch_all(&self.pool)
-        .await?;
+        let rows = clips!(u32::MAX, "FROM clips c WHERE c.seq > ? ORDER BY c.seq LIMIT ?", after, most)
+            .fetch_all(&self.pool)
+            .await?;
         rows.into_iter().map(ClipRecord::try_from).collect()
     }
 
