@@ -19,8 +19,6 @@ use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio::sync::{oneshot, watch};
 
-pub use process::is_installed;
-
 /// Why the private server does not run.
 #[derive(Clone, Debug, Error)]
 pub enum ServerError {

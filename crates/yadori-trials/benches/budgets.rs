@@ -15,7 +15,7 @@ use yadori_store::Store;
 use yadori_store::private::{PrivateServer, ServerState};
 use yadori_trials::display::Display;
 use yadori_trials::home::Home;
-use yadori_trials::program::{Copier, Paster};
+use yadori_trials::measuring::{Copier, Paster};
 use yadori_trials::service::{Service, client, command};
 
 /// A figure beside its limit.

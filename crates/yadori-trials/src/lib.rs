@@ -6,10 +6,12 @@
 //! * [`service`]: the service, its client, its HTTP interface and its events
 //! * [`display`]: an X server of its own
 //! * [`program`]: a program that copies and pastes on it, honestly or not
+//! * [`measuring`]: programs that do so again and again, for the benchmarks
 //! * [`sample`]: the sample history
 
 pub mod display;
 pub mod home;
+pub mod measuring;
 pub mod process;
 pub mod program;
 pub mod sample;

@@ -132,12 +132,13 @@ fn read<T: DeserializeOwned>(response: Response<Body>) -> Result<T, Failure> {
 fn query(parameters: &impl Serialize) -> String {
     let value = serde_json::to_value(parameters).unwrap_or_default();
     let pairs = value.as_object().into_iter().flatten().filter(|(_, value)| !value.is_null());
-    let pairs: Vec<String> = pairs
+    let mut pairs: Vec<String> = pairs
         .map(|(name, value)| {
             let text = value.as_str().map_or_else(|| value.to_string(), str::to_owned);
             format!("{name}={}", percent_encoded(&text))
         })
         .collect();
+    pairs.sort_unstable();
     if pairs.is_empty() { String::new() } else { format!("?{}", pairs.join("&")) }
 }
 

@@ -23,11 +23,6 @@ const TRIES: u32 = 5;
 /// What the server says then.
 const PORT_TAKEN: &str = "Address already in use";
 
-/// Whether the server's programs are on this machine.
-pub fn is_installed() -> bool {
-    ["mariadbd", "mariadb-install-db"].into_iter().all(|program| find(program).is_some())
-}
-
 /// The path of a program. Debian keeps servers where ordinary users do not look.
 pub(super) fn find(program: &str) -> Option<PathBuf> {
     let path = std::env::var_os("PATH").unwrap_or_default();

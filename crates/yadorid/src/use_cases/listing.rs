@@ -4,7 +4,7 @@ use crate::moment::timestamp;
 use yadori_api as api;
 use yadori_core::preview::{self, one_line};
 use yadori_core::search::{Query, marks};
-use yadori_core::{Kind, link};
+use yadori_core::{Kind, files, link};
 use yadori_store::ClipRecord;
 
 /// Characters of context before the first match, when the preview begins in the middle of a text.
@@ -62,7 +62,7 @@ fn shown(record: &ClipRecord, query: Option<&Query>) -> (String, Vec<api::Mark>)
     let whole = match record.kind {
         Kind::Text => record.text.clone(),
         Kind::Link => link::host_first(record.text.trim()),
-        Kind::Files => record.text.lines().map(file_name).collect::<Vec<_>>().join(", "),
+        Kind::Files => record.text.lines().map(files::name).collect::<Vec<_>>().join(", "),
         Kind::Image => record.caption.clone().unwrap_or_else(|| "picture".into()),
     };
     let Some(query) = query else { return (one_line(&whole, preview::LONGEST), Vec::new()) };
@@ -77,10 +77,6 @@ fn shown(record: &ClipRecord, query: Option<&Query>) -> (String, Vec<api::Mark>)
     let part = format!("… {}", one_line(&around, preview::LONGEST - 2));
     let found = marks(&part, query);
     (part, found.into_iter().map(mark).collect())
-}
-
-fn file_name(path: &str) -> &str {
-    path.trim_end_matches('/').rsplit('/').next().unwrap_or(path)
 }
 
 fn mark(range: std::ops::Range<usize>) -> api::Mark {

@@ -1,0 +1,187 @@
+//! Programs that copy and paste again and again over one connection, for measuring.
+
+use crate::program::{atom, connect, server_time};
+use std::collections::HashMap;
+use std::sync::Arc;
+use std::time::Instant;
+use x11rb::connection::Connection;
+use x11rb::protocol::Event;
+use x11rb::protocol::xproto::{
+    Atom, AtomEnum, ChangeWindowAttributesAux, ConnectionExt, EventMask, PropMode, Property, SELECTION_NOTIFY_EVENT,
+    SelectionNotifyEvent, Window,
+};
+use x11rb::rust_connection::RustConnection;
+use x11rb::wrapper::ConnectionExt as _;
+
+/// A program that copies again and again.
+pub struct Copier {
+    connection: Arc<RustConnection>,
+    window: Window,
+    clipboard: Atom,
+    target: Atom,
+    content: Arc<std::sync::Mutex<Vec<u8>>>,
+    time: u32,
+}
+
+impl Copier {
+    /// Connects; everything will be copied under this target.
+    ///
+    /// # Panics
+    /// If the X server refuses.
+    pub fn connect(display: &str, target: &str) -> Self {
+        let (connection, window) = connect(display);
+        let [clipboard, target, targets] = ["CLIPBOARD", target, "TARGETS"].map(|name| atom(&connection, name));
+        let time = server_time(&connection, window);
+        let incr = atom(&connection, "INCR");
+        let connection = Arc::new(connection);
+        let content: Arc<std::sync::Mutex<Vec<u8>>> = Arc::default();
+        let (serving, serving_content) = (connection.clone(), content.clone());
+        std::thread::spawn(move || {
+            let mut rest: HashMap<(Window, Atom), Vec<u8>> = HashMap::new();
+            while let Ok(event) = serving.wait_for_event() {
+                match event {
+                    Event::SelectionRequest(request) => {
+                        if request.target == targets {
+                            let list = [targets, target];
+                            let _ = serving.change_property32(
+                                PropMode::REPLACE,
+                                request.requestor,
+                                request.property,
+                                AtomEnum::ATOM,
+                                &list,
+                            );
+                        } else {
+                            let content = serving_content.lock().expect("the content").clone();
+                            if content.len() > 256 * 1024 {
+                                let watch = ChangeWindowAttributesAux::new().event_mask(EventMask::PROPERTY_CHANGE);
+                                let _ = serving.change_window_attributes(request.requestor, &watch);
+                                let size = [content.len() as u32];
+                                let _ = serving.change_property32(
+                                    PropMode::REPLACE,
+                                    request.requestor,
+                                    request.property,
+                                    incr,
+                                    &size,
+                                );
+                                rest.insert((request.requestor, request.property), content);
+                            } else {
+                                let _ = serving.change_property8(
+                                    PropMode::REPLACE,
+                                    request.requestor,
+                                    request.property,
+                                    target,
+                                    &content,
+                                );
+                            }
+                        }
+                        let notify = SelectionNotifyEvent {
+                            response_type: SELECTION_NOTIFY_EVENT,
+                            sequence: 0,
+                            time: request.time,
+                            requestor: request.requestor,
+                            selection: request.selection,
+                            target: request.target,
+                            property: request.property,
+                        };
+                        let _ = serving.send_event(false, request.requestor, EventMask::NO_EVENT, notify);
+                        let _ = serving.flush();
+                    }
+                    Event::PropertyNotify(event) if event.state == Property::DELETE => {
+                        if let Some(left) = rest.get_mut(&(event.window, event.atom)) {
+                            let piece: Vec<u8> = left.drain(..left.len().min(256 * 1024)).collect();
+                            let _ =
+                                serving.change_property8(PropMode::REPLACE, event.window, event.atom, target, &piece);
+                            let _ = serving.flush();
+                            if piece.is_empty() {
+                                rest.remove(&(event.window, event.atom));
+                            }
+                        }
+                    }
+                    _ => {}
+                }
+            }
+        });
+        Self { connection, window, clipboard, target, content, time }
+    }
+
+    /// Copies this. Gives the moment just before.
+    ///
+    /// # Panics
+    /// If the X server refuses.
+    pub fn copy(&mut self, content: Vec<u8>) -> Instant {
+        *self.content.lock().expect("the content") = content;
+        self.time += 1;
+        let before = Instant::now();
+        self.connection.set_selection_owner(self.window, self.clipboard, self.time).expect("the clipboard");
+        self.connection.flush().expect("the X server");
+        before
+    }
+
+    /// The target under which it copies.
+    pub fn target(&self) -> u32 {
+        self.target
+    }
+}
+
+/// A program that pastes again and again.
+pub struct Paster {
+    connection: RustConnection,
+    window: Window,
+    clipboard: Atom,
+    answer: Atom,
+    incr: Atom,
+}
+
+impl Paster {
+    /// Connects.
+    ///
+    /// # Panics
+    /// If the X server refuses.
+    pub fn connect(display: &str) -> Self {
+        let (connection, window) = connect(display);
+        let [clipboard, answer, incr] = ["CLIPBOARD", "TRIAL_ANSWER", "INCR"].map(|name| atom(&connection, name));
+        Self { connection, window, clipboard, answer, incr }
+    }
+
+    /// Pastes under this target; gives the bytes.
+    ///
+    /// # Panics
+    /// If the X server or the owner refuses.
+    pub fn paste(&self, target: u32) -> Vec<u8> {
+        self.connection
+            .convert_selection(self.window, self.clipboard, target, self.answer, x11rb::CURRENT_TIME)
+            .expect("the X server");
+        self.connection.flush().expect("the X server");
+        let fetch = || {
+            let cookie = self
+                .connection
+                .get_property(true, self.window, self.answer, AtomEnum::ANY, 0, u32::MAX / 4)
+                .expect("a property");
+            let reply = cookie.reply().expect("a property");
+            (reply.type_, reply.value)
+        };
+        let mut pieces: Option<Vec<u8>> = None;
+        loop {
+            match self.connection.wait_for_event().expect("an event") {
+                Event::SelectionNotify(event) => {
+                    assert_ne!(event.property, x11rb::NONE, "the owner refuses");
+                    let (kind, value) = fetch();
+                    if kind != self.incr {
+                        return value;
+                    }
+                    pieces = Some(Vec::new());
+                }
+                Event::PropertyNotify(event) if event.state == Property::NEW_VALUE && event.atom == self.answer => {
+                    if let Some(pieces) = &mut pieces {
+                        let (_, value) = fetch();
+                        if value.is_empty() {
+                            return std::mem::take(pieces);
+                        }
+                        pieces.extend_from_slice(&value);
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+}
