@@ -105,6 +105,14 @@ impl Store {
             .idle_timeout(None)
             .max_lifetime(None)
             .test_before_acquire(false)
+            // The server would close connections that were idle for eight hours, and the first requests of
+            // the morning would fail.
+            .after_connect(|connection, _| {
+                Box::pin(async move {
+                    sqlx::query("SET SESSION wait_timeout = 31536000").execute(connection).await?;
+                    Ok(())
+                })
+            })
             .connect_with(options)
             .await
             .map_err(OpenError::Unreachable)?;

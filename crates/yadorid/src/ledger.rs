@@ -1,8 +1,9 @@
 //! The history in memory: an index that follows the change feed, and announces each change.
 //!
 //! Whoever writes tells the ledger the number of the change. One task reads from the feed all that has
-//! changed since its cursor, brings the index up to date, and then announces it. A reader waits until
-//! the index has passed the latest change that was told, so that everyone sees what they have done.
+//! changed since its cursor (but for the very next change, when its writer has brought the record along),
+//! brings the index up to date, and then announces it. A reader waits until the index has passed the
+//! latest change that was told, so that everyone sees what they have done.
 
 use crate::use_cases::listing;
 use std::sync::{Arc, Mutex, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
