@@ -1,6 +1,8 @@
 //! HTTP: what it gives, and whom it lets in.
 
 use serde_json::{Value, json};
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
 use yadori_api::{ClipPage, ConsoleLink, Problem};
 use yadori_trials::home::Home;
 use yadori_trials::service::{Answer, Service};
@@ -117,6 +119,61 @@ fn a_one_time_link_works_once_and_its_cookie_outlasts_the_service() {
     let (_, key) = cookie.split_once('=').unwrap();
     let port = service.reach.address.rsplit(':').next().unwrap();
     assert_eq!(service.request("GET", "/clips", &[("cookie", &format!("yadori-{port}={key}"))], &[]).status, 200);
+}
+
+/// One connection, spoken to byte by byte.
+struct Wire(BufReader<TcpStream>);
+
+impl Wire {
+    fn open(service: &Service) -> Self {
+        let connection = TcpStream::connect(&service.reach.address).unwrap();
+        connection.set_read_timeout(Some(yadori_trials::PATIENCE)).unwrap();
+        Self(BufReader::new(connection))
+    }
+
+    /// Sends, if the connection still takes it.
+    fn send(&mut self, bytes: &[u8]) {
+        let _ = self.0.get_mut().write_all(bytes);
+    }
+
+    /// The head of the next answer, whose body is read too; nothing when the connection has ended.
+    fn answer(&mut self) -> Option<String> {
+        let mut head = String::new();
+        while !head.ends_with("\r\n\r\n") {
+            if self.0.read_line(&mut head).ok()? == 0 {
+                return None;
+            }
+        }
+        let length: usize = head.lines().find_map(|line| line.strip_prefix("content-length: ")?.parse().ok())?;
+        self.0.read_exact(&mut vec![0; length]).ok()?;
+        Some(head)
+    }
+}
+
+#[test]
+fn a_body_that_nobody_wants_does_not_break_the_next_request() {
+    let (_home, service) = service();
+    let (address, token) = (&service.reach.address, &service.reach.token);
+    let head = |line: &str, more: &str| format!("{line} HTTP/1.1\r\nHost: {address}\r\n{more}\r\n").into_bytes();
+    let allowed = format!("Authorization: Bearer {token}\r\n");
+    let next = head("GET /api/v1/status", &allowed);
+
+    // This asks for no body, but gets one, and later than the rest.
+    let mut wire = Wire::open(&service);
+    wire.send(&head("POST /api/v1/console-links", &format!("{allowed}Content-Length: 4\r\n")));
+    wire.send(b"null");
+    wire.send(&next);
+    let answer = wire.answer().unwrap();
+    assert!(answer.starts_with("HTTP/1.1 200") && !answer.contains("connection: close"), "{answer}");
+    assert!(wire.answer().unwrap().starts_with("HTTP/1.1 200"));
+
+    // Nobody is let in, so nobody reads a large body, and the answer says that the connection ends.
+    let mut wire = Wire::open(&service);
+    wire.send(&head("POST /api/v1/clips", "Content-Length: 1000000\r\n"));
+    let answer = wire.answer().unwrap();
+    assert!(answer.starts_with("HTTP/1.1 401") && answer.contains("connection: close"), "{answer}");
+    wire.send(&next);
+    assert_eq!(wire.answer(), None);
 }
 
 #[test]

@@ -1,11 +1,13 @@
 //! The service over HTTP.
 //!
 //! * `auth`: who is let in, and under which names and from which pages we may be asked
+//! * `bodies`: what a request brings along
 //! * `problem`: errors as RFC 9457 problem documents, in one place
 //! * `clips`, `content`, `events`, `control`, `simulated`: the interface under `/api/v1`
 //! * `console`: the pages
 
 pub mod auth;
+mod bodies;
 mod clips;
 pub(crate) mod console;
 mod content;
@@ -88,6 +90,7 @@ fn router(service: App) -> Router {
         .fallback(console::page)
         .layer(DefaultBodyLimit::max(largest_body))
         .layer(middleware::from_fn_with_state(service.clone(), auth::guard))
+        .layer(middleware::from_fn(bodies::layer))
         .with_state(service)
 }
 

@@ -81,6 +81,15 @@ impl Problem {
         )
     }
 
+    pub(super) fn broken_body() -> Self {
+        Self::new(
+            StatusCode::BAD_REQUEST,
+            "bad-request",
+            "The request is not understood",
+            "its body is not what it says",
+        )
+    }
+
     pub(super) fn no_such_path() -> Self {
         Self::new(StatusCode::NOT_FOUND, "no-such-path", "No such path", "there is nothing at this path")
             .hint("all paths are described by /api/v1/openapi.json")
