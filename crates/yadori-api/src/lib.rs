@@ -59,6 +59,9 @@ pub struct Source {
     pub window: Option<String>,
     /// The page that a browser copied from.
     pub page: Option<String>,
+    /// Whether the text was merely selected (the primary selection), and never copied.
+    #[serde(default)]
+    pub selected: bool,
 }
 
 /// A part of a text that meets the query, in characters (Unicode scalar values).
@@ -304,18 +307,36 @@ pub struct Capture {
     /// Until when it is paused, if that is known.
     #[schema(value_type = Option<String>, format = DateTime)]
     pub until: Option<Timestamp>,
-    /// The clipboard: `x11`, `simulated` or `none`.
+    /// The clipboard: `x11`, `wayland`, `simulated` or `none`.
     pub clipboard: String,
     /// Why it is off.
     pub reason: Option<String>,
+    /// What a person should know of it: what cannot be captured, and who else wants the clipboard.
+    pub notes: Vec<String>,
     /// Copies that wait to be filed, since the database does not take them at the moment.
     pub waiting: u64,
+}
+
+/// What is captured.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Rules {
+    /// Whether text that is merely selected (the primary selection) is captured too.
+    pub primary: bool,
+}
+
+/// Rules to change; those that are not given stay as they are.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RulesChange {
+    /// Whether text that is merely selected is captured too.
+    #[serde(default)]
+    pub primary: Option<bool>,
 }
 
 /// Copies that made no clip, for one reason.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Refused {
-    /// The reason in one word: `paused`, `secret`, `blank`, `no-useful-format`, `too-large`,
+    /// The reason in one word: `paused`, `secret`, `echo`, `blank`, `no-useful-format`, `too-large`,
     /// `invalid-text`, `broken-image` or `undelivered`.
     pub reason: String,
     /// The reason of the latest, as a sentence.

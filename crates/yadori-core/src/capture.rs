@@ -45,6 +45,9 @@ pub enum Refusal {
     /// The owner marked it as a secret.
     #[error("its owner marked it as secret")]
     Secret,
+    /// Another program has put on the clipboard what we had put there ourselves.
+    #[error("another program copied what was put on the clipboard a moment before")]
+    Echo,
     /// Nothing in it but white space, or nothing at all.
     #[error("nothing but white space")]
     Blank,
@@ -74,6 +77,7 @@ impl Refusal {
         match self {
             Self::Paused => "paused",
             Self::Secret => "secret",
+            Self::Echo => "echo",
             Self::Blank => "blank",
             Self::NoUsefulFormat => "no-useful-format",
             Self::TooLarge { .. } => "too-large",

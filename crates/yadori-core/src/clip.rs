@@ -5,12 +5,14 @@ use crate::clock::Stamp;
 /// Where a copy was made, as far as the desktop tells.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Source {
-    /// The application's name (on X11, the class of its window).
+    /// The application's name (the class of its window on X11, its id on Wayland).
     pub application: Option<String>,
     /// The title of the window.
     pub window: Option<String>,
     /// The page a browser copied from.
     pub page: Option<String>,
+    /// Whether the text was merely selected (the primary selection) and never copied.
+    pub selected: bool,
 }
 
 /// The stamps that decide whether a clip is in the history. Liveness is a function of stamps and not

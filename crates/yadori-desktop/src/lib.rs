@@ -1,11 +1,26 @@
 //! The system clipboard behind one trait.
 //!
 //! A backend tells of copies through a channel of [`Event`]s and puts formats on the clipboard through
-//! [`Clipboard`]. [`x11`] does so for a real X server; [`simulated`] is a small clipboard in memory, for
-//! machines without a display and for tests. Both keep one contract, which the same tests check.
+//! [`Clipboard`]. [`x11`] does so for an X server and [`wayland`] for a compositor; [`simulated`] is a small
+//! clipboard in memory, for machines without a display and for tests. All keep one contract, which the
+//! same tests check.
+//!
+//! * `session`: a connection is made, lost and made again
+//! * `orders`: what the service asks of the connection's thread
+//! * `wanted`: what to ask an owner for, of what it offers
+//! * `contest`: another program that wants the clipboard
+//! * `text`: the older encodings
 
+mod contest;
+mod orders;
+mod session;
 pub mod simulated;
+mod text;
+mod wanted;
+pub mod wayland;
 pub mod x11;
+
+use session::{Session, Surroundings};
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -27,8 +42,19 @@ pub enum Event {
         /// Where it was copied.
         source: Source,
     },
-    /// The connection to the desktop is gone; no more events come.
+    /// There is a connection to a desktop: for the first time, or again.
+    Connected {
+        /// What the clipboard is called: `x11`, `wayland` or `simulated`.
+        clipboard: &'static str,
+        /// What a person should know of it.
+        notes: Vec<String>,
+    },
+    /// There is no connection to a desktop, and why. It is looked for again.
     Lost(String),
+    /// Another program takes the clipboard each time something is put on it, and is let have it.
+    Contested(Source),
+    /// It has stopped doing so.
+    Uncontested,
 }
 
 /// A copy that has been read. While it lives, it counts against what may wait to be filed.
@@ -41,11 +67,11 @@ pub struct Copied {
 
 /// A clipboard onto which things can be put.
 pub trait Clipboard: Send + Sync + 'static {
-    /// What it is called: `x11` or `simulated`.
-    fn name(&self) -> &'static str;
-
     /// Puts these formats on the clipboard, to be pasted for as long as nothing else is copied.
     fn offer(&self, formats: Vec<Format>) -> oneshot::Receiver<Result<(), OfferError>>;
+
+    /// What was copied last is not to be kept on the clipboard when its owner goes.
+    fn let_go(&self);
 }
 
 /// Why nothing was put on the clipboard.
@@ -54,9 +80,69 @@ pub enum OfferError {
     /// Another program took the clipboard at the same moment.
     #[error("another program took the clipboard at the same moment; try again")]
     Taken,
-    /// The connection to the desktop is gone.
-    #[error("the connection to the desktop is gone")]
+    /// There is no connection to a desktop at the moment.
+    #[error("there is no connection to a desktop at the moment")]
     Lost,
+}
+
+/// Why there is no clipboard.
+#[derive(Debug, Error)]
+pub enum ConnectError {
+    /// Nothing says where a desktop is.
+    #[error("there is no desktop: neither WAYLAND_DISPLAY nor DISPLAY is set")]
+    NoDesktop,
+    /// No X server, or it does not let us in.
+    #[error(transparent)]
+    X11(#[from] x11::X11Error),
+    /// No compositor.
+    #[error(transparent)]
+    Wayland(#[from] wayland::WaylandError),
+    /// No thread or no pipe could be had.
+    #[error("the system refused")]
+    System(#[from] std::io::Error),
+}
+
+impl ConnectError {
+    /// Whether it makes sense to try again.
+    fn may_pass(&self) -> bool {
+        !matches!(self, Self::NoDesktop)
+    }
+}
+
+/// Connects to the desktop that is there: the compositor of `WAYLAND_DISPLAY` if it gives access to its
+/// clipboard, else the X server of `DISPLAY`. Looks for them again whenever they are gone.
+///
+/// # Errors
+/// When neither variable is set.
+pub fn connect(reading: Arc<Reading>) -> Result<Desktop, ConnectError> {
+    let open = |surroundings: &Surroundings| -> Result<Box<dyn Session>, ConnectError> {
+        let set = |name: &str| std::env::var_os(name).is_some_and(|value| !value.is_empty());
+        match (set("WAYLAND_DISPLAY"), set("DISPLAY")) {
+            (true, x) => match wayland::open(None, surroundings) {
+                Ok(session) if session.unusable().is_none() || !x => Ok(Box::new(session)),
+                Ok(without) => Ok(match x11::open(None, surroundings, without.unusable()) {
+                    Ok(session) => Box::new(session),
+                    Err(_) => Box::new(without),
+                }),
+                Err(error) if !x => Err(error.into()),
+                Err(_) => Ok(Box::new(x11::open(None, surroundings, None)?)),
+            },
+            (false, true) => Ok(Box::new(x11::open(None, surroundings, None)?)),
+            (false, false) => Err(ConnectError::NoDesktop),
+        }
+    };
+    session::keep(Box::new(open), reading, true)
+}
+
+/// An error and what caused it, in one line.
+fn with_causes(error: &dyn std::error::Error) -> String {
+    let mut text = error.to_string();
+    let mut cause = error.source();
+    while let Some(next) = cause {
+        text = format!("{text}: {next}");
+        cause = next.source();
+    }
+    text
 }
 
 /// A desktop to which we are connected.
@@ -73,6 +159,7 @@ pub struct Desktop {
 #[derive(Debug)]
 pub struct Reading {
     listening: AtomicBool,
+    primary: AtomicBool,
     /// Most bytes of one copy.
     pub size_limit: u64,
     /// How long an owner may take for an answer, or for the next piece of one.
@@ -86,7 +173,7 @@ pub const PATIENCE: Duration = Duration::from_secs(4);
 impl Reading {
     /// Reads copies of at most `size_limit` bytes from owners that answer within `patience`.
     pub fn new(size_limit: u64, patience: Duration) -> Arc<Self> {
-        Arc::new(Self { listening: AtomicBool::new(true), size_limit, patience })
+        Arc::new(Self { listening: AtomicBool::new(true), primary: AtomicBool::new(false), size_limit, patience })
     }
 
     /// Sets whether copies are read at all. While they are not, each is told of as missed.
@@ -98,7 +185,25 @@ impl Reading {
     pub fn is_listening(&self) -> bool {
         self.listening.load(Ordering::Relaxed)
     }
+
+    /// Sets whether text counts as copied when it is merely selected (the primary selection).
+    pub fn take_primary(&self, taken: bool) {
+        self.primary.store(taken, Ordering::Relaxed);
+    }
+
+    /// Whether selected text is wanted.
+    pub fn wants_primary(&self) -> bool {
+        self.primary.load(Ordering::Relaxed)
+    }
+
+    /// Whether selected text is read: that is wanted, and copies are read at all.
+    pub fn takes_primary(&self) -> bool {
+        self.wants_primary() && self.is_listening()
+    }
 }
+
+/// How long a selection must stay as it is before it is read: it changes all the while it is being made.
+pub const SETTLING: Duration = Duration::from_millis(400);
 
 /// Bytes of copies that may wait to be filed; beyond them the desktop waits with reading.
 const WAITING_KIB: u32 = 128 * 1024;
@@ -125,6 +230,11 @@ impl Teller {
         let kib = u32::try_from(bytes / 1024).unwrap_or(u32::MAX).min(WAITING_KIB);
         let waiting = self.room.clone().acquire_many_owned(kib).await.ok();
         self.tell(Event::Copied(Copied { copy, _waiting: waiting })).await;
+    }
+
+    /// Tells of something before anybody listens.
+    pub(crate) fn tell_at_once(&self, event: Event) {
+        let _ = self.events.try_send(event);
     }
 
     /// Tells of anything else. When nobody listens any more, the service is ending.

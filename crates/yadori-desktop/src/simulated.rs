@@ -46,6 +46,7 @@ pub struct ProgramCopy {
 /// A simulated desktop, and the programs' side of it.
 pub fn connect(reading: Arc<Reading>) -> (Desktop, Simulated) {
     let (teller, events) = Teller::new();
+    teller.tell_at_once(Event::Connected { clipboard: "simulated", notes: Vec::new() });
     let programs = Simulated { state: Arc::default(), reading: reading.clone(), teller };
     let desktop = Desktop { clipboard: Arc::new(programs.clone()), events, reading };
     (desktop, programs)
@@ -95,6 +96,14 @@ impl Simulated {
         self.teller.copied(Copy { formats: useful, source }).await;
     }
 
+    /// A program selects text, and it stays selected.
+    pub async fn select(&self, text: &str, source: Source) {
+        if self.reading.takes_primary() {
+            let source = Source { selected: true, ..source };
+            self.teller.copied(Copy { formats: vec![Format::plain(text)], source }).await;
+        }
+    }
+
     /// The program that owns the clipboard exits.
     pub fn owner_exits(&self) {
         let mut owner = self.owner();
@@ -123,14 +132,16 @@ impl Simulated {
 }
 
 impl Clipboard for Simulated {
-    fn name(&self) -> &'static str {
-        "simulated"
-    }
-
     fn offer(&self, formats: Vec<Format>) -> oneshot::Receiver<Result<(), OfferError>> {
         let (reply, answer) = oneshot::channel();
         *self.owner() = Owner::Service(formats);
         let _ = reply.send(Ok(()));
         answer
+    }
+
+    fn let_go(&self) {
+        if let Owner::Program { read, .. } = &mut *self.owner() {
+            *read = None;
+        }
     }
 }

@@ -3,62 +3,75 @@
 //! One thread owns the connection. It sleeps until the server, an order or a deadline wakes it, and
 //! never waits for another program: reading a copy and giving one away are small state machines.
 //!
+//! * `transfer`: one question to a selection's owner, and its answer
 //! * `reading`: a copy is read
+//! * `saving`: an exiting program hands its copy over
 //! * `serving`: what we hold is given to programs that paste
 //! * `source`: where a copy was made
-//! * `text`: the encodings of X11
 
 mod atoms;
+mod place;
 mod reading;
+mod saving;
 mod serving;
 mod source;
-mod text;
+mod transfer;
 
-use crate::{Clipboard, Desktop, Event, OfferError, Reading, Teller};
+use crate::contest::Contest;
+use crate::orders::{Offer, Order, Orders, timespec};
+use crate::session::{self, End, Session, Surroundings};
+use crate::{ConnectError, Desktop, Event, OfferError, Reading, SETTLING};
 use atoms::Atoms;
-use reading::{CopyReading, Place, Progress, REPLACED};
-use rustix::event::{PollFd, PollFlags, Timespec};
+use bytes::Bytes;
+use place::Place;
+use reading::{CopyReading, Progress, REPLACED};
+use rustix::event::{PollFd, PollFlags};
+use saving::{Saved, Saving};
 use serving::{Holding, Sending};
 use std::cell::Cell;
-use std::io::{Read, Write};
-use std::os::unix::net::UnixStream;
-use std::sync::{Arc, mpsc};
+use std::convert::Infallible;
+use std::sync::Arc;
 use std::time::Instant;
 use thiserror::Error;
-use tokio::runtime::Handle;
-use tokio::sync::oneshot;
 use x11rb::connection::Connection;
-use x11rb::errors::{ConnectError, ReplyOrIdError};
+use x11rb::errors::{ConnectError as X11ConnectError, ReplyOrIdError};
 use x11rb::protocol::Event as XEvent;
-use x11rb::protocol::xfixes::{ConnectionExt as _, SelectionEvent, SelectionEventMask};
+use x11rb::protocol::xfixes::{ConnectionExt as _, SelectionEvent, SelectionEventMask, SelectionNotifyEvent};
 use x11rb::protocol::xproto::{
-    Atom, AtomEnum, ConnectionExt as _, CreateWindowAux, EventMask, PropMode, Property, Timestamp, Window, WindowClass,
+    Atom, AtomEnum, ConnectionExt as _, CreateWindowAux, EventMask, KeyButMask, PropMode, Property,
+    SelectionRequestEvent, Timestamp, Window, WindowClass,
 };
 use x11rb::rust_connection::RustConnection;
 use x11rb::wrapper::ConnectionExt as _;
-use yadori_core::Format;
-use yadori_core::capture::Refusal;
+use yadori_core::capture::{Copy, Refusal};
+use yadori_core::{Format, Source};
 
 /// Why there is no connection to an X server.
 #[derive(Debug, Error)]
 pub enum X11Error {
     /// No server, or it does not let us in.
     #[error("the X server {0} cannot be reached")]
-    Connect(String, #[source] ConnectError),
+    Connect(String, #[source] X11ConnectError),
     /// It refused something that we cannot do without.
     #[error("the X server refused")]
     Setup(#[from] ReplyOrIdError),
-    /// No thread or no pipe could be had.
-    #[error("the system refused")]
-    System(#[from] std::io::Error),
 }
 
-/// Connects to the X server of this name (`None` for that of `DISPLAY`). Must be called within a Tokio
-/// runtime. What is on the clipboard already is told as the first copy.
+/// Connects to the X server of this name (`None` for that of `DISPLAY`), and again whenever it comes back.
+/// Must be called within a Tokio runtime. What is on the clipboard already is told as the first copy.
 ///
 /// # Errors
-/// When there is no such server, or it does not offer what is needed.
-pub fn connect(display: Option<&str>, reading: Arc<Reading>) -> Result<Desktop, X11Error> {
+/// When there is no such server now, or it does not offer what is needed.
+pub fn connect(display: Option<&str>, reading: Arc<Reading>) -> Result<Desktop, ConnectError> {
+    let display = display.map(str::to_owned);
+    let open = move |surroundings: &Surroundings| -> Result<Box<dyn Session>, ConnectError> {
+        Ok(Box::new(open(display.as_deref(), surroundings, None)?))
+    };
+    session::keep(Box::new(open), reading, false)
+}
+
+/// One connection. `note` is something that a person should know of it.
+pub(crate) fn open(display: Option<&str>, surroundings: &Surroundings, note: Option<String>) -> Result<X11, X11Error> {
     let name = || display.map_or_else(|| std::env::var("DISPLAY").unwrap_or_else(|_| "(none)".into()), str::to_owned);
     let (connection, screen) = x11rb::connect(display).map_err(|error| X11Error::Connect(name(), error))?;
     let atoms = Atoms::new(&connection).map_err(ReplyOrIdError::from)?.reply().map_err(ReplyOrIdError::from)?;
@@ -68,212 +81,213 @@ pub fn connect(display: Option<&str>, reading: Arc<Reading>) -> Result<Desktop, 
     let events = SelectionEventMask::SET_SELECTION_OWNER
         | SelectionEventMask::SELECTION_WINDOW_DESTROY
         | SelectionEventMask::SELECTION_CLIENT_CLOSE;
-    connection.xfixes_select_selection_input(window, atoms.CLIPBOARD, events).map_err(ReplyOrIdError::from)?;
-
-    let (teller, events) = Teller::new();
-    let (orders, received) = mpsc::channel();
-    let (wake, woken) = UnixStream::pair()?;
-    wake.set_nonblocking(true)?;
-    woken.set_nonblocking(true)?;
-    let worker = Worker {
+    for selection in [atoms.CLIPBOARD, atoms.CLIPBOARD_MANAGER, AtomEnum::PRIMARY.into()] {
+        connection.xfixes_select_selection_input(window, selection, events).map_err(ReplyOrIdError::from)?;
+    }
+    let owner = connection.get_selection_owner(atoms.CLIPBOARD_MANAGER).map_err(ReplyOrIdError::from)?;
+    let another_manages = owner.reply().map_err(ReplyOrIdError::from)?.owner != x11rb::NONE;
+    Ok(X11 {
         connection,
         atoms,
         root,
         window,
-        teller,
-        runtime: Handle::current(),
-        rules: reading.clone(),
-        orders: received,
-        woken,
-        waiting: Vec::new(),
+        surroundings: surroundings.clone(),
+        note,
+        another_manages,
+        began: 0,
+        taking: Vec::new(),
         questions: Cell::new(0),
         readings: Vec::new(),
-        read: None,
+        asked_to_save: Vec::new(),
+        saving: None,
+        kept: None,
         holding: None,
+        managing: None,
+        contest: Contest::default(),
+        settling: None,
         sendings: Vec::new(),
-    };
-    std::thread::Builder::new().name("x11".into()).spawn(move || worker.run())?;
-    Ok(Desktop { clipboard: Arc::new(X11 { orders, wake }), events, reading })
+    })
 }
 
 /// An invisible window to own the selection and to receive answers.
 fn window(connection: &RustConnection, root: Window) -> Result<Window, ReplyOrIdError> {
     let window = connection.generate_id()?;
     let attributes = CreateWindowAux::new().event_mask(EventMask::PROPERTY_CHANGE);
-    connection.create_window(
-        0,
-        window,
-        root,
-        0,
-        0,
-        1,
-        1,
-        0,
-        WindowClass::INPUT_ONLY,
-        x11rb::COPY_FROM_PARENT,
-        &attributes,
-    )?;
-    connection.change_property8(PropMode::REPLACE, window, AtomEnum::WM_NAME, AtomEnum::STRING, b"yadorid")?;
-    connection.change_property8(
-        PropMode::REPLACE,
-        window,
-        AtomEnum::WM_CLASS,
-        AtomEnum::STRING,
-        b"yadorid\0Yadori\0",
-    )?;
+    let (class, visual) = (WindowClass::INPUT_ONLY, x11rb::COPY_FROM_PARENT);
+    connection.create_window(0, window, root, 0, 0, 1, 1, 0, class, visual, &attributes)?;
+    for (property, value) in [(AtomEnum::WM_NAME, &b"yadorid"[..]), (AtomEnum::WM_CLASS, b"yadorid\0Yadori\0")] {
+        connection.change_property8(PropMode::REPLACE, window, property, AtomEnum::STRING, value)?;
+    }
     Ok(window)
 }
 
-struct Offer {
-    formats: Vec<Format>,
-    reply: oneshot::Sender<Result<(), OfferError>>,
-}
-
-struct X11 {
-    orders: mpsc::Sender<Offer>,
-    /// Closed when the last handle is dropped, which ends the worker.
-    wake: UnixStream,
-}
-
-impl Clipboard for X11 {
-    fn name(&self) -> &'static str {
-        "x11"
-    }
-
-    fn offer(&self, formats: Vec<Format>) -> oneshot::Receiver<Result<(), OfferError>> {
-        let (reply, answer) = oneshot::channel();
-        match self.orders.send(Offer { formats, reply }) {
-            // When the pipe is full, the worker has enough to wake up for.
-            Ok(()) => drop((&self.wake).write(&[1])),
-            Err(mpsc::SendError(offer)) => drop(offer.reply.send(Err(OfferError::Lost))),
-        }
-        answer
-    }
-}
-
-struct Worker {
+/// A connection to an X server.
+pub(crate) struct X11 {
     connection: RustConnection,
     atoms: Atoms,
     root: Window,
     window: Window,
-    teller: Teller,
-    runtime: Handle,
-    rules: Arc<Reading>,
-    orders: mpsc::Receiver<Offer>,
-    woken: UnixStream,
-    /// Offers that wait for the server's time.
-    waiting: Vec<Offer>,
+    surroundings: Surroundings,
+    note: Option<String>,
+    /// Another program takes over what exiting programs leave.
+    another_manages: bool,
+    /// The number of the request by which we learned who owns the clipboard.
+    began: u64,
+    /// What is to become ours as soon as the server's time is known.
+    taking: Vec<Taking>,
     questions: Cell<usize>,
     /// The copies being read: the present owner's last, and before it those of owners that were replaced.
     readings: Vec<CopyReading>,
-    /// What was last read, while its owner still has the clipboard.
-    read: Option<Vec<Format>>,
+    /// Exiting programs that wait for their copy to be taken over.
+    asked_to_save: Vec<SelectionRequestEvent>,
+    saving: Option<Saving>,
+    /// What is on the clipboard, as far as we could use it: what its owner gave, or what we offer.
+    kept: Option<Vec<Format>>,
+    /// What we give while we own the clipboard.
     holding: Option<Holding>,
+    /// What we answer while we are the one that exiting programs turn to.
+    managing: Option<Holding>,
+    contest: Contest,
+    /// A selection that was made, and from when on it may be read.
+    settling: Option<(Instant, Window, Timestamp)>,
     sendings: Vec<Sending>,
 }
 
-/// Ends the worker: the service is ending, or the server is gone.
-enum End {
-    Service,
-    Server(String),
+/// Why a selection is taken.
+enum Taking {
+    /// Somebody wants this on the clipboard.
+    Offer(Offer),
+    /// The owner of this is gone.
+    Left(Vec<Format>),
+    /// An exiting program hands it over.
+    Saved(SelectionRequestEvent, Vec<(Atom, Atom, Bytes)>),
+    /// Nobody is there for exiting programs.
+    Manager,
 }
 
 impl<E: Into<ReplyOrIdError>> From<E> for End {
     fn from(error: E) -> Self {
-        Self::Server(error.into().to_string())
+        Self::Desktop(format!("the X server is gone: {}", error.into()))
     }
 }
 
-impl Worker {
-    fn run(mut self) {
-        if let Err(End::Server(reason)) = self.work() {
-            tracing::error!(%reason, "the connection to the X server is gone");
-            let lost = self.teller.tell(Event::Lost(reason));
-            self.runtime.block_on(lost);
-        }
+impl Session for X11 {
+    fn name(&self) -> &'static str {
+        "x11"
     }
 
+    fn notes(&self) -> Vec<String> {
+        let another = self.another_manages.then(|| {
+            "another program keeps what exiting programs leave on the clipboard (it owns CLIPBOARD_MANAGER)".to_owned()
+        });
+        self.note.iter().cloned().chain(another).collect()
+    }
+
+    fn work(&mut self, orders: &mut Orders, held: &mut Option<Vec<Format>>) -> End {
+        self.kept = held.take();
+        let Err(end) = self.work_on(orders);
+        *held = self.kept.take();
+        end
+    }
+}
+
+impl X11 {
     fn place(&self) -> Place<'_> {
         Place { connection: &self.connection, atoms: &self.atoms, window: self.window, questions: &self.questions }
     }
 
-    fn work(&mut self) -> Result<(), End> {
-        let owner = self.connection.get_selection_owner(self.atoms.CLIPBOARD)?.reply()?.owner;
+    fn work_on(&mut self, orders: &mut Orders) -> Result<Infallible, End> {
+        let asked = self.connection.get_selection_owner(self.atoms.CLIPBOARD)?;
+        self.began = asked.sequence_number();
+        let owner = asked.reply()?.owner;
         if owner != x11rb::NONE {
-            self.begin_reading(owner, x11rb::CURRENT_TIME)?;
+            self.kept = None;
+            self.begin_reading(self.atoms.CLIPBOARD, owner, x11rb::CURRENT_TIME)?;
+        } else if let Some(held) = self.kept.clone() {
+            self.take(Taking::Left(held))?;
+        }
+        if !self.another_manages {
+            self.take(Taking::Manager)?;
         }
         loop {
+            // Orders go before what happened since they were given.
+            for order in orders.take()? {
+                match order {
+                    Order::Offer(offer) => self.take(Taking::Offer(offer))?,
+                    Order::LetGo if self.holding.is_none() => self.kept = None,
+                    Order::LetGo => {}
+                }
+            }
             while let Some(event) = self.connection.poll_for_event_with_sequence()? {
                 self.handle(event)?;
             }
-            self.give_up_overdue()?;
-            self.take_orders()?;
+            self.what_is_due()?;
             self.connection.flush()?;
             // Requests may have read events off the connection, so look again before sleeping.
             match self.connection.poll_for_event_with_sequence()? {
                 Some(event) => self.handle(event)?,
-                None => self.sleep()?,
+                None => self.sleep(orders)?,
             }
         }
     }
 
-    fn sleep(&mut self) -> Result<(), End> {
-        let deadlines = self
-            .sendings
-            .iter()
-            .map(|sending| sending.deadline)
-            .chain(self.readings.iter().map(|reading| reading.deadline));
-        let timeout = deadlines.min().map(|deadline| {
-            let left = deadline.saturating_duration_since(Instant::now());
-            Timespec { tv_sec: left.as_secs() as i64, tv_nsec: i64::from(left.subsec_nanos()) }
-        });
-        let mut ready = [PollFd::new(self.connection.stream(), PollFlags::IN), PollFd::new(&self.woken, PollFlags::IN)];
+    fn sleep(&self, orders: &Orders) -> Result<(), End> {
+        let deadlines = (self.sendings.iter().map(|sending| sending.deadline))
+            .chain(self.readings.iter().map(CopyReading::deadline))
+            .chain(self.saving.as_ref().map(Saving::deadline))
+            .chain(self.settling.map(|(due, ..)| due));
+        let timeout = deadlines.min().map(|deadline| timespec(deadline.saturating_duration_since(Instant::now())));
+        let mut ready = [PollFd::new(self.connection.stream(), PollFlags::IN), orders.poll_fd()];
         match rustix::event::poll(&mut ready, timeout.as_ref()) {
-            Ok(_) | Err(rustix::io::Errno::INTR) => {}
-            Err(error) => return Err(End::Server(error.to_string())),
-        }
-        let mut bytes = [0; 64];
-        match self.woken.read(&mut bytes) {
-            Ok(0) => Err(End::Service),
-            _ => Ok(()),
+            Ok(_) | Err(rustix::io::Errno::INTR) => Ok(()),
+            Err(error) => Err(End::Desktop(error.to_string())),
         }
     }
 
     /// Asks for the server's time, by which ownership must be claimed (ICCCM, section 2.1).
-    fn take_orders(&mut self) -> Result<(), End> {
-        let before = self.waiting.len();
-        self.waiting.extend(self.orders.try_iter());
-        if self.waiting.len() > before {
-            self.connection.change_property8(PropMode::APPEND, self.window, self.atoms.CLOCK, AtomEnum::STRING, &[])?;
-        }
+    fn take(&mut self, taking: Taking) -> Result<(), End> {
+        self.taking.push(taking);
+        self.connection.change_property8(PropMode::APPEND, self.window, self.atoms.CLOCK, AtomEnum::STRING, &[])?;
         Ok(())
     }
 
     fn handle(&mut self, (event, carried_out): (XEvent, u64)) -> Result<(), End> {
         match event {
             XEvent::XfixesSelectionNotify(event) if event.selection == self.atoms.CLIPBOARD => {
-                self.owner_changed(event.owner, event.selection_timestamp, event.subtype, carried_out)
+                self.owner_changed(&event, carried_out)
             }
-            XEvent::SelectionNotify(event) if event.selection == self.atoms.CLIPBOARD => {
-                self.step(event.property, event.target, |reading, place| reading.answered(place, event.property))
+            XEvent::XfixesSelectionNotify(event) if event.selection == self.atoms.CLIPBOARD_MANAGER => {
+                self.manager_changed(event.owner)
+            }
+            XEvent::XfixesSelectionNotify(event) => {
+                self.readings.retain(|reading| reading.selection == self.atoms.CLIPBOARD);
+                let made = event.owner != x11rb::NONE && self.surroundings.rules.takes_primary();
+                self.settling = made.then(|| (Instant::now() + SETTLING, event.owner, event.selection_timestamp));
+                Ok(())
+            }
+            XEvent::SelectionNotify(event) => {
+                let about = (event.selection, event.target);
+                let saves = self.saving.as_ref().is_some_and(|saving| saving.expects(event.property, about));
+                if saves {
+                    return self.save(|saving, place| saving.answered(place, event.property));
+                }
+                self.step(event.property, about, |reading, place| reading.answered(place, event.property))
             }
             XEvent::PropertyNotify(event) if event.window == self.window => {
+                let about = (x11rb::NONE, x11rb::NONE);
                 if event.atom == self.atoms.CLOCK {
-                    self.offer_waiting(event.time)
-                } else if event.state == Property::NEW_VALUE {
-                    self.step(event.atom, x11rb::NONE, CopyReading::piece_arrived)
-                } else {
+                    self.take_now(event.time)
+                } else if event.state != Property::NEW_VALUE {
                     Ok(())
+                } else if self.saving.as_ref().is_some_and(|saving| saving.expects(event.atom, about)) {
+                    self.save(Saving::piece_arrived)
+                } else {
+                    self.step(event.atom, about, CopyReading::piece_arrived)
                 }
             }
             XEvent::PropertyNotify(event) if event.state == Property::DELETE => self.send_on(event.window, event.atom),
-            XEvent::SelectionRequest(request) => {
-                let Some(holding) = &self.holding else { return Ok(()) };
-                let sendings = holding.answer(&self.place(), &request)?;
-                self.sendings.extend(sendings);
-                Ok(())
-            }
-            XEvent::SelectionClear(_) => {
+            XEvent::SelectionRequest(request) => self.asked(request),
+            XEvent::SelectionClear(event) if event.selection == self.atoms.CLIPBOARD => {
                 self.holding = None;
                 Ok(())
             }
@@ -286,131 +300,296 @@ impl Worker {
         }
     }
 
-    fn owner_changed(
-        &mut self,
-        owner: Window,
-        time: Timestamp,
-        how: SelectionEvent,
-        carried_out: u64,
-    ) -> Result<(), End> {
-        if owner == self.window {
+    /// A program pastes, or exits and wants its copy kept.
+    fn asked(&mut self, request: SelectionRequestEvent) -> Result<(), End> {
+        let (clipboard, manager) = (self.atoms.CLIPBOARD, self.atoms.CLIPBOARD_MANAGER);
+        if request.selection == manager && request.target == self.atoms.SAVE_TARGETS {
+            self.asked_to_save.push(request);
+            return self.save_next();
+        }
+        let holding = match request.selection {
+            selection if selection == clipboard => &self.holding,
+            selection if selection == manager => &self.managing,
+            _ => &None,
+        };
+        let sendings = match holding {
+            Some(holding) => holding.answer(&self.place(), &request)?,
+            None => {
+                serving::tell(&self.place(), &request, x11rb::NONE)?;
+                Vec::new()
+            }
+        };
+        self.sendings.extend(sendings);
+        Ok(())
+    }
+
+    fn owner_changed(&mut self, event: &SelectionNotifyEvent, carried_out: u64) -> Result<(), End> {
+        let owner = event.owner;
+        // What was told before we asked for the owner is part of the answer.
+        if owner == self.window || carried_out < self.began {
             return Ok(());
         }
         let reason = if owner == x11rb::NONE { "it went away" } else { REPLACED };
         self.supersede(carried_out, reason);
-        let read = self.read.take();
+        if let Some(saving) = self.saving.take() {
+            self.not_saved(&saving.request(), reason)?;
+        }
+        self.contest.lost(Instant::now());
+        let kept = self.kept.take();
         if owner != x11rb::NONE {
-            return self.begin_reading(owner, time);
+            return self.begin_reading(self.atoms.CLIPBOARD, owner, event.selection_timestamp);
         }
         // A program that clears the clipboard on purpose sets no owner; one that exits is closed.
-        if how != SelectionEvent::SET_SELECTION_OWNER
-            && let Some(formats) = read
-        {
-            self.own(&formats, x11rb::CURRENT_TIME)?;
+        let exited = event.subtype != SelectionEvent::SET_SELECTION_OWNER;
+        if let Some(kept) = kept.filter(|_| exited && self.contest.may_take()) {
+            self.take(Taking::Left(kept))?;
         }
         Ok(())
+    }
+
+    fn manager_changed(&mut self, owner: Window) -> Result<(), End> {
+        if owner == self.window {
+            return Ok(());
+        }
+        self.managing = None;
+        if owner == x11rb::NONE {
+            return self.take(Taking::Manager);
+        }
+        self.note_manager(true);
+        Ok(())
+    }
+
+    fn note_manager(&mut self, another: bool) {
+        if self.another_manages != another {
+            self.another_manages = another;
+            self.surroundings.tell(Event::Connected { clipboard: self.name(), notes: self.notes() });
+        }
     }
 
     /// There is another owner: gives up the readings whose questions it would answer.
     fn supersede(&mut self, carried_out: u64, reason: &str) {
-        let (goes_on, over) = std::mem::take(&mut self.readings)
-            .into_iter()
-            .partition(|reading| reading.is_superseded() || reading.asked_before(carried_out));
+        let clipboard = self.atoms.CLIPBOARD;
+        let (goes_on, over) = std::mem::take(&mut self.readings).into_iter().partition(|reading| {
+            reading.selection != clipboard || reading.is_superseded() || reading.asked_before(carried_out)
+        });
         self.readings = goes_on;
-        self.readings.iter_mut().for_each(CopyReading::supersede);
+        self.readings.iter_mut().filter(|reading| reading.selection == clipboard).for_each(CopyReading::supersede);
         let over: Vec<CopyReading> = over;
         for _ in over {
-            self.missed(Refusal::Undelivered(reason.into()), yadori_core::Source::default());
+            self.missed(Refusal::Undelivered(reason.into()), Source::default());
         }
     }
 
-    fn begin_reading(&mut self, owner: Window, time: Timestamp) -> Result<(), End> {
-        if !self.rules.is_listening() {
-            let source = source::source(&self.connection, &self.atoms, self.root, owner);
+    fn begin_reading(&mut self, selection: Atom, owner: Window, time: Timestamp) -> Result<(), End> {
+        let rules = &self.surroundings.rules;
+        if !rules.is_listening() {
+            let source = self.source(owner);
             self.missed(Refusal::Paused, source);
             return Ok(());
         }
-        self.readings.push(CopyReading::begin(&self.place(), owner, time, self.rules.size_limit, self.rules.patience)?);
+        let reading = CopyReading::begin(&self.place(), selection, owner, time, rules.size_limit, rules.patience)?;
+        self.readings.push(reading);
         Ok(())
+    }
+
+    fn source(&self, owner: Window) -> Source {
+        source::source(&self.connection, &self.atoms, self.root, owner)
     }
 
     /// Moves the reading on that waits for an answer in this property.
     fn step(
         &mut self,
         property: Atom,
-        target: Atom,
+        about: (Atom, Atom),
         step: impl FnOnce(&mut CopyReading, &Place<'_>) -> Result<Progress, ReplyOrIdError>,
     ) -> Result<(), End> {
-        let Some(place) = self.readings.iter().position(|reading| reading.expects(property, target, &self.atoms))
-        else {
+        let Some(number) = self.readings.iter().position(|reading| reading.expects(property, about)) else {
             return Ok(());
         };
-        let mut reading = self.readings.remove(place);
+        let mut reading = self.readings.remove(number);
         match step(&mut reading, &self.place())? {
             Progress::Going => {
                 // Looked up while the owner makes its last answer, so that it takes no time of its own.
                 if reading.window.is_none() && reading.waits_for_the_last() {
-                    reading.window = Some(source::source(&self.connection, &self.atoms, self.root, reading.owner));
+                    reading.window = Some(self.source(reading.owner));
                 }
-                self.readings.insert(place, reading);
+                self.readings.insert(number, reading);
+                return Ok(());
             }
-            Progress::Done(mut copy) => {
-                let page = copy.source.page.take();
-                let window = reading
-                    .window
-                    .take()
-                    .unwrap_or_else(|| source::source(&self.connection, &self.atoms, self.root, reading.owner));
-                copy.source = yadori_core::Source { page, ..window };
-                if !reading.is_superseded() {
-                    self.read = Some(copy.formats.clone());
-                }
-                self.runtime.block_on(self.teller.copied(copy));
-            }
-            Progress::Failed(refusal) => {
-                let source = source::source(&self.connection, &self.atoms, self.root, reading.owner);
-                self.missed(refusal, source);
-            }
+            Progress::Done(copy) => self.read(reading, copy),
+            Progress::Failed(refusal) => self.not_read(&reading, refusal),
         }
+        self.save_next()
+    }
+
+    /// A copy, or a selection, has been read.
+    fn read(&mut self, mut reading: CopyReading, mut copy: Copy) {
+        let page = copy.source.page.take();
+        let window = reading.window.take().unwrap_or_else(|| self.source(reading.owner));
+        let selected = reading.selection != self.atoms.CLIPBOARD;
+        copy.source = Source { page, selected, ..window };
+        if selected {
+            return self.surroundings.runtime.block_on(self.surroundings.teller.copied(copy));
+        }
+        if !reading.is_superseded() {
+            self.kept = Some(copy.formats.clone());
+        }
+        let verdict = self.contest.judge(&copy.formats);
+        self.surroundings.tell_verdict(verdict, copy);
+    }
+
+    fn not_read(&self, reading: &CopyReading, refusal: Refusal) {
+        if reading.selection == self.atoms.CLIPBOARD {
+            let source = self.source(reading.owner);
+            self.missed(refusal, source);
+        }
+    }
+
+    fn missed(&self, refusal: Refusal, source: Source) {
+        self.surroundings.tell(Event::Missed { refusal, source });
+    }
+
+    /// Begins with the next hand-over, once the copy has been read that is to be handed over.
+    fn save_next(&mut self) -> Result<(), End> {
+        let reads = self.readings.iter().any(|reading| reading.selection == self.atoms.CLIPBOARD);
+        if self.saving.is_some() || reads || self.asked_to_save.is_empty() {
+            return Ok(());
+        }
+        let request = self.asked_to_save.remove(0);
+        let rules = &self.surroundings.rules;
+        let why_not = if !rules.is_listening() {
+            Some("capture is paused")
+        } else if self.holding.is_some() {
+            Some("it is ours already")
+        } else {
+            None
+        };
+        if let Some(why_not) = why_not {
+            self.not_saved(&request, why_not)?;
+            return self.save_next();
+        }
+        let listed = if request.property == x11rb::NONE {
+            None
+        } else {
+            let reply = self
+                .connection
+                .get_property(false, request.requestor, request.property, AtomEnum::ANY, 0, 1024)?
+                .reply();
+            reply.ok().map(|reply| reading::atoms_in(&reply.value))
+        };
+        self.saving = Some(Saving::begin(&self.place(), request, listed, rules.size_limit, rules.patience)?);
         Ok(())
     }
 
-    fn missed(&self, refusal: Refusal, source: yadori_core::Source) {
-        self.runtime.block_on(self.teller.tell(Event::Missed { refusal, source }));
+    fn save(&mut self, step: impl FnOnce(&mut Saving, &Place<'_>) -> Result<Saved, ReplyOrIdError>) -> Result<(), End> {
+        let Some(mut saving) = self.saving.take() else { return Ok(()) };
+        match step(&mut saving, &self.place())? {
+            Saved::Going => {
+                self.saving = Some(saving);
+                return Ok(());
+            }
+            Saved::Done(targets) => self.take(Taking::Saved(saving.request(), targets))?,
+            Saved::Not(why) => self.not_saved(&saving.request(), why)?,
+        }
+        self.save_next()
     }
 
-    fn give_up_overdue(&mut self) -> Result<(), End> {
+    fn not_saved(&self, request: &SelectionRequestEvent, why: &str) -> Result<(), End> {
+        tracing::info!(why, "what an exiting program leaves is not kept on the clipboard");
+        Ok(serving::tell(&self.place(), request, x11rb::NONE)?)
+    }
+
+    fn what_is_due(&mut self) -> Result<(), End> {
         let now = Instant::now();
-        while let Some(overdue) = self.readings.iter().position(|reading| reading.deadline <= now) {
-            let overdue = self.readings.remove(overdue);
-            let reason = format!("no answer within {} s", self.rules.patience.as_secs_f32());
-            let source = source::source(&self.connection, &self.atoms, self.root, overdue.owner);
-            self.missed(Refusal::Undelivered(reason), source);
+        while let Some(overdue) = self.readings.iter().position(|reading| reading.deadline() <= now) {
+            let mut overdue = self.readings.remove(overdue);
+            match overdue.done() {
+                // What came before the owner fell silent is better than nothing.
+                Some(copy) => self.read(overdue, copy),
+                None => {
+                    let reason = format!("no answer within {} s", self.surroundings.rules.patience.as_secs_f32());
+                    self.not_read(&overdue, Refusal::Undelivered(reason));
+                }
+            }
+            self.save_next()?;
+        }
+        if let Some(saving) = self.saving.take_if(|saving| saving.deadline() <= now) {
+            self.not_saved(&saving.request(), "it does not answer")?;
+            self.save_next()?;
         }
         while let Some(overdue) = self.sendings.iter().position(|sending| sending.deadline <= now) {
             let sending = self.sendings.swap_remove(overdue);
             self.finish(&sending)?;
         }
+        if let Some((_, owner, time)) = self.settling.take_if(|(due, ..)| *due <= now) {
+            let pointer = self.connection.query_pointer(self.root)?.reply()?;
+            if pointer.mask.contains(KeyButMask::BUTTON1) {
+                // The mouse still draws it out.
+                self.settling = Some((now + SETTLING, owner, time));
+            } else if self.surroundings.rules.takes_primary() {
+                self.begin_reading(AtomEnum::PRIMARY.into(), owner, time)?;
+            }
+        }
         Ok(())
     }
 
-    fn offer_waiting(&mut self, time: Timestamp) -> Result<(), End> {
-        let waiting = std::mem::take(&mut self.waiting);
-        // Only the last of several can stay on the clipboard; the others were put there and replaced.
-        for Offer { formats, reply } in waiting {
-            let owned = self.own(&formats, time)?;
-            let _ = reply.send(if owned { Ok(()) } else { Err(OfferError::Taken) });
+    fn take_now(&mut self, time: Timestamp) -> Result<(), End> {
+        // Only the last of several offers can stay on the clipboard; the others were put there and replaced.
+        for taking in std::mem::take(&mut self.taking) {
+            match taking {
+                Taking::Offer(Offer { formats, reply }) => {
+                    let holding = Holding::new(&self.place(), &formats, time)?;
+                    let owned = self.own(holding, Some(formats))?;
+                    let _ = reply.send(if owned { Ok(()) } else { Err(OfferError::Taken) });
+                }
+                Taking::Left(formats) => {
+                    // Something may have been copied in the meantime.
+                    if self.connection.get_selection_owner(self.atoms.CLIPBOARD)?.reply()?.owner == x11rb::NONE {
+                        let holding = Holding::new(&self.place(), &formats, time)?;
+                        self.own(holding, Some(formats))?;
+                    }
+                }
+                Taking::Saved(request, targets) => {
+                    let kept = self.kept.take();
+                    if self.own(Holding::left(targets, time), kept)? {
+                        let (at, property) = (self.place(), request.property);
+                        if property != x11rb::NONE {
+                            let null = self.atoms.NULL;
+                            at.connection.change_property8(
+                                PropMode::REPLACE,
+                                request.requestor,
+                                property,
+                                null,
+                                &[],
+                            )?;
+                        }
+                        serving::tell(&at, &request, if property == x11rb::NONE { request.target } else { property })?;
+                    } else {
+                        self.not_saved(&request, "another program took the clipboard")?;
+                    }
+                }
+                Taking::Manager => {
+                    let manager = self.atoms.CLIPBOARD_MANAGER;
+                    self.connection.set_selection_owner(self.window, manager, time)?;
+                    if self.connection.get_selection_owner(manager)?.reply()?.owner == self.window {
+                        let save = (self.atoms.SAVE_TARGETS, self.atoms.NULL, Bytes::new());
+                        self.managing = Some(Holding::left(vec![save], time));
+                        self.note_manager(false);
+                    }
+                }
+            }
         }
         Ok(())
     }
 
     /// Takes the clipboard; tells whether it is ours.
-    fn own(&mut self, formats: &[Format], time: Timestamp) -> Result<bool, End> {
-        let holding = Holding::new(&self.place(), formats, time)?;
-        self.connection.set_selection_owner(self.window, self.atoms.CLIPBOARD, time)?;
+    fn own(&mut self, holding: Holding, formats: Option<Vec<Format>>) -> Result<bool, End> {
+        self.connection.set_selection_owner(self.window, self.atoms.CLIPBOARD, holding.since)?;
         let owned = self.connection.get_selection_owner(self.atoms.CLIPBOARD)?.reply()?.owner == self.window;
         if owned {
+            self.contest.took(Instant::now(), formats.as_deref().unwrap_or_default());
             self.holding = Some(holding);
-            self.read = None;
+            self.kept = formats;
             self.supersede(0, "something else was put on the clipboard before it answered");
         }
         Ok(owned)
@@ -419,12 +598,12 @@ impl Worker {
     fn send_on(&mut self, window: Window, property: Atom) -> Result<(), End> {
         let mut sendings = std::mem::take(&mut self.sendings);
         let mut done = None;
-        for (place, sending) in sendings.iter_mut().enumerate() {
+        for (number, sending) in sendings.iter_mut().enumerate() {
             if sending.property_deleted(&self.place(), window, property)? {
-                done = Some(place);
+                done = Some(number);
             }
         }
-        let done = done.map(|place| sendings.swap_remove(place));
+        let done = done.map(|number| sendings.swap_remove(number));
         self.sendings = sendings;
         done.map_or(Ok(()), |done| self.finish(&done))
     }

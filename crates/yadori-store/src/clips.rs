@@ -81,6 +81,7 @@ struct Raw {
     application: Option<String>,
     window_title: Option<String>,
     page: Option<String>,
+    selected: bool,
     device: String,
 }
 
@@ -111,7 +112,12 @@ impl TryFrom<Raw> for ClipRecord {
             text: raw.text.unwrap_or_default(),
             title: raw.title,
             caption: raw.caption,
-            source: Source { application: raw.application, window: raw.window_title, page: raw.page },
+            source: Source {
+                application: raw.application,
+                window: raw.window_title,
+                page: raw.page,
+                selected: raw.selected,
+            },
             device: raw.device,
         })
     }
@@ -127,7 +133,7 @@ macro_rules! clips {
                c.copied AS "copied!", c.restored AS "restored!", c.deleted AS "deleted!", c.shredded AS "shredded!: bool",
                c.expires_at, c.recalled_at, c.copies AS "copies!", c.recalls AS "recalls!", c.size AS "size!",
                c.width, c.height, c.text_lines, c.text_chars, LEFT(c.text, ?) AS "text", c.title, c.caption,
-               c.application, c.window_title, c.page, (SELECT d.name FROM devices d WHERE d.no = c.device) AS "device!" "# + $from,
+               c.application, c.window_title, c.page, c.selected AS "selected!: bool", (SELECT d.name FROM devices d WHERE d.no = c.device) AS "device!" "# + $from,
             $text $(, $argument)*
         )
     };

@@ -165,6 +165,7 @@ impl Filing {
                 application: owned(fitted(&clip.source.application, 255)),
                 window: owned(fitted(&clip.source.window, 1000)),
                 page: owned(fitted(&clip.source.page, 8000)),
+                selected: clip.source.selected,
             },
             device: self.device_name.clone(),
         }
@@ -175,8 +176,8 @@ impl Filing {
         let (lines, chars) = clip.extent.unzip();
         let done = sqlx::query!(
             "INSERT INTO clips (id, seq, kind, secret, device, copied, expires_at, copies, size, width, height,
-                text_lines, text_chars, text, title, caption, application, window_title, page)
-             VALUES (?, ?, ?, ?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                text_lines, text_chars, text, title, caption, application, window_title, page, selected)
+             VALUES (?, ?, ?, ?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             &clip.id.0[..],
             change,
             clip.kind.code(),
@@ -195,6 +196,7 @@ impl Filing {
             fitted(&clip.source.application, 255),
             fitted(&clip.source.window, 1000),
             fitted(&clip.source.page, 8000),
+            clip.source.selected,
         )
         .execute(&mut *self.tx)
         .await?;
@@ -208,7 +210,7 @@ impl Filing {
             "UPDATE clips SET seq = ?, secret = ?, device = ?, copied = GREATEST(copied, ?), expires_at = ?, copies = copies + 1,
                 shredded = FALSE, size = ?, width = ?, height = ?, text_lines = ?, text_chars = ?, text = ?,
                 title = COALESCE(?, title), caption = COALESCE(?, caption),
-                application = ?, window_title = ?, page = ?
+                application = ?, window_title = ?, page = ?, selected = selected AND ?
              WHERE no = ?",
             change,
             clip.sensitive.map_or(0, Secret::code),
@@ -226,6 +228,7 @@ impl Filing {
             fitted(&clip.source.application, 255),
             fitted(&clip.source.window, 1000),
             fitted(&clip.source.page, 8000),
+            clip.source.selected,
             number,
         )
         .execute(&mut *self.tx)

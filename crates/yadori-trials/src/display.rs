@@ -4,6 +4,7 @@ use crate::process::Process;
 use std::io::{BufRead, BufReader, Write};
 use std::os::fd::{AsRawFd, OwnedFd};
 use std::process::{Command, Stdio};
+use std::sync::atomic::{AtomicU32, Ordering};
 
 /// A running X server without a screen.
 pub struct Display {
@@ -17,11 +18,34 @@ impl Display {
     /// # Panics
     /// If Xvfb is missing or does not start.
     pub fn start() -> Self {
+        Self::start_at(None)
+    }
+
+    /// Starts one whose number nobody else takes while it is gone.
+    ///
+    /// # Panics
+    /// If Xvfb is missing or does not start.
+    pub fn start_apart() -> Self {
+        static NEXT: AtomicU32 = AtomicU32::new(0);
+        // Others take the lowest number that is free.
+        let number = 1000 + std::process::id() % 10_000 * 5 + NEXT.fetch_add(1, Ordering::SeqCst);
+        Self::start_at(Some(&format!(":{number}")))
+    }
+
+    /// It crashes; gives what starts it again at the same number.
+    pub fn crash(self) -> impl FnOnce() -> Self {
+        let Self { name, mut server } = self;
+        server.end(rustix::process::Signal::KILL);
+        move || Self::start_at(Some(&name))
+    }
+
+    fn start_at(name: Option<&str>) -> Self {
         let (reader, writer) = std::io::pipe().expect("a pipe");
         let writer = OwnedFd::from(writer);
         let mut command = Command::new("Xvfb");
         // Inherited as it is numbered here.
         rustix::io::fcntl_setfd(&writer, rustix::io::FdFlags::empty()).expect("an inheritable pipe");
+        command.args(name);
         command.args([
             "-displayfd",
             &writer.as_raw_fd().to_string(),
@@ -66,6 +90,28 @@ impl Display {
             .expect("xclip");
         child.stdin.take().expect("its input").write_all(content).expect("xclip reads");
         assert!(child.wait().expect("xclip").success(), "xclip failed");
+    }
+
+    /// Copies or selects text as `xsel` does.
+    ///
+    /// # Panics
+    /// If xsel is missing or fails.
+    pub fn xsel(&self, selection: &str, text: &str) {
+        let mut command = Command::new("xsel");
+        command.args([selection, "--input"]).env("DISPLAY", &self.name);
+        command.stdin(Stdio::piped()).stdout(Stdio::null()).stderr(Stdio::null());
+        let mut child = command.spawn().expect("xsel");
+        child.stdin.take().expect("its input").write_all(text.as_bytes()).expect("xsel reads");
+        assert!(child.wait().expect("xsel").success(), "xsel failed");
+    }
+
+    /// Pastes as `xsel` does.
+    ///
+    /// # Panics
+    /// If xsel is missing or fails.
+    pub fn xsel_paste(&self, selection: &str) -> String {
+        let output = Command::new("xsel").args([selection, "--output"]).env("DISPLAY", &self.name).output();
+        String::from_utf8(output.expect("xsel").stdout).expect("text")
     }
 
     /// Pastes as `xclip` does; `None` when it gets nothing.

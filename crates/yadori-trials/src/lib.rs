@@ -4,11 +4,12 @@
 //! * [`process`]: children that never outlive their test
 //! * [`home`]: a home folder with a database that is set up already
 //! * [`service`]: the service, its client, its HTTP interface and its events
-//! * [`display`]: an X server of its own
-//! * [`program`]: a program that copies and pastes on it, honestly or not
+//! * [`display`]: an X server of its own; [`compositor`]: a Wayland compositor of its own
+//! * [`program`], [`wayland_program`]: a program that copies and pastes on it, honestly or not
 //! * [`measuring`]: programs that do so again and again, for the benchmarks
 //! * [`sample`]: the sample history
 
+pub mod compositor;
 pub mod display;
 pub mod home;
 pub mod measuring;
@@ -16,6 +17,7 @@ pub mod process;
 pub mod program;
 pub mod sample;
 pub mod service;
+pub mod wayland_program;
 
 use std::time::Duration;
 

@@ -2,7 +2,7 @@
 
 use crate::home::Home;
 use crate::process::{Process, built};
-use crate::{PATIENCE, display::Display};
+use crate::{PATIENCE, compositor::Compositor, display::Display};
 use rustix::process::Signal;
 use serde::de::DeserializeOwned;
 use serde_json::Value;
@@ -66,6 +66,13 @@ pub fn command(home: &Path, clipboard: &str, display: Option<&str>) -> Command {
     command
 }
 
+/// The same on a compositor.
+pub fn on_compositor(home: &Path, clipboard: &str, compositor: &Compositor) -> Command {
+    let mut command = command(home, clipboard, None);
+    command.env("WAYLAND_DISPLAY", compositor.socket()).env("XDG_RUNTIME_DIR", compositor.runtime());
+    command
+}
+
 impl Service {
     /// Starts the service on an X server, and waits until it is ready.
     ///
@@ -73,6 +80,14 @@ impl Service {
     /// If it does not start.
     pub fn on_display(home: &Home, display: &Display) -> Self {
         Self::start(home.path(), command(home.path(), "x11", Some(display.name())))
+    }
+
+    /// Starts the service on a compositor, and waits until it is ready.
+    ///
+    /// # Panics
+    /// If it does not start.
+    pub fn on_compositor(home: &Home, compositor: &Compositor) -> Self {
+        Self::start(home.path(), on_compositor(home.path(), "wayland", compositor))
     }
 
     /// Starts the service with a simulated clipboard.

@@ -141,7 +141,7 @@ mod tests {
             height: None,
             lines: None,
             characters: None,
-            source: Source { application: Some("Writer".into()), window: None, page: None },
+            source: Source { application: Some("Writer".into()), ..Source::default() },
             device: "workshop".into(),
         }
     }

@@ -41,9 +41,11 @@ impl Default for Api {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, clap::ValueEnum)]
 #[serde(rename_all = "lowercase")]
 pub enum ClipboardChoice {
-    /// What is there: the X server of DISPLAY, or none.
+    /// What is there: the compositor of WAYLAND_DISPLAY, else the X server of DISPLAY, else none.
     #[default]
     Auto,
+    /// The compositor of WAYLAND_DISPLAY; it is an error if there is none.
+    Wayland,
     /// The X server of DISPLAY; it is an error if there is none.
     X11,
     /// One in memory, driven over HTTP, for tests.

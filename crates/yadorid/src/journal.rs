@@ -10,6 +10,10 @@ use yadori_core::{ClipId, MillisSinceEpoch};
 pub struct Journal {
     /// The clipboard's name.
     pub clipboard: &'static str,
+    /// What a person should know of it.
+    pub notes: Vec<String>,
+    /// The program that takes the clipboard each time something is put on it.
+    pub contested: Option<String>,
     /// Why there is none.
     pub off: Option<String>,
     /// Since when capture is as it is.
@@ -47,9 +51,38 @@ pub struct RefusedCount {
 }
 
 impl Journal {
-    /// The journal of a clipboard that was just connected.
-    pub fn new(clipboard: &'static str, off: Option<String>) -> Self {
-        Self { clipboard, off, since: now(), pause: None, last_copy: None, refused: BTreeMap::new(), waiting: 0 }
+    /// The journal of a service that has no clipboard, for this reason.
+    pub fn new(off: String) -> Self {
+        Self {
+            clipboard: "none",
+            notes: Vec::new(),
+            contested: None,
+            off: Some(off),
+            since: now(),
+            pause: None,
+            last_copy: None,
+            refused: BTreeMap::new(),
+            waiting: 0,
+        }
+    }
+
+    /// There is a clipboard.
+    pub fn connected(&mut self, clipboard: &'static str, notes: Vec<String>) {
+        self.clipboard = clipboard;
+        self.notes = notes;
+        if self.off.take().is_some() {
+            self.contested = None;
+            self.since = now();
+        }
+    }
+
+    /// There is none any more, for this reason.
+    pub fn disconnected(&mut self, reason: String) {
+        if self.off.replace(reason).is_none() {
+            self.since = now();
+        }
+        self.notes.clear();
+        self.contested = None;
     }
 
     /// Notes a copy that made no clip.

@@ -22,7 +22,7 @@ use yadori_api::places::Places;
 use yadori_core::MillisSinceEpoch;
 use yadori_core::capture::DEFAULT_SIZE_LIMIT;
 use yadori_desktop::simulated::Simulated;
-use yadori_desktop::{Clipboard, Event, PATIENCE, Reading, simulated, x11};
+use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, PATIENCE, Reading, simulated, wayland, x11};
 use yadori_store::private::ServerState;
 use yadori_store::{Store, StoreError};
 
@@ -131,8 +131,7 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
     let ledger = Ledger::open(store.clone()).await?;
 
     let reading = Reading::new(DEFAULT_SIZE_LIMIT, PATIENCE);
-    let Clipboards { clipboard, simulated, events, off } = clipboards(config.clipboard, &reading)?;
-    let name = clipboard.as_ref().map_or("none", |clipboard| clipboard.name());
+    let Clipboards { clipboard, simulated, mut events, off } = clipboards(config.clipboard, &reading)?;
     let service = Arc::new(Service {
         store,
         ledger,
@@ -149,9 +148,17 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         device,
         home: places.data.display().to_string(),
         started,
-        journal: Mutex::new(Journal::new(name, off)),
+        journal: Mutex::new(Journal::new(off)),
     });
     service.restore_pause().await?;
+    service.restore_rules().await?;
+    // The first thing that a desktop tells is whether it is there.
+    if let Some(first) = match &mut events {
+        Some(events) => events.recv().await,
+        None => None,
+    } {
+        service.note_desktop(first);
+    }
     Ok(Running { address, service, database, listener, events, places, _lock: lock })
 }
 
@@ -204,16 +211,20 @@ struct Clipboards {
     clipboard: Option<Arc<dyn Clipboard>>,
     simulated: Option<Simulated>,
     events: Option<mpsc::Receiver<Event>>,
-    off: Option<String>,
+    /// Why there is none, until one is told of.
+    off: String,
 }
 
 fn clipboards(choice: ClipboardChoice, reading: &Arc<Reading>) -> Result<Clipboards, StartError> {
-    let none = |why: String| Clipboards { clipboard: None, simulated: None, events: None, off: Some(why) };
-    let some = |desktop: yadori_desktop::Desktop, simulated| Clipboards {
+    let none = |off: String| Clipboards { clipboard: None, simulated: None, events: None, off };
+    let some = |desktop: Desktop, simulated| Clipboards {
         clipboard: Some(desktop.clipboard),
         simulated,
         events: Some(desktop.events),
-        off: None,
+        off: "it has not been found yet".into(),
+    };
+    let wanted = |connected: Result<Desktop, ConnectError>| {
+        connected.map(|desktop| some(desktop, None)).map_err(|error| StartError::Clipboard(with_causes(&error)))
     };
     match choice {
         ClipboardChoice::None => Ok(none("the service was started without a clipboard".into())),
@@ -221,11 +232,9 @@ fn clipboards(choice: ClipboardChoice, reading: &Arc<Reading>) -> Result<Clipboa
             let (desktop, simulated) = simulated::connect(reading.clone());
             Ok(some(desktop, Some(simulated)))
         }
-        ClipboardChoice::X11 => match x11::connect(None, reading.clone()) {
-            Ok(desktop) => Ok(some(desktop, None)),
-            Err(error) => Err(StartError::Clipboard(with_causes(&error))),
-        },
-        ClipboardChoice::Auto => match x11::connect(None, reading.clone()) {
+        ClipboardChoice::X11 => wanted(x11::connect(None, reading.clone())),
+        ClipboardChoice::Wayland => wanted(wayland::connect(None, reading.clone())),
+        ClipboardChoice::Auto => match yadori_desktop::connect(reading.clone()) {
             Ok(desktop) => Ok(some(desktop, None)),
             Err(error) => {
                 let why = with_causes(&error);

@@ -9,6 +9,13 @@ x11rb::atom_manager! {
         MULTIPLE,
         TIMESTAMP,
         INCR,
+        NULL,
+        // An exiting program hands its copy over to the owner of this selection.
+        CLIPBOARD_MANAGER,
+        SAVE_TARGETS,
+        DELETE,
+        INSERT_SELECTION,
+        INSERT_PROPERTY,
         ATOM_PAIR,
         UTF8_STRING,
         STRING,
@@ -18,9 +25,6 @@ x11rb::atom_manager! {
         TEXT_PLAIN_UTF8: b"text/plain;charset=utf-8",
         // By which password managers mark a copy as secret; its value is then `secret`.
         SECRET_HINT: b"x-kde-passwordManagerHint",
-        // The page from which a browser copied.
-        SOURCE_URL: b"chromium/x-source-url",
-        SOURCE_URL_PRIVATE: b"text/x-moz-url-priv",
         _NET_ACTIVE_WINDOW,
         _NET_WM_NAME,
         // Where answers to our requests arrive, in turn, so that a late one is not taken for another.

@@ -2,8 +2,8 @@
 //!
 //! ICCCM, sections 2.2, 2.6.2 and 2.7.2.
 
-use super::reading::Place;
-use super::text;
+use super::Place;
+use crate::{text, wanted};
 use bytes::Bytes;
 use std::time::{Duration, Instant};
 use x11rb::connection::{Connection, RequestConnection};
@@ -13,7 +13,7 @@ use x11rb::protocol::xproto::{
     SelectionNotifyEvent, SelectionRequestEvent, Timestamp, Window,
 };
 use x11rb::wrapper::ConnectionExt as _;
-use yadori_core::{Format, format};
+use yadori_core::Format;
 
 /// Most bytes in one piece. Larger ones would only make other clients of the server wait.
 const PIECE: usize = 256 * 1024;
@@ -39,24 +39,29 @@ pub(super) struct Sending {
 }
 
 impl Holding {
+    /// These formats, under all the names that programs ask for.
     pub fn new(at: &Place<'_>, formats: &[Format], since: Timestamp) -> Result<Self, ReplyOrIdError> {
-        let atoms = at.atoms;
         let mut targets = Vec::new();
         for Format { mime, data } in formats {
-            if mime == format::PLAIN {
-                for target in [atoms.UTF8_STRING, atoms.TEXT_PLAIN_UTF8, atoms.TEXT_PLAIN] {
+            for name in wanted::offered_as(mime) {
+                let target = at.atom(name)?;
+                // TEXT is answered in an encoding of our choice, STRING in Latin-1 (ICCCM, section 2.6.2).
+                if target == at.atoms.TEXT {
+                    targets.push((target, at.atoms.UTF8_STRING, data.clone()));
+                } else if target == at.atoms.STRING {
+                    let latin1 = std::str::from_utf8(data).ok().and_then(text::to_latin1);
+                    targets.extend(latin1.map(|latin1| (target, target, latin1.into())));
+                } else {
                     targets.push((target, target, data.clone()));
                 }
-                targets.push((atoms.TEXT, atoms.UTF8_STRING, data.clone()));
-                if let Some(latin1) = std::str::from_utf8(data).ok().and_then(text::to_latin1) {
-                    targets.push((atoms.STRING, atoms.STRING, latin1.into()));
-                }
-            } else {
-                let target = at.connection.intern_atom(false, mime.as_bytes())?.reply()?.atom;
-                targets.push((target, target, data.clone()));
             }
         }
         Ok(Self { since, targets })
+    }
+
+    /// What another program has left, as it was: targets, their types and their data.
+    pub fn left(targets: Vec<(Atom, Atom, Bytes)>, since: Timestamp) -> Self {
+        Self { since, targets }
     }
 
     /// Answers a program that pastes. Gives the transfers that go on in pieces.
@@ -72,17 +77,7 @@ impl Holding {
         } else {
             self.give(at, request.requestor, property, request.target, &mut sendings)?
         };
-        let notify = SelectionNotifyEvent {
-            response_type: SELECTION_NOTIFY_EVENT,
-            sequence: 0,
-            time: request.time,
-            requestor: request.requestor,
-            selection: request.selection,
-            target: request.target,
-            property: if given { property } else { x11rb::NONE },
-        };
-        at.connection.send_event(false, request.requestor, EventMask::NO_EVENT, notify)?;
-        at.connection.flush()?;
+        tell(at, request, if given { property } else { x11rb::NONE })?;
         Ok(sendings)
     }
 
@@ -146,13 +141,30 @@ impl Holding {
             return Ok(false);
         };
         for pair in pairs.chunks_exact_mut(2) {
-            if pair[0] == at.atoms.MULTIPLE || !self.give(at, requestor, pair[1], pair[0], sendings)? {
+            // A hand-over takes more than one step.
+            let not_here = [at.atoms.MULTIPLE, at.atoms.SAVE_TARGETS].contains(&pair[0]);
+            if not_here || !self.give(at, requestor, pair[1], pair[0], sendings)? {
                 pair[1] = x11rb::NONE;
             }
         }
         at.connection.change_property32(PropMode::REPLACE, requestor, property, at.atoms.ATOM_PAIR, &pairs)?;
         Ok(true)
     }
+}
+
+/// Tells a program where the answer to its request is, or with none that there is no answer.
+pub(super) fn tell(at: &Place<'_>, request: &SelectionRequestEvent, property: Atom) -> Result<(), ReplyOrIdError> {
+    let notify = SelectionNotifyEvent {
+        response_type: SELECTION_NOTIFY_EVENT,
+        sequence: 0,
+        time: request.time,
+        requestor: request.requestor,
+        selection: request.selection,
+        target: request.target,
+        property,
+    };
+    at.connection.send_event(false, request.requestor, EventMask::NO_EVENT, notify)?;
+    Ok(at.connection.flush()?)
 }
 
 impl Sending {

@@ -35,10 +35,10 @@ pub(super) fn source(connection: &RustConnection, atoms: &Atoms, root: Window, o
     // WM_CLASS is the instance's name and the class, each ended by a NUL (ICCCM, section 4.1.2.5).
     let application = read(class).and_then(|value| {
         let class = value.split(|byte| *byte == 0).nth(1)?.to_vec();
-        Some(super::text::from_latin1(&class)).filter(|class| !class.is_empty())
+        Some(crate::text::from_latin1(&class)).filter(|class| !class.is_empty())
     });
     let title = read(title)
         .map(|value| String::from_utf8_lossy(&value).into_owned())
-        .or_else(|| read(old_title).map(|value| super::text::from_latin1(&value)));
-    Source { application, window: title, page: None }
+        .or_else(|| read(old_title).map(|value| crate::text::from_latin1(&value)));
+    Source { application, window: title, ..Source::default() }
 }

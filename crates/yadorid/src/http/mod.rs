@@ -53,6 +53,7 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .routes(routes!(control::status))
         .routes(routes!(control::pause))
         .routes(routes!(control::resume))
+        .routes(routes!(control::rules, control::change_rules))
         .routes(routes!(control::console_link))
         .routes(routes!(simulated::copy))
         .routes(routes!(simulated::exit))

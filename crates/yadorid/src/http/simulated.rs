@@ -25,7 +25,8 @@ pub async fn copy(
     let api::SimulatedCopy { formats, source, secret, silent } = asked?.0;
     let formats =
         formats.into_iter().map(|given| Format::new(format::canonical_mime(&given.mime), given.text)).collect();
-    let source = Source { application: source.application, window: source.window, page: source.page };
+    let source =
+        Source { application: source.application, window: source.window, page: source.page, selected: source.selected };
     programs(&app).ok_or_else(Problem::not_simulated)?.copy(ProgramCopy { formats, source, secret, silent }).await;
     Ok(StatusCode::NO_CONTENT)
 }

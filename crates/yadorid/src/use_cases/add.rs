@@ -57,7 +57,7 @@ impl Service {
             }
             None => None,
         };
-        let source = Source { application: particulars.application, window: particulars.window, page: None };
+        let source = Source { application: particulars.application, window: particulars.window, ..Source::default() };
         let copy = Copy { formats: vec![Format::new(format::canonical_mime(mime), data)], source };
         let captured = self.capture(copy, &ByHand { title, copied }).await?;
         let record = self.store.clip(captured.id).await?.ok_or(StoreError::Damaged(captured.number))?;

@@ -1,7 +1,6 @@
 //! A copy becomes a clip: the rules judge it, it gets its identity, the records take it, and it is
 //! announced.
 
-use crate::moment::now;
 use crate::picture::{self, PictureError};
 use crate::service::Service;
 use std::sync::Arc;
@@ -73,13 +72,24 @@ impl Service {
                     ahead = self.store.begin_filing().await.ok();
                 }
                 Event::Missed { refusal, source } => self.note_refusal(refusal, source.application),
-                Event::Lost(reason) => {
-                    self.journal().off = Some(format!("the connection to the desktop is gone: {reason}"));
-                    self.journal().since = now();
-                    self.ledger.status_changed();
-                }
+                other => self.note_desktop(other),
             }
         }
+    }
+
+    /// Notes how the desktop stands.
+    pub fn note_desktop(&self, event: Event) {
+        {
+            let mut journal = self.journal();
+            match event {
+                Event::Connected { clipboard, notes } => journal.connected(clipboard, notes),
+                Event::Lost(reason) => journal.disconnected(reason),
+                Event::Contested(by) => journal.contested = Some(by.application.unwrap_or_else(|| "unknown".into())),
+                Event::Uncontested => journal.contested = None,
+                Event::Copied(_) | Event::Missed { .. } => {}
+            }
+        }
+        self.ledger.status_changed();
     }
 
     async fn capture_one(
@@ -199,6 +209,10 @@ impl Service {
         }
         if clip.expires_at.is_some() {
             self.forgetting.notify_one();
+            // What is to be forgotten soon does not stay on the clipboard when its owner goes.
+            if let Some(clipboard) = &self.clipboard {
+                clipboard.let_go();
+            }
         }
         if let Some(image) = image {
             let (store, number) = (self.store.clone(), filed.number);

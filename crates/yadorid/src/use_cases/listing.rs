@@ -41,6 +41,7 @@ pub fn clip(record: &ClipRecord, position: Option<usize>, query: Option<&Query>)
             application: record.source.application.clone(),
             window: record.source.window.clone(),
             page: record.source.page.clone(),
+            selected: record.source.selected,
         },
         device: record.device.clone(),
     }

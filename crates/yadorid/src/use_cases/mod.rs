@@ -9,6 +9,7 @@ pub mod listing;
 pub mod names;
 pub mod pause;
 pub mod recall;
+pub mod rules;
 pub mod show;
 pub mod status;
 pub mod undo;

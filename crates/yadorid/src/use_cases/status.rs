@@ -35,6 +35,9 @@ impl Service {
             Some(ServerState::Running { pid, restarts, .. }) => (Some(*pid), *restarts),
             _ => (None, 0),
         };
+        let contested = journal.contested.as_ref().map(|name| {
+            format!("another program ({name}) takes the clipboard each time something is put on it, and is let have it")
+        });
         let state = match (&journal.off, &journal.pause) {
             (Some(_), _) => api::CaptureState::Off,
             (None, Some(_)) => api::CaptureState::Paused,
@@ -52,6 +55,7 @@ impl Service {
                 until: journal.pause.and_then(|pause| pause.until).map(timestamp),
                 clipboard: journal.clipboard.into(),
                 reason: journal.off,
+                notes: journal.notes.into_iter().chain(contested).collect(),
                 waiting: journal.waiting as u64,
             },
             clips,

@@ -1,19 +1,19 @@
-//! Plain text in the encodings of X11.
+//! Plain text in the encodings of X11, which programs on Wayland offer too.
 
 /// Latin-1, the encoding of `STRING` (ICCCM, section 2.6.2).
-pub(super) fn from_latin1(data: &[u8]) -> String {
+pub(crate) fn from_latin1(data: &[u8]) -> String {
     data.iter().map(|byte| char::from(*byte)).collect()
 }
 
 /// Text as Latin-1, if all of it can be written so.
-pub(super) fn to_latin1(text: &str) -> Option<Vec<u8>> {
+pub(crate) fn to_latin1(text: &str) -> Option<Vec<u8>> {
     text.chars().map(|c| u8::try_from(u32::from(c)).ok()).collect()
 }
 
 /// Compound Text: Latin-1 with switches to other character sets. The switch to UTF-8 (`ESC % G`) and
 /// back (`ESC % @`), and the designations of ASCII and Latin-1, are understood; text in other sets
 /// gives `None`.
-pub(super) fn from_compound(data: &[u8]) -> Option<String> {
+pub(crate) fn from_compound(data: &[u8]) -> Option<String> {
     const ESCAPE: u8 = 0x1b;
     let mut text = String::new();
     let mut rest = data;

@@ -1,0 +1,144 @@
+//! The life of a connection to a desktop: made, lost, made again.
+//!
+//! One thread per desktop. When the connection is gone, it tries again after a pause, which grows from a
+//! quarter of a second to half a minute, and it puts back what it held.
+
+use crate::contest::Verdict;
+use crate::orders::{self, Orders, ServiceEnded};
+use crate::{ConnectError, Desktop, Event, Reading, Teller};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+use tokio::runtime::Handle;
+use yadori_core::Format;
+use yadori_core::capture::{Copy, Refusal};
+
+const FIRST_PAUSE: Duration = Duration::from_millis(250);
+const LONGEST_PAUSE: Duration = Duration::from_secs(30);
+
+/// A connection that lasted so long was a good one.
+const GOOD: Duration = Duration::from_secs(10);
+
+/// What every connection works with.
+#[derive(Clone)]
+pub(crate) struct Surroundings {
+    pub teller: Teller,
+    pub runtime: Handle,
+    pub rules: Arc<Reading>,
+}
+
+impl Surroundings {
+    /// Tells the service of something.
+    pub fn tell(&self, event: Event) {
+        self.runtime.block_on(self.teller.tell(event));
+    }
+
+    /// Tells the service of a copy, if it is one.
+    pub fn tell_verdict(&self, verdict: Verdict, copy: Copy) {
+        match verdict {
+            Verdict::Copy => self.runtime.block_on(self.teller.copied(copy)),
+            Verdict::CopyAndPeace => {
+                self.tell(Event::Uncontested);
+                self.runtime.block_on(self.teller.copied(copy));
+            }
+            Verdict::Echo => self.tell(Event::Missed { refusal: Refusal::Echo, source: copy.source }),
+            Verdict::Contest => {
+                self.tell(Event::Missed { refusal: Refusal::Echo, source: copy.source.clone() });
+                self.tell(Event::Contested(copy.source));
+            }
+        }
+    }
+}
+
+/// Why a connection's work has ended.
+pub(crate) enum End {
+    /// The service is ending.
+    Service,
+    /// The desktop is gone, and why.
+    Desktop(String),
+}
+
+impl From<ServiceEnded> for End {
+    fn from(_: ServiceEnded) -> Self {
+        Self::Service
+    }
+}
+
+/// One connection to a desktop.
+pub(crate) trait Session: Send {
+    /// What the clipboard is called.
+    fn name(&self) -> &'static str;
+
+    /// What a person should know of it: what is not captured, and why.
+    fn notes(&self) -> Vec<String> {
+        Vec::new()
+    }
+
+    /// Why it cannot capture, if it cannot: it then only waits for that to change.
+    fn unusable(&self) -> Option<String> {
+        None
+    }
+
+    /// Works until something ends it. `held` is put on the clipboard first, unless somebody owns it; and
+    /// what would be lost with the connection is there at the end.
+    fn work(&mut self, orders: &mut Orders, held: &mut Option<Vec<Format>>) -> End;
+}
+
+/// How a connection is made.
+pub(crate) type Open = Box<dyn Fn(&Surroundings) -> Result<Box<dyn Session>, ConnectError> + Send>;
+
+/// Connects, and keeps connected. Without `waits`, the first connection must succeed.
+pub(crate) fn keep(open: Open, rules: Arc<Reading>, waits: bool) -> Result<Desktop, ConnectError> {
+    let (teller, events) = Teller::new();
+    let surroundings = Surroundings { teller, runtime: Handle::current(), rules: rules.clone() };
+    let first = match open(&surroundings) {
+        Ok(session) => Ok(session),
+        Err(error) if waits && error.may_pass() => Err(error),
+        Err(error) => return Err(error),
+    };
+    let (clipboard, orders) = orders::pair()?;
+    std::thread::Builder::new()
+        .name("desktop".into())
+        .spawn(move || drop(live(&open, first, orders, &surroundings)))?;
+    Ok(Desktop { clipboard: Arc::new(clipboard), events, reading: rules })
+}
+
+fn live(
+    open: &Open,
+    mut next: Result<Box<dyn Session>, ConnectError>,
+    mut orders: Orders,
+    surroundings: &Surroundings,
+) -> Result<(), ServiceEnded> {
+    let mut pause = FIRST_PAUSE;
+    let mut held = None;
+    let mut told = String::new();
+    loop {
+        let reason = match next {
+            Ok(mut session) => {
+                let began = Instant::now();
+                match session.unusable() {
+                    Some(why) => surroundings.tell(Event::Lost(why)),
+                    None => surroundings.tell(Event::Connected { clipboard: session.name(), notes: session.notes() }),
+                }
+                told.clear();
+                match session.work(&mut orders, &mut held) {
+                    End::Service => return Ok(()),
+                    End::Desktop(reason) => {
+                        if began.elapsed() > GOOD {
+                            pause = FIRST_PAUSE;
+                        }
+                        reason
+                    }
+                }
+            }
+            Err(error) => crate::with_causes(&error),
+        };
+        if reason != told {
+            tracing::warn!(%reason, "there is no clipboard; it is looked for again");
+            surroundings.tell(Event::Lost(reason.clone()));
+            told = reason;
+        }
+        orders.refuse_for(pause)?;
+        pause = (pause * 2).min(LONGEST_PAUSE);
+        next = open(surroundings);
+    }
+}

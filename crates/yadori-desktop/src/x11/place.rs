@@ -1,0 +1,81 @@
+//! Where transfers take place: the connection, our window, and the names of things.
+
+use super::atoms::Atoms;
+use std::cell::Cell;
+use x11rb::errors::ReplyOrIdError;
+use x11rb::protocol::xproto::{Atom, ConnectionExt, Window};
+use x11rb::rust_connection::RustConnection;
+
+/// What all transfers need.
+pub(super) struct Place<'a> {
+    pub connection: &'a RustConnection,
+    pub atoms: &'a Atoms,
+    pub window: Window,
+    /// Counts the questions that were asked.
+    pub questions: &'a Cell<usize>,
+}
+
+impl Place<'_> {
+    /// The property for the next answer. They take turns, so that a late answer is not taken for another.
+    pub fn next_answer(&self) -> Atom {
+        let atoms = self.atoms;
+        let answers = [
+            atoms.ANSWER_0,
+            atoms.ANSWER_1,
+            atoms.ANSWER_2,
+            atoms.ANSWER_3,
+            atoms.ANSWER_4,
+            atoms.ANSWER_5,
+            atoms.ANSWER_6,
+            atoms.ANSWER_7,
+        ];
+        let turn = self.questions.get();
+        self.questions.set(turn.wrapping_add(1));
+        answers[turn % answers.len()]
+    }
+
+    /// The common names, which need no look-up.
+    fn well_known(&self) -> [(Atom, &'static str); 11] {
+        let atoms = self.atoms;
+        [
+            (atoms.TARGETS, "TARGETS"),
+            (atoms.MULTIPLE, "MULTIPLE"),
+            (atoms.TIMESTAMP, "TIMESTAMP"),
+            (atoms.UTF8_STRING, "UTF8_STRING"),
+            (atoms.STRING, "STRING"),
+            (atoms.TEXT, "TEXT"),
+            (atoms.COMPOUND_TEXT, "COMPOUND_TEXT"),
+            (atoms.TEXT_PLAIN, "text/plain"),
+            (atoms.TEXT_PLAIN_UTF8, "text/plain;charset=utf-8"),
+            (atoms.SECRET_HINT, crate::wanted::SECRET_HINT),
+            (atoms.SAVE_TARGETS, "SAVE_TARGETS"),
+        ]
+    }
+
+    /// The names of atoms, in their order. One that is no atom at all is its owner's lie and is left out.
+    pub fn names(&self, atoms: &[Atom]) -> Result<Vec<(Atom, String)>, ReplyOrIdError> {
+        let known = self.well_known();
+        let known = |atom: Atom| known.iter().find(|(other, _)| *other == atom).map(|(_, name)| *name);
+        let mut asked = Vec::with_capacity(atoms.len());
+        for atom in atoms {
+            asked.push(if known(*atom).is_some() { None } else { Some(self.connection.get_atom_name(*atom)?) });
+        }
+        let mut named = Vec::with_capacity(atoms.len());
+        for (atom, asked) in atoms.iter().zip(asked) {
+            let name = match asked {
+                None => known(*atom).map(str::to_owned),
+                Some(cookie) => cookie.reply().ok().map(|reply| String::from_utf8_lossy(&reply.name).into_owned()),
+            };
+            named.extend(name.map(|name| (*atom, name)));
+        }
+        Ok(named)
+    }
+
+    /// The atom of a name.
+    pub fn atom(&self, name: &str) -> Result<Atom, ReplyOrIdError> {
+        match self.well_known().into_iter().find(|(_, known)| *known == name) {
+            Some((atom, _)) => Ok(atom),
+            None => Ok(self.connection.intern_atom(false, name.as_bytes())?.reply()?.atom),
+        }
+    }
+}
