@@ -149,6 +149,20 @@ pub struct ClipDetail {
     pub text: Option<String>,
     /// Whether `text` is all of it.
     pub text_is_whole: bool,
+    /// The files of a list of files, at most the first 1,000.
+    pub files: Vec<FileInfo>,
+}
+
+/// One file of a list of files.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct FileInfo {
+    /// Its URI.
+    pub uri: String,
+    /// Its path, for reading: what is not UTF-8 is `�`, a line end `␊`.
+    pub path: String,
+    /// Whether it is not there any more; none when that cannot be told: it is on another machine, or its
+    /// disk does not answer.
+    pub missing: Option<bool>,
 }
 
 /// A page of clips.
@@ -238,6 +252,8 @@ pub struct Recalled {
     pub clips: Vec<Clip>,
     /// The formats that are offered.
     pub formats: Vec<String>,
+    /// How many of the files that are offered are not there any more.
+    pub missing: u32,
 }
 
 /// Clips to move to the bin.

@@ -113,7 +113,7 @@ enum Canonical {
     Image { format: usize },
 }
 
-/// A decoded picture: what its identity rests on.
+/// A decoded picture of one frame: what its identity rests on.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Picture {
     /// Width in pixels.
@@ -142,8 +142,8 @@ impl Draft {
         }
     }
 
-    /// The clip's id. Vector images, and pictures whose decoding the limits forbid (`picture` is
-    /// `None`), are identified by their bytes.
+    /// The clip's id. Vector images, animations, and pictures whose decoding the limits forbid (`picture`
+    /// is `None`), are identified by their bytes.
     pub fn id(&self, picture: Option<&Picture>) -> ClipId {
         match (&self.canonical, picture) {
             (Canonical::Bytes(bytes), _) => ClipId::of(self.kind, bytes),
@@ -196,10 +196,7 @@ pub fn judge(copy: Copy, rules: &CaptureRules) -> Result<Draft, Refusal> {
         canonical,
     };
 
-    let listed = format::find(&formats, format::FILE_LIST)
-        .and_then(|data| files::from_file_list(data))
-        .or_else(|| format::find(&formats, format::URI_LIST).and_then(|data| files::from_uri_list(data)));
-    if let Some(uris) = listed {
+    if let Some(uris) = files::listed(&formats) {
         let paths: Vec<String> = uris.iter().map(|uri| files::path(uri)).collect();
         return Ok(draft(Kind::Files, paths.join("\n"), Canonical::Bytes(uris.join("\n").into_bytes()), formats));
     }
@@ -218,7 +215,9 @@ pub fn judge(copy: Copy, rules: &CaptureRules) -> Result<Draft, Refusal> {
     if let Some(format) = image
         && plain.as_deref().is_none_or(|text| text.trim().is_empty() || link::sole_url(text).is_some())
     {
-        let caption = plain.as_deref().and_then(link::sole_url).map(String::from);
+        let address = plain.as_deref().and_then(link::sole_url);
+        let in_markup = || format::find(&formats, format::HTML).and_then(|markup| html::sole_picture(markup));
+        let caption = address.or_else(in_markup).map(String::from);
         return Ok(Draft { caption, ..draft(Kind::Image, String::new(), Canonical::Image { format }, formats) });
     }
 
@@ -303,7 +302,10 @@ mod tests {
         assert_eq!(of(vec![png(), Format::plain("A1\tB1")]).unwrap().kind, Kind::Text);
         let draft = of(vec![png(), Format::plain("https://example.org/poster.png")]).unwrap();
         assert_eq!((draft.kind, draft.caption.as_deref()), (Kind::Image, Some("https://example.org/poster.png")));
-        assert_eq!(of(vec![Format::new(format::HTML, "<img src=x>"), png()]).unwrap().raster(), Some(&png()));
+        let from_page =
+            of(vec![Format::new(format::HTML, "<img src='https://example.org/p?a=1&amp;b=2'>"), png()]).unwrap();
+        assert_eq!(from_page.raster(), Some(&png()));
+        assert_eq!(from_page.caption.as_deref(), Some("https://example.org/p?a=1&b=2"));
     }
 
     #[test]

@@ -12,12 +12,14 @@ pub const RTF: &str = "text/rtf";
 pub const URI_LIST: &str = "text/uri-list";
 /// The file managers' list: `copy` or `cut`, then one URI on a line.
 pub const FILE_LIST: &str = "x-special/gnome-copied-files";
+/// Beside a list of files: `1` when they were cut.
+pub const CUT_MARK: &str = "application/x-kde-cutselection";
 /// A URL and its title, one on a line, in UTF-16.
 pub const TITLED_URL: &str = "text/x-moz-url";
 /// Vector images.
 pub const SVG: &str = "image/svg+xml";
 /// Raster images that can be decoded to pixels, best first.
-pub const RASTERS: [&str; 5] = ["image/png", "image/webp", "image/jpeg", "image/bmp", "image/tiff"];
+pub const RASTERS: [&str; 6] = ["image/png", "image/webp", "image/jpeg", "image/gif", "image/bmp", "image/tiff"];
 
 /// One representation of what was copied.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -48,18 +50,33 @@ pub fn find<'a>(formats: &'a [Format], mime: &str) -> Option<&'a Bytes> {
 /// Which of the `offered` MIME types to take: every useful one, but an uncompressed or bulky picture
 /// only where no better one is offered (toolkits offer each picture in every encoding they know).
 pub fn useful<'a>(offered: &[&'a str]) -> Vec<&'a str> {
-    const ALWAYS: [&str; 9] =
-        [PLAIN, HTML, RTF, URI_LIST, FILE_LIST, TITLED_URL, "image/png", "image/webp", "image/jpeg"];
+    const ALWAYS: [&str; 12] = [
+        PLAIN,
+        HTML,
+        RTF,
+        URI_LIST,
+        FILE_LIST,
+        CUT_MARK,
+        TITLED_URL,
+        "image/png",
+        "image/webp",
+        "image/jpeg",
+        "image/gif",
+        SVG,
+    ];
     const LAST_RESORT: [&str; 2] = ["image/bmp", "image/tiff"];
-    let mut take: Vec<&str> = offered.iter().copied().filter(|mime| ALWAYS.contains(mime) || *mime == SVG).collect();
+    let mut take: Vec<&str> = offered.iter().copied().filter(|mime| ALWAYS.contains(mime)).collect();
+    // A mark beside nothing says nothing.
+    if !take.contains(&URI_LIST) {
+        take.retain(|mime| *mime != CUT_MARK);
+    }
     if !take.iter().any(|mime| mime.starts_with("image/")) {
         take.extend(LAST_RESORT.iter().find_map(|mime| offered.iter().find(|offer| *offer == mime)));
     }
     take
 }
 
-/// The lower-case MIME type under which `name` is kept; plain text in UTF-8 and `application/rtf`
-/// have several names.
+/// The lower-case MIME type under which `name` is kept; some formats have several names.
 pub fn canonical_mime(name: &str) -> String {
     let lower = name.trim().to_ascii_lowercase();
     let compact: String = lower.chars().filter(|c| !c.is_whitespace() && *c != '"').collect();
@@ -68,6 +85,12 @@ pub fn canonical_mime(name: &str) -> String {
             PLAIN.into()
         }
         "application/rtf" | "text/richtext" => RTF.into(),
+        "x-special/mate-copied-files" => FILE_LIST.into(),
+        "image/jpg" | "image/pjpeg" => "image/jpeg".into(),
+        "image/x-png" => "image/png".into(),
+        "image/x-bmp" | "image/x-ms-bmp" | "image/x-win-bitmap" => "image/bmp".into(),
+        "image/x-tiff" | "image/tif" => "image/tiff".into(),
+        "image/svg" => SVG.into(),
         _ => compact,
     }
 }
@@ -90,5 +113,6 @@ mod tests {
         }
         assert_eq!(canonical_mime("application/rtf"), RTF);
         assert_eq!(canonical_mime("image/PNG"), "image/png");
+        assert_eq!(canonical_mime("image/x-MS-bmp"), "image/bmp");
     }
 }

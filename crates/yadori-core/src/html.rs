@@ -1,5 +1,8 @@
 //! Text out of HTML, and out of the encodings in which browsers put it on the clipboard.
 
+use crate::link;
+use url::Url;
+
 /// Decodes text that is UTF-8, or UTF-16 with or without a byte-order mark, as browsers write it.
 /// What is not valid becomes `�`; a trailing NUL is dropped.
 pub fn decode(data: &[u8]) -> String {
@@ -29,6 +32,42 @@ pub fn to_text(data: &[u8]) -> String {
         .unwrap_or_default()
 }
 
+/// The address of a picture, if the fragment is one picture and nothing else: so a browser writes it beside
+/// the picture itself.
+pub fn sole_picture(data: &[u8]) -> Option<Url> {
+    let markup = decode(data);
+    let lower = markup.to_ascii_lowercase();
+    let mut pictures = lower.match_indices("<img").map(|(at, _)| at);
+    let (Some(at), None) = (pictures.next(), pictures.next()) else { return None };
+    let tag = &markup[at + 4..at + lower[at..].find('>')?];
+    let source = attribute(tag, "src")?;
+    let alone = to_text(format!("{}{}", &markup[..at], &markup[at + 4 + tag.len() + 1..]).as_bytes()).is_empty();
+    link::sole_url(&source.replace("&amp;", "&")).filter(|_| alone)
+}
+
+/// The value of an attribute in the inside of a tag.
+fn attribute<'a>(tag: &'a str, name: &str) -> Option<&'a str> {
+    let mut rest = tag;
+    loop {
+        rest = rest.trim_start_matches(|c: char| c.is_whitespace() || c == '/');
+        let end = rest.find(|c: char| c == '=' || c.is_whitespace()).filter(|end| *end > 0)?;
+        let (found, after) = rest.split_at(end);
+        let Some(value) = after.trim_start().strip_prefix('=').map(str::trim_start) else {
+            rest = after;
+            continue;
+        };
+        let quote = value.chars().next().filter(|c| matches!(c, '"' | '\''));
+        let (value, after) = match quote {
+            Some(quote) => value[1..].split_once(quote)?,
+            None => value.split_at(value.find(char::is_whitespace).unwrap_or(value.len())),
+        };
+        if found.eq_ignore_ascii_case(name) {
+            return Some(value);
+        }
+        rest = after;
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -50,7 +89,24 @@ mod tests {
         assert_eq!(to_text(b"<style>p{}</style><script>alert(1)</script><p>Cue 7</p>"), "Cue 7");
     }
 
+    #[test]
+    fn a_picture_alone_has_an_address() {
+        let address = |markup: &str| sole_picture(markup.as_bytes()).map(String::from);
+        let found = Some("https://example.org/poster.png".to_owned());
+        assert_eq!(address("<meta charset='utf-8'><img alt=\"a > b\" src=\"https://example.org/poster.png\"/>"), None);
+        assert_eq!(address("<meta charset='utf-8'><IMG hidden alt='x' SRC=https://example.org/poster.png>"), found);
+        assert_eq!(address("<p><img src='https://example.org/poster.png'></p>"), found);
+        assert_eq!(address("<img src='https://example.org/poster.png'> and words"), None);
+        assert_eq!(address("<img src='https://example.org/a.png'><img src='https://example.org/b.png'>"), None);
+        assert_eq!(address("<img src='data:image/png;base64,AAAA'>"), None);
+    }
+
     proptest! {
+        #[test]
+        fn no_markup_can_upset_it(markup in "(<img|src=|['\"<> a=/é]){0,30}") {
+            let _ = sole_picture(markup.as_bytes());
+        }
+
         #[test]
         fn no_bytes_can_upset_the_reader(data in prop::collection::vec(any::<u8>(), 0..200)) {
             let _ = to_text(&data);

@@ -137,6 +137,7 @@ pub(crate) fn offered_as(mime: &str) -> Vec<&str> {
     match mime {
         format::PLAIN => vec!["UTF8_STRING", "text/plain;charset=utf-8", "text/plain", "TEXT", "STRING"],
         format::RTF => vec!["text/rtf", "application/rtf"],
+        format::FILE_LIST => vec![format::FILE_LIST, "x-special/mate-copied-files"],
         _ => vec![mime],
     }
 }

@@ -55,7 +55,7 @@ impl Service {
         if let Some(kind) = kind {
             request = request.header("content-type", kind);
         }
-        let response = if method == "POST" {
+        let response = if method != "GET" {
             request
                 .body(body)
                 .map_err(|error| Failure::Usage(error.to_string()))
@@ -88,6 +88,12 @@ impl Service {
     pub fn post<T: DeserializeOwned>(&self, path: &str, body: &impl Serialize) -> Result<T, Failure> {
         let body = serde_json::to_vec(body).map_err(|error| Failure::Here(error.to_string()))?;
         read(self.send("POST", path, Some("application/json"), &body)?)
+    }
+
+    /// Asks for something to be changed.
+    pub fn patch<T: DeserializeOwned>(&self, path: &str, change: &impl Serialize) -> Result<T, Failure> {
+        let change = serde_json::to_vec(change).map_err(|error| Failure::Here(error.to_string()))?;
+        read(self.send("PATCH", path, Some("application/json"), &change)?)
     }
 
     /// Gives content of the given MIME type.

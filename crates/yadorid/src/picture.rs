@@ -1,6 +1,7 @@
 //! Decoding pictures, within limits, and making small ones of them.
 
-use image::{DynamicImage, ImageError, ImageFormat, ImageReader, Limits};
+use image::codecs::{gif::GifDecoder, png::PngDecoder, webp::WebPDecoder};
+use image::{AnimationDecoder, DynamicImage, ImageDecoder, ImageError, ImageFormat, ImageReader, Limits};
 use std::io::Cursor;
 use std::sync::LazyLock;
 use thiserror::Error;
@@ -32,28 +33,52 @@ pub enum PictureError {
     TooLarge,
 }
 
-/// Decodes a picture, away from the tasks that must not wait. A large one is waited for.
-pub async fn decode(format: &Format) -> Result<(DynamicImage, Picture), PictureError> {
+/// Decodes a picture, away from the tasks that must not wait. A large one is waited for. Of an animation the
+/// first frame is given, but no identity: another animation may begin in the same way.
+pub async fn decode(format: &Format) -> Result<(DynamicImage, Option<Picture>), PictureError> {
     let _one = DECODING.acquire().await;
     let Format { mime, data } = format.clone();
     let decoded = tokio::task::spawn_blocking(move || {
         let image = decode_now(&mime, &data)?;
+        if is_animated(&mime, &data) {
+            return Ok((image, None));
+        }
         let rgba = image.to_rgba8();
         let picture = Picture::of_rgba(rgba.width(), rgba.height(), rgba.as_raw());
-        Ok((image, picture))
+        Ok((image, Some(picture)))
     });
     decoded.await.unwrap_or_else(|error| Err(PictureError::Broken(error.to_string())))
+}
+
+fn limits() -> Limits {
+    let mut limits = Limits::default();
+    limits.max_alloc = Some(MOST_MEMORY);
+    limits.max_image_width = Some(LONGEST_SIDE);
+    limits.max_image_height = Some(LONGEST_SIDE);
+    limits
+}
+
+/// Whether a picture that can be decoded has more than one frame.
+fn is_animated(mime: &str, data: &[u8]) -> bool {
+    let data = Cursor::new(data);
+    let animated = match mime {
+        "image/png" => PngDecoder::with_limits(data, limits()).and_then(|decoder| decoder.is_apng()),
+        "image/webp" => WebPDecoder::new(data).map(|decoder| decoder.has_animation()),
+        "image/gif" => GifDecoder::new(data).and_then(|mut decoder| {
+            decoder.set_limits(limits())?;
+            // Two frames are enough to know.
+            Ok(decoder.into_frames().take(2).filter(Result::is_ok).count() > 1)
+        }),
+        _ => Ok(false),
+    };
+    animated.unwrap_or(false)
 }
 
 fn decode_now(mime: &str, data: &[u8]) -> Result<DynamicImage, PictureError> {
     let format =
         ImageFormat::from_mime_type(mime).ok_or_else(|| PictureError::Broken(format!("{mime} is not known")))?;
-    let mut limits = Limits::default();
-    limits.max_alloc = Some(MOST_MEMORY);
-    limits.max_image_width = Some(LONGEST_SIDE);
-    limits.max_image_height = Some(LONGEST_SIDE);
     let mut reader = ImageReader::with_format(Cursor::new(data), format);
-    reader.limits(limits);
+    reader.limits(limits());
     reader.decode().map_err(|error| match error {
         ImageError::Limits(_) => PictureError::TooLarge,
         other => PictureError::Broken(other.to_string()),
@@ -97,6 +122,7 @@ mod tests {
     #[tokio::test]
     async fn a_picture_is_decoded_and_made_small() {
         let (image, picture) = decode(&png(800, 400)).await.unwrap();
+        let picture = picture.unwrap();
         assert_eq!((picture.width, picture.height), (800, 400));
         let small = image::load_from_memory(&thumbnail(image).await.unwrap().content).unwrap();
         assert_eq!((small.width(), small.height()), (320, 160));
@@ -114,6 +140,23 @@ mod tests {
         let crc = crc32(&bomb[12..29]);
         bomb[29..33].copy_from_slice(&crc.to_be_bytes());
         assert!(matches!(decode(&Format::new("image/png", bomb)).await, Err(PictureError::TooLarge)));
+    }
+
+    #[tokio::test]
+    async fn animations_are_known_by_their_frames() {
+        let gif = |frames: u8| {
+            let mut data = Vec::new();
+            let mut encoder = image::codecs::gif::GifEncoder::new(&mut data);
+            for shade in 0..frames {
+                let frame = image::RgbaImage::from_pixel(4, 4, image::Rgba([shade * 80, 0, 0, 255]));
+                encoder.encode_frame(image::Frame::new(frame)).unwrap();
+            }
+            drop(encoder);
+            Format::new("image/gif", data)
+        };
+        let (still, moving) = (decode(&gif(1)).await.unwrap(), decode(&gif(3)).await.unwrap());
+        assert!(still.1.is_some() && moving.1.is_none());
+        assert_eq!((moving.0.width(), moving.0.height()), (4, 4));
     }
 
     fn crc32(data: &[u8]) -> u32 {

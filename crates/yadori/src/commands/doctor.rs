@@ -70,7 +70,7 @@ impl Doctor {
 fn of_service(status: &Status) -> Vec<Finding> {
     let own = env!("CARGO_PKG_VERSION");
     let capture = &status.capture;
-    vec![
+    let mut findings = vec![
         if status.version == own {
             fine("service", format!("yadorid {own} runs as process {}", status.pid))
         } else {
@@ -86,7 +86,7 @@ fn of_service(status: &Status) -> Vec<Finding> {
             CaptureState::Off => wrong(
                 "clipboard",
                 format!("no copies are kept: {}", capture.reason.as_deref().unwrap_or("there is no clipboard")),
-                "start the service within your desktop session, where DISPLAY is set; until then yadori add and the console work",
+                no_clipboard(capture.reason.as_deref().unwrap_or_default()),
             ),
         },
         match (status.database.answers, status.database.restarts) {
@@ -118,7 +118,21 @@ fn of_service(status: &Status) -> Vec<Finding> {
                 "in the source folder: script/setup --console && cargo build",
             )
         },
-    ]
+    ];
+    let remedy =
+        "nothing is wrong with Yadori; what is captured otherwise, and yadori add and the console, work as ever";
+    findings.extend(capture.notes.iter().map(|note| wrong("desktop", note.clone(), remedy)));
+    findings
+}
+
+/// What helps where no copies can be captured.
+fn no_clipboard(reason: &str) -> &'static str {
+    if reason.contains("gives no access") {
+        "use a desktop that gives it, or one with XWayland (DISPLAY is set): copies of programs on it are captured then; \
+         yadori add and the console work in any case"
+    } else {
+        "start the service within your desktop session, where WAYLAND_DISPLAY or DISPLAY is set; until then yadori add and the console work"
+    }
 }
 
 /// What a service would need that is to be started.
@@ -138,9 +152,16 @@ fn of_machine() -> Vec<Finding> {
             Some(path) => fine("database", path.display().to_string()),
             None => wrong("database", "MariaDB is not installed", "on Debian: apt install mariadb-server"),
         },
-        match std::env::var("DISPLAY").ok().filter(|display| !display.is_empty()) {
-            Some(display) => fine("display", format!("DISPLAY is {display}")),
-            None => wrong("display", "DISPLAY is not set", "start the service within your desktop session"),
+        {
+            let set = |name: &str| Some((name.to_owned(), std::env::var(name).ok().filter(|value| !value.is_empty())?));
+            match ["WAYLAND_DISPLAY", "DISPLAY"].into_iter().find_map(set) {
+                Some((name, value)) => fine("desktop", format!("{name} is {value}")),
+                None => wrong(
+                    "desktop",
+                    "neither WAYLAND_DISPLAY nor DISPLAY is set",
+                    "start the service within your desktop session",
+                ),
+            }
         },
     ]
 }

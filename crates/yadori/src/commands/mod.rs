@@ -10,6 +10,7 @@ pub mod list;
 pub mod pause;
 pub mod recall;
 pub mod resume;
+pub mod rules;
 pub mod show;
 pub mod status;
 pub mod undo;

@@ -32,7 +32,18 @@ impl Recall {
         }
         let formats =
             if recalled.formats.len() > 1 { format!(", in {} formats", recalled.formats.len()) } else { String::new() };
-        say(&format!("On the clipboard: {}{formats}", named(&recalled.clips)))
+        say(&format!("On the clipboard: {}{formats}", named(&recalled.clips)))?;
+        if recalled.missing > 0 {
+            eprintln!(
+                "yadori: {} not there any more and cannot be pasted; see: yadori show {}",
+                match recalled.missing {
+                    1 => "one of these files is".to_owned(),
+                    missing => format!("{missing} of these files are"),
+                },
+                recalled.clips[0].id
+            );
+        }
+        Ok(())
     }
 }
 

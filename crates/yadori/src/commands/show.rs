@@ -63,7 +63,16 @@ fn print(detail: &ClipDetail, style: Style) -> Result<(), Failure> {
     for (name, value) in particulars(detail) {
         writeln!(out, "{}  {}", style.faint(&format!("{name:>9}")), safe(&value).replace('\n', " "))?;
     }
-    if let Some(text) = &detail.text {
+    if !detail.files.is_empty() {
+        writeln!(out)?;
+        for file in &detail.files {
+            let missing = match file.missing {
+                Some(true) => format!("  {}", style.warning("missing")),
+                _ => String::new(),
+            };
+            writeln!(out, "{}{missing}", safe(&file.path))?;
+        }
+    } else if let Some(text) = &detail.text {
         writeln!(out)?;
         writeln!(out, "{}", safe(text).trim_end_matches('\n'))?;
         if !detail.text_is_whole {
@@ -98,6 +107,9 @@ fn particulars(ClipDetail { clip, formats, .. }: &ClipDetail) -> Vec<(&'static s
         .join(", ");
     if !from.is_empty() {
         rows.push(("from", from));
+    }
+    if clip.source.selected {
+        rows.push(("selected", "it was only selected, and never copied".into()));
     }
     rows.extend(clip.source.page.iter().map(|page| ("page", page.clone())));
     rows.push(("device", clip.device.clone()));

@@ -30,6 +30,7 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
         }
     };
     let mut rows = vec![("capture", state)];
+    rows.extend(capture.notes.iter().map(|note| ("note", style.warning(&safe(note)))));
     if capture.waiting > 0 {
         rows.push((
             "waiting",

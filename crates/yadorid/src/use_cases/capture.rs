@@ -175,7 +175,7 @@ impl Service {
             }
         });
         let (image, decoded) = match decoded {
-            Some(Ok((image, picture))) => (Some(image), Some(picture)),
+            Some(Ok((image, picture))) => (Some(image), picture),
             Some(Err(PictureError::Broken(reason))) => {
                 drop(filing);
                 return Box::pin(self.capture_without_picture(copy, &draft, by_hand, reason)).await;
@@ -184,8 +184,7 @@ impl Service {
         };
         content?;
         let id = draft.id(decoded.as_ref());
-        let pixels = decoded
-            .map(|picture| (picture.width, picture.height))
+        let pixels = (image.as_ref().map(|image| (image.width(), image.height())))
             .or_else(|| draft.raster().and_then(picture::dimensions));
         let copied = by_hand.copied.unwrap_or_else(|| self.stamps.next());
         let clip = NewClip {

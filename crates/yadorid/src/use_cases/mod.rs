@@ -3,6 +3,7 @@
 pub mod add;
 pub mod capture;
 pub mod delete;
+pub mod files;
 pub mod find;
 pub mod forget;
 pub mod listing;

@@ -1,12 +1,12 @@
 //! Recall: put clips back on the clipboard.
 
-use super::listing;
 use super::names::FindNameError;
+use super::{files, listing};
 use crate::moment::now;
 use crate::service::Service;
 use thiserror::Error;
 use yadori_api as api;
-use yadori_core::Format;
+use yadori_core::{self as core, Format, Kind};
 use yadori_desktop::OfferError;
 use yadori_store::StoreError;
 
@@ -44,7 +44,10 @@ impl Service {
         }
         let formats = match clips.as_slice() {
             [] => return Err(RecallError::Nothing),
-            [(record, _)] if !asked.plain => self.whole_formats(&self.store.formats(record.number).await?).await?,
+            [(record, _)] if !asked.plain => {
+                let formats = self.whole_formats(&self.store.formats(record.number).await?).await?;
+                if record.kind == Kind::Files { core::files::to_copy(&formats) } else { formats }
+            }
             _ => {
                 let mut texts = Vec::with_capacity(clips.len());
                 for (record, position) in &clips {
@@ -55,6 +58,11 @@ impl Service {
                 vec![Format::plain(texts.join(asked.join.as_deref().unwrap_or("\n")))]
             }
         };
+        let missing = match clips.as_slice() {
+            [(record, _)] if record.kind == Kind::Files && !asked.plain => files::look_for(&formats).await,
+            _ => Vec::new(),
+        };
+        let missing = missing.iter().filter(|file| file.missing == Some(true)).count() as u32;
         let offered = formats.iter().map(|format| format.mime.clone()).collect();
         self.offer(formats).await?;
 
@@ -63,7 +71,7 @@ impl Service {
         numbers.dedup();
         self.ledger.changed(self.store.note_recall(&numbers, now()).await?);
         let clips = clips.iter().map(|(record, position)| listing::clip(record, Some(*position), None)).collect();
-        Ok(api::Recalled { clips, formats: offered })
+        Ok(api::Recalled { clips, formats: offered, missing })
     }
 
     async fn offer(&self, formats: Vec<Format>) -> Result<(), RecallError> {

@@ -21,9 +21,10 @@ impl Service {
             let shown = &text[..text.floor_char_boundary(LONGEST_TEXT)];
             (Some(shown.to_owned()), shown.len() == text.len())
         };
+        let files = self.files_of(&record, &formats).await?;
         let formats =
             formats.into_iter().map(|format| api::FormatInfo { mime: format.mime, size: format.size }).collect();
-        Ok(api::ClipDetail { clip: listing::clip(&record, Some(position), None), formats, text, text_is_whole })
+        Ok(api::ClipDetail { clip: listing::clip(&record, Some(position), None), formats, text, text_is_whole, files })
     }
 
     /// A clip as plain text: its text format, or the words of its HTML, or the paths of its files.
