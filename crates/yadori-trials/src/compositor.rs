@@ -67,7 +67,7 @@ impl Compositor {
     pub fn without_access() -> Self {
         let runtime = tempfile::Builder::new().prefix("yadori-way-").tempdir().expect("a temporary folder");
         let mut command = without_a_screen(runtime.path(), "cage");
-        command.args(["--", "sh", "-c", "echo \"ready $WAYLAND_DISPLAY\"; exec tail -f /dev/null"]);
+        command.args(["--", "sh", "-c", "echo \"ready $WAYLAND_DISPLAY\"; exec sleep infinity"]);
         let mut server = Process::spawn(command);
         let mut ready = String::new();
         BufReader::new(server.child().stdout.take().expect("its output")).read_line(&mut ready).expect("its output");

@@ -6,6 +6,7 @@
 //! * [`service`]: the service, its client, its HTTP interface and its events
 //! * [`display`]: an X server of its own; [`compositor`]: a Wayland compositor of its own
 //! * [`program`], [`wayland_program`]: a program that copies and pastes on it, honestly or not
+//! * [`window`]: a window of an X11 program
 //! * [`measuring`]: programs that do so again and again, for the benchmarks
 //! * [`sample`]: the sample history
 
@@ -18,6 +19,7 @@ pub mod program;
 pub mod sample;
 pub mod service;
 pub mod wayland_program;
+pub mod window;
 
 use std::time::Duration;
 

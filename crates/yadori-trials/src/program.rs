@@ -30,6 +30,8 @@ pub enum Manner {
     Stalls,
     /// It begins a transfer in pieces, gives one, and exits.
     Dies,
+    /// It gives what it offers, but what is empty it never gives.
+    HalfSilent,
     /// It announces a small transfer in pieces, and sends without end.
     Floods,
 }
@@ -194,7 +196,7 @@ impl Serving {
     }
 
     fn give(&mut self, request: &SelectionRequestEvent, target: Atom, data: Vec<u8>) -> bool {
-        if self.manner == Manner::Honest {
+        if matches!(self.manner, Manner::Honest | Manner::HalfSilent) {
             return self
                 .connection
                 .change_property8(PropMode::REPLACE, request.requestor, request.property, target, &data)
@@ -378,4 +380,44 @@ pub fn is_owned(display: &str) -> bool {
     let (connection, _) = connect(display);
     let clipboard = atom(&connection, "CLIPBOARD");
     connection.get_selection_owner(clipboard).expect("the owner").reply().expect("the owner").owner != x11rb::NONE
+}
+
+/// Asks whoever keeps what exiting programs leave to keep the present copy: these targets of it, or all if
+/// none are named. Tells whether that was done.
+///
+/// # Panics
+/// If the X server refuses, or nobody answers.
+pub fn save_targets(display: &str, targets: &[&str]) -> bool {
+    let (connection, window) = connect(display);
+    let [manager, save, list] =
+        ["CLIPBOARD_MANAGER", "SAVE_TARGETS", "TRIAL_TARGETS"].map(|name| atom(&connection, name));
+    let targets: Vec<Atom> = targets.iter().map(|name| atom(&connection, name)).collect();
+    connection.change_property32(PropMode::REPLACE, window, list, AtomEnum::ATOM, &targets).expect("a property");
+    connection.convert_selection(window, manager, save, list, x11rb::CURRENT_TIME).expect("the X server");
+    connection.flush().expect("the X server");
+    loop {
+        if let Event::SelectionNotify(event) = connection.wait_for_event().expect("an event") {
+            return event.property != x11rb::NONE;
+        }
+    }
+}
+
+/// Another program that keeps what exiting programs leave, until it is dropped.
+pub struct Keeper {
+    _connection: RustConnection,
+}
+
+impl Keeper {
+    /// Takes that part over.
+    ///
+    /// # Panics
+    /// If the X server refuses.
+    pub fn own(display: &str) -> Self {
+        let (connection, window) = connect(display);
+        let manager = atom(&connection, "CLIPBOARD_MANAGER");
+        let time = server_time(&connection, window);
+        connection.set_selection_owner(window, manager, time).expect("the selection");
+        connection.get_input_focus().expect("the X server").reply().expect("the X server");
+        Self { _connection: connection }
+    }
 }

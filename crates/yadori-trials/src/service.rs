@@ -187,6 +187,18 @@ impl Service {
         serde_json::from_str(&self.run(&[arguments, &["--json"]].concat())).expect("clips")
     }
 
+    /// The most memory that it has held so far, in KiB.
+    ///
+    /// # Panics
+    /// If it has ended.
+    pub fn peak_memory_kib(&self) -> u64 {
+        let status = std::fs::read_to_string(format!("/proc/{}/status", self.pid())).expect("the process");
+        status
+            .lines()
+            .find_map(|line| line.strip_prefix("VmHWM:")?.trim().strip_suffix(" kB")?.trim().parse().ok())
+            .expect("its memory")
+    }
+
     /// How the service stands.
     ///
     /// # Panics

@@ -268,7 +268,8 @@ impl Program {
             Manner::Pieces(size) => {
                 std::thread::spawn(move || data.chunks(size).all(|piece| pipe.write_all(piece).is_ok()));
             }
-            Manner::Silent => self.stalled.push(pipe.into()),
+            Manner::HalfSilent if !data.is_empty() => drop(pipe.write_all(&data)),
+            Manner::Silent | Manner::HalfSilent => self.stalled.push(pipe.into()),
             Manner::Liar => {}
             Manner::Stalls => {
                 let _ = pipe.write_all(&data[..data.len().min(1000)]);

@@ -112,12 +112,12 @@ mod tests {
         root.build();
         let _ = writeln!(text, "{}```", root.render_long_help());
         for command in root.get_subcommands_mut() {
-            let _ = write!(
-                text,
-                "\n## yadori {}\n\n```text\n{}```\n",
-                command.get_name().to_owned(),
-                command.render_long_help()
-            );
+            let name = format!("yadori {}", command.get_name());
+            let _ = write!(text, "\n## {name}\n\n```text\n{}```\n", command.render_long_help());
+            for below in command.get_subcommands_mut().filter(|below| below.get_name() != "help") {
+                let _ = write!(text, "\n### {name} {}\n\n```text\n", below.get_name());
+                let _ = writeln!(text, "{}```", below.render_long_help());
+            }
         }
         text.lines().map(str::trim_end).collect::<Vec<_>>().join("\n") + "\n"
     }

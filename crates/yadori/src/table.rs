@@ -25,6 +25,7 @@ fn line(clip: &Clip, style: Style, now: Timestamp, digits: usize) -> String {
     let position = clip.position.map_or_else(|| "-".into(), |position| position.to_string());
     let head = format!("{position:>digits$}  {:<5}  {:>5}  ", clip.kind.word(), age(clip.copied_at, now));
     let source = safe(clip.source.application.as_deref().unwrap_or_default());
+    let source = if clip.source.selected { format!("selected {source}").trim_end().to_owned() } else { source };
     let with_source = style.width.is_none_or(|width| width >= SOURCE_FROM) && !source.is_empty();
     let what = What::of(clip);
     let Some(width) = style.width else {

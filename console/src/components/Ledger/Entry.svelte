@@ -57,6 +57,9 @@
       {#if clip.copies > 1}
         <span class="badge badge-ghost badge-sm shrink-0" title="Copied {clip.copies} times">{clip.copies}×</span>
       {/if}
+      {#if clip.source.selected}
+        <span class="badge badge-ghost badge-sm shrink-0" title="It was only selected, and never copied">selected</span>
+      {/if}
       {#if clip.source.application}
         <bdi class="faint hidden max-w-36 shrink-0 truncate text-xs sm:block">{clip.source.application}</bdi>
       {/if}

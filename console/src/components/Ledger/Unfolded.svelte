@@ -4,7 +4,7 @@
   import Copy from "@lucide/svelte/icons/copy";
   import RemoveFormatting from "@lucide/svelte/icons/remove-formatting";
   import Trash from "@lucide/svelte/icons/trash-2";
-  import { content, contentUrl, type Clip } from "../../lib/api";
+  import { content, contentUrl, thumbnailUrl, type Clip } from "../../lib/api";
   import { whole } from "../../lib/days";
   import { count, extent, size } from "../../lib/words";
   import { ledger } from "../../state/ledger.svelte";
@@ -17,6 +17,7 @@
   const picture = $derived(PICTURES.find((mime) => detail?.formats.some((format) => format.mime === mime)));
   const url = $derived(clip.kind === "link" && detail?.text ? safeUrl(detail.text.trim()) : undefined);
   const rich = $derived((detail?.formats.length ?? 0) > 1 && clip.kind !== "image");
+  const missing = $derived(detail?.files.filter((file) => file.missing).length ?? 0);
   let revealed = $state<string>();
 
   /** Only addresses that a browser may open; a clip may hold anything. */
@@ -47,8 +48,19 @@
   {#if !detail}
     <p class="faint text-sm" role="status">Looking it up…</p>
   {:else}
-    {#if clip.kind === "image" && picture}
-      <img src={contentUrl(clip.id, picture)} alt={clip.title ?? clip.caption ?? "The copied picture"} class="max-h-96 max-w-full rounded-sm border border-base-300 bg-[repeating-conic-gradient(var(--color-base-200)_0_25%,var(--color-base-100)_0_50%)] bg-size-[16px_16px]" />
+    {#if clip.kind === "image"}
+      <!-- What a browser cannot show, or would set in motion, is shown by its small picture. -->
+      <img src={picture ? contentUrl(clip.id, picture) : thumbnailUrl(clip.id)} alt={clip.title ?? clip.caption ?? "The copied picture"} class="max-h-96 max-w-full rounded-sm border border-base-300 bg-[repeating-conic-gradient(var(--color-base-200)_0_25%,var(--color-base-100)_0_50%)] bg-size-[16px_16px]" />
+    {:else if detail.files.length > 0}
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <div class="max-h-96 overflow-auto rounded-sm border border-base-300 bg-base-100 p-3" tabindex="0" role="region" aria-label="The files">
+        <ul class="space-y-1 font-mono text-sm">
+          {#each detail.files as file (file.uri)}
+            <li class="flex flex-wrap items-baseline gap-x-3 break-all"><bdi class={file.missing ? "faint line-through" : ""}>{file.path}</bdi>{#if file.missing}<span class="font-sans font-semibold text-warning">missing</span>{/if}</li>
+          {/each}
+        </ul>
+      </div>
+      {#if missing > 0}<p class="text-sm" role="note">{missing === detail.files.length ? "None of these files is" : `${count(missing, "of these files is", "of these files are")} not`} there any more{missing === detail.files.length ? "" : ", and cannot be pasted"}.</p>{/if}
     {:else if clip.sensitive && revealed === undefined}
       <p class="text-sm">It looks like a {clip.sensitive.replace("-", " ")}, so its words are hidden, and it goes by itself{clip.expires_at ? ` at ${whole(new Date(clip.expires_at))}` : ""}.</p>
       <button class="btn btn-sm" onclick={reveal}>Show the words</button>
@@ -72,6 +84,10 @@
       {#if clip.source.application || clip.source.window}
         <dt class="faint">From</dt>
         <dd class="break-words"><bdi>{[clip.source.application, clip.source.window].filter(Boolean).join(", ")}</bdi></dd>
+      {/if}
+      {#if clip.source.selected}
+        <dt class="faint">Selected</dt>
+        <dd>It was only selected, and never copied</dd>
       {/if}
       {#if clip.source.page}
         <dt class="faint">Page</dt>

@@ -17,6 +17,9 @@
   const calm = $derived(service.live && capture?.state === "on" && capture.waiting === 0);
 </script>
 
+{#if capture?.notes.length}
+  <p class="faint hidden max-w-72 truncate text-xs lg:block" title={capture.notes.join("\n")}>{capture.notes[0]}</p>
+{/if}
 <p class="text-sm {calm ? 'faint' : 'font-semibold text-warning'} truncate" role="status" title={capture?.reason ?? undefined}>{state}</p>
 {#if capture?.state === "on"}
   <button class="btn btn-sm" onclick={() => service.pause()}><Pause size={16} aria-hidden="true" /><span class="max-sm:sr-only">Pause</span></button>

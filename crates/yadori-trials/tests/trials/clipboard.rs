@@ -229,7 +229,7 @@ impl Programs for InMemory {
         let formats: Vec<Format> = formats.iter().map(|(mime, data)| Format::new(*mime, data.clone())).collect();
         let copy = ProgramCopy { formats, ..ProgramCopy::default() };
         self.own(match manner {
-            Manner::Honest | Manner::Pieces(_) => copy,
+            Manner::Honest | Manner::HalfSilent | Manner::Pieces(_) => copy,
             Manner::Silent | Manner::Stalls | Manner::Dies => ProgramCopy { silent: true, ..copy },
             Manner::Liar => ProgramCopy::default(),
             Manner::Floods => {

@@ -2,6 +2,8 @@
 //!
 //! * `clipboard`: one contract for every clipboard
 //! * `x11`: what only an X server has, and programs that misbehave on it
+//! * `wayland`: what only a compositor has, and programs that misbehave on it
+//! * `programs`: a real browser on both
 //! * `records`: the database, private and given
 //! * `survival`: what is left after a kill, a crash, a full disk
 //! * `client`: the command line
@@ -15,6 +17,8 @@ mod clipboard;
 mod console;
 mod demo;
 mod interface;
+mod programs;
 mod records;
 mod survival;
+mod wayland;
 mod x11;

@@ -1,6 +1,9 @@
 //! What only an X server has: its encodings, transfers in pieces, windows; and programs that misbehave.
 
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
 use yadori_api::{CaptureState, Kind};
+use yadori_core::files;
 use yadori_trials::display::Display;
 use yadori_trials::home::Home;
 use yadori_trials::program::{self, ActiveWindow, Manner, Program};
@@ -242,12 +245,7 @@ fn a_thousand_mebibytes_are_refused_without_being_held() {
     let _program = desk.copy(&[("UTF8_STRING", b"x")], Manner::Floods);
     desk.refused("too-large");
     desk.still_captures();
-    let status = std::fs::read_to_string(format!("/proc/{}/status", desk.service.pid())).unwrap();
-    let peak: u64 = status
-        .lines()
-        .find_map(|line| line.strip_prefix("VmHWM:")?.trim().strip_suffix(" kB")?.trim().parse().ok())
-        .unwrap();
-    assert!(peak < 160 * 1024, "{peak} kB were held");
+    assert!(desk.service.peak_memory_kib() < 160 * 1024, "{} kB were held", desk.service.peak_memory_kib());
 }
 
 #[test]
@@ -310,4 +308,161 @@ fn sensitive_text_is_masked_and_goes_by_itself() {
     assert_eq!(desk.service.clips(&["find", "is:sensitive"]).len(), 1);
     assert!(!desk.service.run(&["show", "1"]).contains("lantern"));
     assert_eq!(desk.service.run(&["show", "1", "--raw"]), "password: owl-by-lantern-17");
+}
+
+/// An exiting program as toolkits make them: it asks the owner of CLIPBOARD_MANAGER to keep its copy. Tells
+/// whether that was done.
+fn hand_over(desk: &Desk, program: Program, targets: &[&str]) -> bool {
+    let kept = program::save_targets(desk.display.name(), targets);
+    program.exit();
+    kept
+}
+
+#[test]
+fn an_exiting_program_leaves_its_copy_with_every_format() {
+    let mut desk = desk();
+    let large: Vec<u8> = (0..700_000u32).map(|n| (n / 3 % 251) as u8).collect();
+    let program = desk.copy(
+        &[
+            ("UTF8_STRING", "Přivítání".as_bytes()),
+            ("text/html", b"<b>P\xc5\x99iv\xc3\xadt\xc3\xa1n\xc3\xad</b>"),
+            ("application/x-own-document", &large),
+        ],
+        Manner::Pieces(100_000),
+    );
+    // Asked for at once, as a program does that copies and exits: before the copy has been read.
+    assert!(hand_over(&desk, program, &[]), "nobody took it over");
+    desk.events.copied("Přivítání");
+    let display = desk.display.name();
+    assert_eq!(program::paste(display, "UTF8_STRING").unwrap(), "Přivítání".as_bytes());
+    assert!(program::paste(display, "application/x-own-document").unwrap() == large, "what makes no clip is kept too");
+    assert_eq!(program::paste(display, "TIMESTAMP").map(|time| time.len()), Some(4));
+    let several = program::paste_multiple(display, &["text/html", "image/png"]);
+    assert_eq!(several, [Some(b"<b>P\xc5\x99iv\xc3\xadt\xc3\xa1n\xc3\xad</b>".to_vec()), None]);
+    assert_eq!(desk.service.clips(&["list"]).len(), 1, "taking it over is no copy");
+}
+
+#[test]
+fn only_what_an_exiting_program_names_is_kept_and_never_a_secret() {
+    let mut desk = desk();
+    let formats: [(&str, &[u8]); 2] = [("UTF8_STRING", b"words"), ("text/html", b"<p>words")];
+    let program = desk.copy(&formats, Manner::Honest);
+    desk.events.copied("words");
+    assert!(hand_over(&desk, program, &["UTF8_STRING", "DELETE"]));
+    assert_eq!(program::paste(desk.display.name(), "UTF8_STRING").unwrap(), b"words");
+    assert_eq!(program::paste(desk.display.name(), "text/html"), None);
+    let secret = desk.copy(&[("UTF8_STRING", b"owl"), ("x-kde-passwordManagerHint", b"secret")], Manner::Honest);
+    assert!(!hand_over(&desk, secret, &[]));
+    desk.refused("secret");
+    assert!(!program::is_owned(desk.display.name()));
+}
+
+#[test]
+fn another_keeper_of_exiting_programs_is_yielded_to_and_told_of() {
+    let mut desk = desk();
+    let another = program::Keeper::own(desk.display.name());
+    desk.events.wait("status", |_| !desk.service.status().capture.notes.is_empty());
+    assert!(desk.service.run(&["status"]).contains("CLIPBOARD_MANAGER"));
+    assert!(desk.service.fail(&["doctor"]).1.is_empty());
+    drop(another);
+    desk.events.wait("status", |_| desk.service.status().capture.notes.is_empty());
+    let program = desk.copy(&[("UTF8_STRING", b"again")], Manner::Honest);
+    desk.events.copied("again");
+    assert!(hand_over(&desk, program, &[]));
+}
+
+#[test]
+fn the_x_server_comes_back_and_the_service_stays_up() {
+    let (home, display) = (Home::new(), Display::start_apart());
+    let service = Service::on_display(&home, &display);
+    let mut events = service.events(None);
+    display.xclip("UTF8_STRING", b"before the crash");
+    events.copied("before the crash");
+    let start_again = display.crash();
+    events.wait("status", |_| service.status().capture.state == CaptureState::Off);
+    let (code, told) = service.fail(&["recall", "1"]);
+    assert!(code == 1 && told.contains("doctor"), "{told}");
+    service.run(&["add", "added while there was no desktop"]);
+    let display = start_again();
+    events.wait("status", |_| service.status().capture.state == CaptureState::On);
+    display.xclip("UTF8_STRING", b"after the crash");
+    events.copied("after the crash");
+    assert_eq!(service.clips(&["list"]).len(), 3);
+}
+
+#[test]
+fn what_is_selected_is_kept_only_when_that_is_wanted_and_marked() {
+    let mut desk = desk();
+    assert!(desk.service.run(&["rules"]).contains("not text that is merely selected"));
+    desk.display.xsel("--primary", "not wanted");
+    desk.display.xclip("UTF8_STRING", b"copied");
+    desk.events.copied("copied");
+    assert!(desk.service.run(&["rules", "set", "primary", "on"]).contains("marked as selected"));
+    desk.display.xsel("--primary", "gel 201");
+    let clip = desk.events.copied("gel 201");
+    assert!(clip.source.selected);
+    assert!(desk.service.run(&["show", "1"]).contains("never copied"));
+    assert_eq!(desk.display.xsel_paste("--clipboard"), "copied", "the clipboard is left alone");
+    // Copied after all, it is a copy; selected again, it stays one.
+    desk.display.xclip("UTF8_STRING", b"gel 201");
+    assert!(!desk.events.copied("gel 201").source.selected);
+    desk.display.xsel("--primary", "copied");
+    assert!(!desk.events.copied("copied").source.selected);
+    assert_eq!(desk.service.clips(&["list"]).len(), 2);
+    let (code, told) = desk.service.fail(&["rules", "set", "primary", "perhaps"]);
+    assert!(code == 2 && told.contains("on, off"), "{told}");
+}
+
+#[test]
+fn cut_files_are_pasted_as_copied_ones_and_missing_ones_are_told() {
+    let mut desk = desk();
+    let folder = tempfile::tempdir().unwrap();
+    let names: [&[u8]; 3] = [b"cue list.ods", b"two\nlines", b"caf\xe9.txt"];
+    let path = |name: &[u8]| [folder.path().as_os_str().as_bytes(), b"/", name].concat();
+    let uris: Vec<String> = names.iter().map(|name| files::uri(&path(name))).collect();
+    names[..2].iter().for_each(|name| std::fs::write(OsStr::from_bytes(&path(name)), b"x").unwrap());
+    let list = format!("cut\n{}", uris.join("\n"));
+    let _manager = desk.copy(
+        &[
+            ("x-special/gnome-copied-files", list.as_bytes()),
+            ("text/uri-list", (uris.join("\r\n") + "\r\n").as_bytes()),
+            ("application/x-kde-cutselection", b"1"),
+        ],
+        Manner::Honest,
+    );
+    let clip = desk.events.copied("cue list.ods");
+    assert_eq!((clip.kind, clip.preview.as_str()), (Kind::Files, "cue list.ods, two␊lines, caf\u{fffd}.txt"));
+    let shown = desk.service.run(&["show", "1"]);
+    assert!(shown.contains("cue list.ods\n") && shown.contains("caf\u{fffd}.txt  missing\n"), "{shown}");
+    desk.service.run(&["recall", "1"]);
+    let display = desk.display.name();
+    for target in ["x-special/gnome-copied-files", "x-special/mate-copied-files"] {
+        let pasted = String::from_utf8(program::paste(display, target).unwrap()).unwrap();
+        assert_eq!(pasted, format!("copy\n{}", uris.join("\n")));
+    }
+    assert_eq!(program::paste(display, "application/x-kde-cutselection"), None);
+    assert!(program::paste(display, "UTF8_STRING").unwrap().ends_with("caf\u{fffd}.txt".as_bytes()));
+}
+
+#[test]
+fn one_picture_in_several_encodings_is_one_clip_with_its_address() {
+    let mut desk = desk();
+    let png = yadori_trials::sample::poster("encodings");
+    let encoded = |format| {
+        let mut data = std::io::Cursor::new(Vec::new());
+        image::load_from_memory(&png).unwrap().to_rgb8().write_to(&mut data, format).unwrap();
+        data.into_inner()
+    };
+    let (jpeg, bmp) = (encoded(image::ImageFormat::Jpeg), encoded(image::ImageFormat::Bmp));
+    let markup = b"<meta charset='utf-8'><img src=\"https://example.org/posters/1.png\" alt=\"A poster\"/>";
+    let _browser = desk.copy(
+        &[("text/html", markup), ("image/jpeg", &jpeg), ("image/png", &png), ("image/bmp", &bmp)],
+        Manner::Honest,
+    );
+    let clip = desk.events.copied("example.org/posters/1.png");
+    assert_eq!((clip.kind, clip.caption.as_deref()), (Kind::Image, Some("https://example.org/posters/1.png")));
+    let _editor = desk.copy(&[("image/x-MS-bmp", &bmp)], Manner::Honest);
+    let again = desk.events.copied("example.org/posters/1.png");
+    assert_eq!((again.id, again.copies), (clip.id, 2));
+    assert_eq!(desk.service.clips(&["list"]).len(), 1);
 }

@@ -76,9 +76,11 @@ impl Service {
 
     async fn offer(&self, formats: Vec<Format>) -> Result<(), RecallError> {
         let off =
-            || RecallError::NoClipboard(self.journal().off.clone().unwrap_or_else(|| "it is switched off".into()));
+            || RecallError::NoClipboard(self.journal().off.clone().unwrap_or_else(|| OfferError::Lost.to_string()));
         let clipboard = self.clipboard.as_ref().ok_or_else(off)?;
-        clipboard.offer(formats).await.unwrap_or(Err(OfferError::Lost))?;
-        Ok(())
+        match clipboard.offer(formats).await.unwrap_or(Err(OfferError::Lost)) {
+            Err(OfferError::Lost) => Err(off()),
+            other => Ok(other?),
+        }
     }
 }
