@@ -6,13 +6,14 @@
 //! * [`service`]: the service, its client, its HTTP interface and its events
 //! * [`display`]: an X server of its own; [`compositor`]: a Wayland compositor of its own
 //! * [`program`], [`wayland_program`]: a program that copies and pastes on it, honestly or not
-//! * [`window`]: a window of an X11 program
+//! * [`window`]: a window of an X11 program; [`keys`]: a keyboard for such windows
 //! * [`measuring`]: programs that do so again and again, for the benchmarks
 //! * [`sample`]: the sample history
 
 pub mod compositor;
 pub mod display;
 pub mod home;
+pub mod keys;
 pub mod measuring;
 pub mod process;
 pub mod program;

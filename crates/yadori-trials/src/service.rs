@@ -355,6 +355,18 @@ impl Events {
         serde_json::from_str(&event.data).expect("a change")
     }
 
+    /// The next change of a clip, if one comes in this time.
+    pub fn change_within(&mut self, time: std::time::Duration) -> Option<ClipChange> {
+        let deadline = Instant::now() + time;
+        loop {
+            let event = self.received.recv_timeout(deadline.saturating_duration_since(Instant::now())).ok()?;
+            self.last = event.id.unwrap_or(self.last);
+            if event.name == "clip" {
+                return Some(serde_json::from_str(&event.data).expect("a change"));
+            }
+        }
+    }
+
     /// Waits for a clip that was copied, and gives it.
     ///
     /// # Panics
