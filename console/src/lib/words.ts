@@ -21,6 +21,7 @@ export const count = (number: number, one: string, many: string): string => `${n
 
 /** How much there is of a clip. */
 export function extent(clip: Clip): string {
+  if (clip.kind === "files") return count(clip.lines ?? 0, "file", "files");
   if (clip.width && clip.height) return `${clip.width} × ${clip.height} pixels, ${size(clip.size)}`;
   if (clip.lines != null && clip.characters != null) {
     return `${count(clip.lines, "line", "lines")}, ${count(clip.characters, "character", "characters")}`;

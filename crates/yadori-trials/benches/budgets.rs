@@ -13,9 +13,8 @@ use yadori_core::search::fold::fold;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
 use yadori_store::Store;
 use yadori_store::private::{PrivateServer, ServerState};
-use yadori_trials::display::Display;
 use yadori_trials::home::Home;
-use yadori_trials::measuring::{Copier, Paster};
+use yadori_trials::measuring::Desk;
 use yadori_trials::service::{Service, client, command};
 
 /// A figure beside its limit.
@@ -99,7 +98,7 @@ fn main() {
         tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().expect("a runtime");
     let mut report = Report::default();
     copies(&mut report, &runtime);
-    burst(&mut report);
+    bursts(&mut report);
     sizes(&mut report, &runtime, if has("--quick") { &[1_000, 100_000] } else { &[1_000, 100_000, 1_000_000] });
     if has("--json") {
         println!("{}", serde_json::to_string_pretty(&report.rows).expect("plain data"));
@@ -172,29 +171,37 @@ fn picture(seed: u32) -> Vec<u8> {
     png
 }
 
-/// From the moment of a copy to its announcement, beside a bare transfer and one durable insert.
+type StartDesk = fn(&'static str) -> Desk;
+
+/// Where copies are measured: what it is called, and how it is started for a MIME type.
+const DESKS: [(&str, StartDesk); 2] = [("X11", Desk::x11), ("Wayland", Desk::wayland)];
+
+/// From the moment of a copy to its announcement, beside a bare transfer and one durable insert; and from a
+/// recall to what is pasted, beside a bare transfer.
 fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     let scratch = runtime.block_on(scratch());
     let text = |n: usize| format!("{n:08} {}", "word ".repeat(203)).into_bytes();
     type Make<'a> = &'a dyn Fn(usize) -> Vec<u8>;
     let cases: [(&str, &str, usize, Make<'_>); 2] = [
-        ("1 KB of text", "UTF8_STRING", 200, &text),
+        ("1 KB of text", "text/plain", 200, &text),
         ("a picture of 5 MB", "image/png", 12, &|n| picture(n as u32 + 1)),
     ];
-    for (name, target, rounds, content) in cases {
-        let (home, display) = (Home::new(), Display::start());
+    for ((desk_name, start), (name, mime, rounds, content)) in
+        DESKS.into_iter().flat_map(|desk| cases.map(|case| (desk, case)))
+    {
+        let home = Home::new();
         let contents: Vec<Vec<u8>> = (0..rounds).map(content).collect();
-        let mut copier = Copier::connect(display.name(), target);
+        let mut desk = start(mime);
         // The limit: what the transfer and the insert take by themselves, in turns with ours.
-        let paster = Paster::connect(display.name());
-        let (mut bare, mut ours) = (Vec::new(), Vec::new());
-        let service = Service::on_display(&home, &display);
+        let (mut transfers, mut bare, mut ours, mut recalls) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        let service = desk.service(&home);
         let mut events = service.events(None);
         for content in contents {
-            let before = copier.copy(content.clone());
+            let before = desk.copy(content.clone());
             events.change();
             ours.push(before.elapsed());
-            let transfer = time(|| paster.paste(copier.target()));
+            desk.look();
+            let transfer = time(|| desk.paste());
             let insert = time(|| {
                 runtime
                     .block_on(
@@ -202,14 +209,21 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
                     )
                     .expect("an insert")
             });
+            transfers.push(transfer);
             bare.push(transfer + insert);
+            recalls.push(time(|| {
+                let recalled = service.post("/recall", &serde_json::json!({"clips": ["1"]}));
+                assert_eq!(recalled.status, 200, "{}", recalled.text());
+                desk.look();
+                assert!(desk.paste() == content, "what is pasted is what was copied");
+            }));
+            events.change();
         }
-        let limit = quantile(&mut bare, 0.5);
         report.add(
-            format!("copy to durable and announced, {name}, p50"),
+            format!("copy to durable and announced, {desk_name}, {name}, p50"),
             quantile(&mut ours, 0.5),
             "ms",
-            Some(("transfer + insert", limit)),
+            Some(("transfer + insert", quantile(&mut bare, 0.5))),
             Some(1.5),
             true,
         );
@@ -221,6 +235,14 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
             None,
             true,
         );
+        report.add(
+            format!("recall over HTTP to pasted, {desk_name}, {name}, p50"),
+            quantile(&mut recalls, 0.5),
+            "ms",
+            Some(("transfer", quantile(&mut transfers, 0.5))),
+            None,
+            true,
+        );
         drop(service);
     }
     runtime.block_on(async {
@@ -229,28 +251,42 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     });
 }
 
-/// Copies as fast as a real program can make them.
-fn burst(report: &mut Report) {
-    let (home, display) = (Home::new(), Display::start());
-    let service = Service::on_display(&home, &display);
-    let mut events = service.events(None);
-    const COPIES: usize = 200;
-    let before = Instant::now();
-    for n in 0..COPIES {
-        display.xclip("UTF8_STRING", format!("burst {n:03}").as_bytes());
+/// Copies as fast as a real program can make them; and how quiet the service is afterwards.
+fn bursts(report: &mut Report) {
+    for (desk_name, start) in DESKS {
+        let home = Home::new();
+        let desk = start("text/plain");
+        let service = desk.service(&home);
+        let mut events = service.events(None);
+        const COPIES: usize = 200;
+        let before = Instant::now();
+        for n in 0..COPIES {
+            desk.tool_copies(&format!("burst {n:03}"));
+        }
+        let made = before.elapsed();
+        events.copied(&format!("burst {:03}", COPIES - 1));
+        let kept = service.clips(&["list", "-n", "1000"]).len();
+        report.add(
+            format!("burst of {COPIES} copies, {desk_name}: how many were lost"),
+            (COPIES - kept) as f64,
+            "copies",
+            None,
+            Some(0.0),
+            false,
+        );
+        report.add("the same: rate", COPIES as f64 / made.as_secs_f64(), "copies/s", None, None, false);
+        idle(report, &service, desk_name);
     }
-    let made = before.elapsed();
-    events.copied(&format!("burst {:03}", COPIES - 1));
-    let kept = service.clips(&["list", "-n", "1000"]).len();
-    report.add(
-        format!("burst of {COPIES} copies: how many were lost"),
-        (COPIES - kept) as f64,
-        "copies",
-        None,
-        Some(0.0),
-        false,
-    );
-    report.add("the same: rate", COPIES as f64 / made.as_secs_f64(), "copies/s", None, None, false);
+}
+
+/// How often the service wakes up when there is nothing to do.
+fn idle(report: &mut Report, service: &Service, clipboard: &str) {
+    // What was asked before must have been forgotten first.
+    std::thread::sleep(Duration::from_secs(3));
+    let before = sleeps(service.pid());
+    std::thread::sleep(Duration::from_secs(10));
+    let wakeups = (sleeps(service.pid()) - before) as f64 / 10.0;
+    report.add(format!("wakeups of the idle service, {clipboard}"), wakeups, "per second", None, Some(0.0), false);
 }
 
 /// Fills a home with this many clips, past the service.
@@ -390,18 +426,7 @@ fn sizes(report: &mut Report, runtime: &tokio::runtime::Runtime, sizes: &[u64]) 
                 Some(192.0),
                 false,
             );
-            // What was asked before must have been forgotten first.
-            std::thread::sleep(Duration::from_secs(3));
-            let before = sleeps(service.pid());
-            std::thread::sleep(Duration::from_secs(10));
-            report.add(
-                "wakeups of the idle service",
-                (sleeps(service.pid()) - before) as f64 / 10.0,
-                "per second",
-                None,
-                Some(0.0),
-                false,
-            );
+            idle(report, &service, "100,000 clips");
 
             let mut bare: Vec<Duration> = (0..60).map(|_| time(|| service.get("/clips?limit=20"))).collect();
             let mut whole: Vec<Duration> = (0..60)

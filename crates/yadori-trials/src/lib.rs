@@ -4,7 +4,8 @@
 //! * [`process`]: children that never outlive their test
 //! * [`home`]: a home folder with a database that is set up already
 //! * [`service`]: the service, its client, its HTTP interface and its events
-//! * [`display`]: an X server of its own; [`compositor`]: a Wayland compositor of its own
+//! * [`display`]: an X server of its own; [`compositor`]: a Wayland compositor of its own;
+//!   [`standin`]: one that speaks the newer protocol
 //! * [`program`], [`wayland_program`]: a program that copies and pastes on it, honestly or not
 //! * [`window`]: a window of an X11 program; [`keys`]: a keyboard for such windows
 //! * [`measuring`]: programs that do so again and again, for the benchmarks
@@ -19,6 +20,7 @@ pub mod process;
 pub mod program;
 pub mod sample;
 pub mod service;
+pub mod standin;
 pub mod wayland_program;
 pub mod window;
 

@@ -1,6 +1,11 @@
 //! Programs that copy and paste again and again over one connection, for measuring.
 
+use crate::compositor::Compositor;
+use crate::display::Display;
+use crate::home::Home;
 use crate::program::{atom, connect, server_time};
+use crate::service::Service;
+use crate::wayland_program::{WaylandCopier, WaylandPaster};
 use std::collections::HashMap;
 use std::sync::Arc;
 use std::time::Instant;
@@ -12,6 +17,92 @@ use x11rb::protocol::xproto::{
 };
 use x11rb::rust_connection::RustConnection;
 use x11rb::wrapper::ConnectionExt as _;
+
+/// A desktop of its own with a program that copies and one that pastes.
+pub enum Desk {
+    /// An X server.
+    X11(Display, Copier, Paster),
+    /// A compositor, and the MIME type that is copied.
+    Wayland(Compositor, WaylandCopier, WaylandPaster, &'static str),
+}
+
+impl Desk {
+    /// An X server on which everything is copied under this MIME type.
+    ///
+    /// # Panics
+    /// If it does not start.
+    pub fn x11(mime: &'static str) -> Self {
+        let display = Display::start();
+        let target = if mime == "text/plain" { "UTF8_STRING" } else { mime };
+        let (copier, paster) = (Copier::connect(display.name(), target), Paster::connect(display.name()));
+        Self::X11(display, copier, paster)
+    }
+
+    /// A compositor on which everything is copied under this MIME type.
+    ///
+    /// # Panics
+    /// If it does not start.
+    pub fn wayland(mime: &'static str) -> Self {
+        let compositor = Compositor::start();
+        let copier = WaylandCopier::connect(compositor.socket(), mime);
+        let paster = WaylandPaster::connect(compositor.socket());
+        Self::Wayland(compositor, copier, paster, mime)
+    }
+
+    /// The service on it.
+    ///
+    /// # Panics
+    /// If it does not start.
+    pub fn service(&self, home: &Home) -> Service {
+        match self {
+            Self::X11(display, ..) => Service::on_display(home, display),
+            Self::Wayland(compositor, ..) => Service::on_compositor(home, compositor),
+        }
+    }
+
+    /// Copies this. Gives the moment just before.
+    ///
+    /// # Panics
+    /// If the desktop refuses.
+    pub fn copy(&mut self, content: Vec<u8>) -> Instant {
+        match self {
+            Self::X11(_, copier, _) => copier.copy(content),
+            Self::Wayland(_, copier, ..) => copier.copy(content),
+        }
+    }
+
+    /// Learns what is on the clipboard, as a program does before it pastes.
+    ///
+    /// # Panics
+    /// If the desktop refuses.
+    pub fn look(&mut self) {
+        if let Self::Wayland(_, _, paster, _) = self {
+            paster.look();
+        }
+    }
+
+    /// Pastes; gives the bytes.
+    ///
+    /// # Panics
+    /// If the desktop or the owner refuses.
+    pub fn paste(&mut self) -> Vec<u8> {
+        match self {
+            Self::X11(_, copier, paster) => paster.paste(copier.target()),
+            Self::Wayland(_, _, paster, mime) => paster.paste(mime),
+        }
+    }
+
+    /// The usual tool of the system copies text, as a process of its own.
+    ///
+    /// # Panics
+    /// If it fails.
+    pub fn tool_copies(&self, text: &str) {
+        match self {
+            Self::X11(display, ..) => display.xclip("UTF8_STRING", text.as_bytes()),
+            Self::Wayland(compositor, ..) => compositor.wl_copy("text/plain", text.as_bytes()),
+        }
+    }
+}
 
 /// A program that copies again and again.
 pub struct Copier {

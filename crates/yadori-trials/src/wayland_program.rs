@@ -147,24 +147,19 @@ impl WaylandPaster {
         Self { queue, state }
     }
 
-    /// Waits for the next thing to be put on the clipboard, if `mime` is among its formats, and pastes it.
+    /// Learns what is on the clipboard now.
     ///
     /// # Panics
     /// If the compositor refuses.
-    pub fn paste_next(&mut self, mime: &str) -> Vec<u8> {
-        self.state.told = false;
-        while !self.state.told {
-            self.queue.blocking_dispatch(&mut self.state).expect("the compositor");
-        }
-        self.paste(mime)
+    pub fn look(&mut self) {
+        self.queue.roundtrip(&mut self.state).expect("the compositor");
     }
 
-    /// Pastes what is on the clipboard.
+    /// Pastes what was on the clipboard when it was looked at.
     ///
     /// # Panics
     /// If the compositor refuses.
     pub fn paste(&mut self, mime: &str) -> Vec<u8> {
-        self.queue.roundtrip(&mut self.state).expect("the compositor");
         let Some(offer) = &self.state.present else { return Vec::new() };
         let (reader, writer) = std::io::pipe().expect("a pipe");
         offer.receive(mime.to_owned(), writer.as_fd());
@@ -187,9 +182,8 @@ struct Program {
     /// Ends of pipes that are never closed.
     stalled: Vec<OwnedFd>,
     dead: bool,
-    /// What is on the clipboard, and that it has changed.
+    /// What is on the clipboard.
     present: Option<ZwlrDataControlOfferV1>,
-    told: bool,
 }
 
 fn connect(socket: &Path, formats: Vec<(String, Vec<u8>)>, manner: Manner) -> (EventQueue<Program>, Program) {
@@ -207,7 +201,6 @@ fn connect(socket: &Path, formats: Vec<(String, Vec<u8>)>, manner: Manner) -> (E
         stalled: Vec::new(),
         dead: false,
         present: None,
-        told: false,
     };
     queue.roundtrip(&mut state).expect("the compositor");
     let manager = state.manager.clone().expect("access to the clipboard");
@@ -332,11 +325,10 @@ impl Dispatch<ZwlrDataControlDeviceV1, ()> for Program {
         _: &Connection,
         _: &QueueHandle<Self>,
     ) {
-        if let zwlr_data_control_device_v1::Event::Selection { id } = event {
-            if let Some(before) = std::mem::replace(&mut state.present, id) {
-                before.destroy();
-            }
-            state.told = true;
+        if let zwlr_data_control_device_v1::Event::Selection { id } = event
+            && let Some(before) = std::mem::replace(&mut state.present, id)
+        {
+            before.destroy();
         }
     }
 

@@ -260,6 +260,35 @@ async fn a_pause_is_made_and_seen_on_the_page() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn missing_files_and_selected_text_are_told() {
+    let page = Page::open(1280, 800, |service| {
+        let mut events = service.events(None);
+        let here = yadori_core::files::uri(env!("CARGO_MANIFEST_DIR").as_bytes());
+        let list =
+            format!("cut\n{here}/Cargo.toml\n{here}/cue%20list%0Awith%20two%20lines%ff.ods\nfile:///srv/%E2%80%AEgone");
+        copy(service, &[("x-special/gnome-copied-files", &list)]);
+        events.change();
+        service.post(
+            "/simulated/copy",
+            &serde_json::json!({"formats": [{"mime": "text/plain", "text": "gel 201"}],
+                "source": {"application": "Terminal", "selected": true}}),
+        );
+        events.change();
+    })
+    .await;
+    page.browser.wait("article[aria-posinset='2'] [data-entry]").await.click().await.unwrap();
+    page.browser.until("document.body.innerText.includes('2 of these files are not there any more')").await;
+    let missing = "return [...document.querySelectorAll('[aria-label=\"The files\"] li')].map(e => e.innerText.includes('missing'))";
+    assert_eq!(page.browser.eval(missing).await, serde_json::json!([false, true, true]));
+    page.browser.shot("files").await;
+    page.check_accessibility("files").await;
+    page.browser.wait("article[aria-posinset='1'] [data-entry]").await.click().await.unwrap();
+    page.browser.until("document.body.innerText.includes('It was only selected, and never copied')").await;
+    page.browser.shot("selected").await;
+    page.finish().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn hostile_and_odd_clips_do_no_harm() {
     let page = Page::open(1280, 800, |service| {
         let mut events = service.events(None);

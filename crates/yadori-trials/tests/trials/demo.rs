@@ -4,13 +4,24 @@ use std::path::Path;
 use std::process::Command;
 
 #[test]
-fn the_scripted_example_shows_every_step() {
+fn the_scripted_example_shows_every_step_on_x11() {
+    shows_every_step(&[], "$ xclip -selection clipboard -o\nLX\tLamp\tGel");
+}
+
+#[test]
+fn the_scripted_example_shows_every_step_on_wayland() {
+    shows_every_step(&["--wayland"], "$ wl-paste\nLX\tLamp\tGel");
+}
+
+fn shows_every_step(options: &[&str], pasted: &str) {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
     let output = Command::new("bash")
         .arg("script/demo")
         .arg("--once")
+        .args(options)
         .current_dir(root)
         .env_remove("DISPLAY")
+        .env_remove("WAYLAND_DISPLAY")
         .env_remove("YADORI_HOME")
         .output()
         .unwrap();
@@ -22,7 +33,7 @@ fn the_scripted_example_shows_every_step() {
         "照明",
         "420 × 594 pixels",
         "On the clipboard: ",
-        "$ xclip -selection clipboard -o\nLX\tLamp\tGel",
+        pasted,
         "Back in the history: ",
         "118 clips",
     ] {

@@ -7,6 +7,7 @@ use yadori_trials::display::Display;
 use yadori_trials::home::Home;
 use yadori_trials::program::Manner;
 use yadori_trials::service::{Events, Service, on_compositor};
+use yadori_trials::standin::Standin;
 use yadori_trials::wayland_program::{Selection, WaylandProgram};
 use yadori_trials::window::Window;
 
@@ -204,6 +205,8 @@ fn with_xwayland_a_copy_is_one_clip() {
     assert_eq!(desk.raw(&clip.id, "text/html"), b"<b>from X11</b>");
     desk.compositor.wl_copy("text/plain", b"from Wayland");
     desk.events.copied("from Wayland");
+    let _secret = window.copy(&[("UTF8_STRING", b"owl"), ("x-kde-passwordManagerHint", b"secret")]);
+    desk.refused("secret");
     assert_eq!(
         desk.service.clips(&["list"]).iter().map(|clip| (clip.preview.as_str(), clip.copies)).collect::<Vec<_>>(),
         [("from Wayland", 1), ("from X11", 1)]
@@ -242,6 +245,26 @@ fn the_clipboard_is_chosen_by_what_is_there() {
     assert!(!on(&state) && reason.contains("neither WAYLAND_DISPLAY nor DISPLAY"), "{reason}");
     let (state, _, reason) = chosen(&[wayland(nowhere.as_os_str())]);
     assert!(!on(&state) && reason.contains("cannot be reached"), "{reason}");
+}
+
+#[test]
+fn the_newer_protocol_does_the_same() {
+    let (home, standin) = (Home::new(), Standin::start());
+    let mut command = yadori_trials::service::command(home.path(), "wayland", None);
+    command.env("WAYLAND_DISPLAY", standin.socket());
+    let service = Service::start(home.path(), command);
+    let mut events = service.events(None);
+    standin.copy(&[("text/plain", b"by the newer protocol"), ("text/html", b"<i>newer")]);
+    let clip = events.copied("by the newer protocol");
+    // Its owner exits, and what it left is offered.
+    standin.owner_exits();
+    until("it is taken over", || standin.names().contains(&"text/html".to_owned()));
+    assert_eq!(standin.paste("text/html"), b"<i>newer");
+    standin.copy(&[("text/plain", b"something else")]);
+    events.copied("something else");
+    service.run(&["recall", &clip.id]);
+    assert_eq!(standin.paste("text/plain;charset=utf-8"), b"by the newer protocol");
+    assert_eq!(service.clips(&["list"]).len(), 2);
 }
 
 #[test]

@@ -445,6 +445,37 @@ fn cut_files_are_pasted_as_copied_ones_and_missing_ones_are_told() {
 }
 
 #[test]
+fn animations_and_monstrous_pictures_do_no_harm() {
+    let mut desk = desk();
+    let animation = |last: u8| {
+        let mut data = Vec::new();
+        let mut encoder = image::codecs::gif::GifEncoder::new(&mut data);
+        for shade in [0, 80, last] {
+            let frame = image::RgbaImage::from_pixel(40, 30, image::Rgba([shade, 0, 0, 255]));
+            encoder.encode_frame(image::Frame::new(frame)).unwrap();
+        }
+        drop(encoder);
+        data
+    };
+    let (one, other) = (animation(160), animation(240));
+    let _one = desk.copy(&[("image/gif", &one)], Manner::Honest);
+    let first = desk.events.copied("picture");
+    assert_eq!((first.width, first.height), (Some(40), Some(30)));
+    assert_eq!(desk.raw(&first.id, "image/gif"), one, "every frame is kept");
+    let _other = desk.copy(&[("image/gif", &other)], Manner::Honest);
+    assert_ne!(desk.events.copied("picture").id, first.id, "it only begins in the same way");
+    // A few kilobytes that would be 900 million pixels.
+    let mut data = std::io::Cursor::new(Vec::new());
+    image::RgbImage::new(30_000, 1).write_to(&mut data, image::ImageFormat::Bmp).unwrap();
+    let mut bomb = data.into_inner();
+    bomb[22..26].copy_from_slice(&30_000u32.to_le_bytes());
+    let _bomb = desk.copy(&[("image/bmp", &bomb)], Manner::Honest);
+    desk.events.wait("status", |_| true);
+    desk.still_captures();
+    assert!(desk.service.peak_memory_kib() < 260 * 1024, "{} kB were held", desk.service.peak_memory_kib());
+}
+
+#[test]
 fn one_picture_in_several_encodings_is_one_clip_with_its_address() {
     let mut desk = desk();
     let png = yadori_trials::sample::poster("encodings");

@@ -5,7 +5,7 @@ use crate::reach::in_path;
 use crate::terminal::{Style, count, moment, safe, size};
 use clap::Args;
 use std::io::{IsTerminal, Read, Write};
-use yadori_api::{Clip, ClipDetail, ContentQuery};
+use yadori_api::{Clip, ClipDetail, ContentQuery, Kind};
 
 /// Show a clip: what it is, where it is from, and its words
 #[derive(Args)]
@@ -120,6 +120,9 @@ fn particulars(ClipDetail { clip, formats, .. }: &ClipDetail) -> Vec<(&'static s
 }
 
 fn extent(clip: &Clip) -> String {
+    if clip.kind == Kind::Files {
+        return count(clip.lines.unwrap_or_default(), "file", "files");
+    }
     match (clip.width.zip(clip.height), clip.lines.zip(clip.characters)) {
         (Some((width, height)), _) => format!("{width} × {height} pixels, {}", size(clip.size)),
         (None, Some((lines, characters))) => {
