@@ -124,18 +124,10 @@ impl Filing {
     /// When the database fails, or has no room. Nothing is left behind then.
     pub async fn commit(mut self, clip: &NewClip<'_>, formats: &[Format]) -> Result<Filed, StoreError> {
         let change = next_change(&mut self.tx).await?;
-        let known = sqlx::query!("SELECT no, shredded AS `shredded: bool` FROM clips WHERE id = ?", &clip.id.0[..])
-            .fetch_optional(&mut *self.tx)
-            .await?;
-        let (number, new) = match &known {
-            Some(known) => {
-                self.renew(known.no, change, clip).await?;
-                (known.no, known.shredded)
-            }
-            None => (self.insert(change, clip).await?, true),
-        };
+        let (number, inserted) = self.insert(change, clip).await?;
+        let new = inserted || self.renew(number, change, clip).await?;
         self.put_formats(number, clip, formats).await?;
-        let record = known.is_none().then(|| self.record(number, change, clip));
+        let record = inserted.then(|| self.record(number, change, clip));
         self.tx.commit().await?;
         Ok(Filed { change, number, new, record })
     }
@@ -171,13 +163,15 @@ impl Filing {
         }
     }
 
-    async fn insert(&mut self, change: u64, clip: &NewClip<'_>) -> Result<u64, StoreError> {
+    /// Inserts the clip if it is not known yet. Gives its number, and whether it was inserted.
+    async fn insert(&mut self, change: u64, clip: &NewClip<'_>) -> Result<(u64, bool), StoreError> {
         let (width, height) = clip.pixels.unzip();
         let (lines, chars) = clip.extent.unzip();
         let done = sqlx::query!(
             "INSERT INTO clips (id, seq, kind, secret, device, copied, expires_at, copies, size, width, height,
                 text_lines, text_chars, text, title, caption, application, window_title, page, selected)
-             VALUES (?, ?, ?, ?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+             VALUES (?, ?, ?, ?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+             ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no), seq = VALUES(seq)",
             &clip.id.0[..],
             change,
             clip.kind.code(),
@@ -200,10 +194,15 @@ impl Filing {
         )
         .execute(&mut *self.tx)
         .await?;
-        Ok(done.last_insert_id())
+        // A row that was there and has changed is counted twice.
+        Ok((done.last_insert_id(), done.rows_affected() == 1))
     }
 
-    async fn renew(&mut self, number: u64, change: u64, clip: &NewClip<'_>) -> Result<(), StoreError> {
+    /// Moves a known clip to the top. Tells whether its content was gone for good.
+    async fn renew(&mut self, number: u64, change: u64, clip: &NewClip<'_>) -> Result<bool, StoreError> {
+        let shredded = sqlx::query_scalar!("SELECT shredded AS `shredded: bool` FROM clips WHERE no = ?", number)
+            .fetch_one(&mut *self.tx)
+            .await?;
         let (width, height) = clip.pixels.unzip();
         let (lines, chars) = clip.extent.unzip();
         sqlx::query!(
@@ -245,7 +244,7 @@ impl Filing {
                 content::free_blob(&mut self.tx, blob).await?;
             }
         }
-        Ok(())
+        Ok(shredded)
     }
 
     async fn put_formats(&mut self, number: u64, clip: &NewClip<'_>, formats: &[Format]) -> Result<(), StoreError> {

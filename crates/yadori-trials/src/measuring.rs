@@ -3,7 +3,7 @@
 use crate::compositor::Compositor;
 use crate::display::Display;
 use crate::home::Home;
-use crate::program::{atom, connect, server_time};
+use crate::program::{atom, connect};
 use crate::service::Service;
 use crate::wayland_program::{WaylandCopier, WaylandPaster};
 use std::collections::HashMap;
@@ -111,7 +111,6 @@ pub struct Copier {
     clipboard: Atom,
     target: Atom,
     content: Arc<std::sync::Mutex<Vec<u8>>>,
-    time: u32,
 }
 
 impl Copier {
@@ -122,7 +121,6 @@ impl Copier {
     pub fn connect(display: &str, target: &str) -> Self {
         let (connection, window) = connect(display);
         let [clipboard, target, targets] = ["CLIPBOARD", target, "TARGETS"].map(|name| atom(&connection, name));
-        let time = server_time(&connection, window);
         let incr = atom(&connection, "INCR");
         let connection = Arc::new(connection);
         let content: Arc<std::sync::Mutex<Vec<u8>>> = Arc::default();
@@ -192,7 +190,7 @@ impl Copier {
                 }
             }
         });
-        Self { connection, window, clipboard, target, content, time }
+        Self { connection, window, clipboard, target, content }
     }
 
     /// Copies this. Gives the moment just before.
@@ -201,9 +199,9 @@ impl Copier {
     /// If the X server refuses.
     pub fn copy(&mut self, content: Vec<u8>) -> Instant {
         *self.content.lock().expect("the content") = content;
-        self.time += 1;
         let before = Instant::now();
-        self.connection.set_selection_owner(self.window, self.clipboard, self.time).expect("the clipboard");
+        // Ours would be older than that of whoever took the clipboard since.
+        self.connection.set_selection_owner(self.window, self.clipboard, x11rb::CURRENT_TIME).expect("the clipboard");
         self.connection.flush().expect("the X server");
         before
     }
