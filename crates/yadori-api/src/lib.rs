@@ -158,7 +158,7 @@ pub struct ClipDetail {
 pub struct FileInfo {
     /// Its URI.
     pub uri: String,
-    /// Its path, for reading: what is not UTF-8 is `�`, a line end `␊`.
+    /// Its path, for reading: what is not UTF-8 is `�`, a line end `↵`.
     pub path: String,
     /// Whether it is not there any more; none when that cannot be told: it is on another machine, or its
     /// disk does not answer.

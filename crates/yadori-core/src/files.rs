@@ -4,6 +4,7 @@
 //! them, also line ends and what is not UTF-8; in a URI those bytes are percent-encoded.
 
 use crate::format::{self, Format};
+use crate::preview::unsafe_to_print;
 
 /// Before the list in plain text, where a file manager puts it there.
 const LIST_IN_TEXT: &[u8] = b"x-special/nautilus-clipboard\n";
@@ -93,18 +94,18 @@ pub fn local_path(uri: &str, own_host: &str) -> Option<Vec<u8>> {
     (host.is_empty() || host.eq_ignore_ascii_case(own_host)).then(|| percent_decoded(path.as_bytes()))
 }
 
-/// The path of a `file:` URI for showing and searching: bytes that are not UTF-8 become `�`, and control
-/// characters, a line end among them, the pictures that Unicode has of them (`␊`).
+/// The path of a `file:` URI for showing and searching: a line end in it becomes `↵`; bytes that are not UTF-8,
+/// and what could steer a terminal or turn text around, become `�`.
 pub fn path(uri: &str) -> String {
     let rest = uri.strip_prefix("file:").unwrap_or(uri);
     let path = match rest.strip_prefix("//") {
         Some(authority_and_path) => authority_and_path.find('/').map_or("", |slash| &authority_and_path[slash..]),
         None => rest,
     };
-    let shown = |c: char| match u32::from(c) {
-        control @ 0..=0x1f => char::from_u32(0x2400 + control).unwrap_or(c),
-        0x7f => '\u{2421}',
-        _ => c,
+    let shown = |c: char| match c {
+        '\n' => '↵',
+        c if unsafe_to_print(c) => char::REPLACEMENT_CHARACTER,
+        c => c,
     };
     String::from_utf8_lossy(&percent_decoded(path.as_bytes())).chars().map(shown).collect()
 }
@@ -194,7 +195,7 @@ mod tests {
         assert_eq!(format::find(&pasted, format::FILE_LIST).unwrap(), "copy\nfile:///srv/a%0Ab");
         assert_eq!(format::find(&pasted, format::CUT_MARK), None);
         assert_eq!(format::find(&pasted, format::URI_LIST).unwrap(), "file:///srv/a%0Ab\r\n");
-        assert_eq!(format::find(&pasted, format::PLAIN).unwrap(), "/srv/a␊b".as_bytes());
+        assert_eq!(format::find(&pasted, format::PLAIN).unwrap(), "/srv/a↵b".as_bytes());
         let text = [Format::plain("no files")];
         assert_eq!(to_copy(&text), text);
     }
@@ -204,7 +205,8 @@ mod tests {
         assert_eq!(name(&path("file:///home/mira/cue%20list.ods")), "cue list.ods");
         assert_eq!(name(&path("file://workshop/srv/posters/")), "posters");
         assert_eq!(name(&path("file:///")), "/");
-        assert_eq!(name(&path("file:///tmp/%ff%zz%0a")), "\u{fffd}%zz␊");
+        assert_eq!(name(&path("file:///tmp/%ff%zz%0a")), "\u{fffd}%zz↵");
+        assert_eq!(path("file:///a%1b%E2%80%AEb"), "/a\u{fffd}\u{fffd}b");
     }
 
     #[test]

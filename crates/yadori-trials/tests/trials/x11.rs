@@ -431,7 +431,7 @@ fn cut_files_are_pasted_as_copied_ones_and_missing_ones_are_told() {
         Manner::Honest,
     );
     let clip = desk.events.copied("cue list.ods");
-    assert_eq!((clip.kind, clip.preview.as_str()), (Kind::Files, "cue list.ods, two␊lines, caf\u{fffd}.txt"));
+    assert_eq!((clip.kind, clip.preview.as_str()), (Kind::Files, "cue list.ods, two↵lines, caf\u{fffd}.txt"));
     let shown = desk.service.run(&["show", "1"]);
     assert!(shown.contains("cue list.ods\n") && shown.contains("caf\u{fffd}.txt  missing\n"), "{shown}");
     desk.service.run(&["recall", "1"]);

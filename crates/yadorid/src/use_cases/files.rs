@@ -68,6 +68,6 @@ mod tests {
         );
         let found = look_for(&[Format::new(format::FILE_LIST, list)]).await;
         assert_eq!(found.iter().map(|file| file.missing).collect::<Vec<_>>(), [Some(false), Some(true), None]);
-        assert!(found[1].path.ends_with("/no␊such"));
+        assert!(found[1].path.ends_with("/no↵such"));
     }
 }
