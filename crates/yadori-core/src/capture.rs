@@ -216,7 +216,8 @@ pub fn judge(copy: Copy, rules: &CaptureRules) -> Result<Draft, Refusal> {
         && plain.as_deref().is_none_or(|text| text.trim().is_empty() || link::sole_url(text).is_some())
     {
         let address = plain.as_deref().and_then(link::sole_url);
-        let in_markup = || format::find(&formats, format::HTML).and_then(|markup| html::sole_picture(markup));
+        let in_markup =
+            || format::find(&formats, format::HTML).and_then(|markup| link::sole_url(&html::sole_picture(markup)?));
         let caption = address.or_else(in_markup).map(String::from);
         return Ok(Draft { caption, ..draft(Kind::Image, String::new(), Canonical::Image { format }, formats) });
     }

@@ -10,12 +10,14 @@
 //! * `interface`: HTTP, and who is let in
 //! * `console`: the pages, in a browser
 //! * `demo`: the demonstration
+//! * `desk`: what the tests of `x11` and `wayland` share
 
 mod browser;
 mod client;
 mod clipboard;
 mod console;
 mod demo;
+mod desk;
 mod interface;
 mod programs;
 mod records;

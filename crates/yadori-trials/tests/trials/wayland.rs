@@ -1,63 +1,43 @@
 //! What only a compositor has: seats, XWayland, compositors that give no access; and programs that misbehave.
 
+use super::desk::Desk;
 use std::ffi::OsStr;
 use yadori_api::{CaptureState, Kind};
 use yadori_trials::compositor::{Compositor, Wanted, until};
 use yadori_trials::display::Display;
 use yadori_trials::home::Home;
 use yadori_trials::program::Manner;
-use yadori_trials::service::{Events, Service, on_compositor};
+use yadori_trials::service::{Service, on_compositor};
 use yadori_trials::standin::Standin;
 use yadori_trials::wayland_program::{Selection, WaylandProgram};
 use yadori_trials::window::Window;
 
-struct Desk {
-    service: Service,
-    events: Events,
-    compositor: Compositor,
-    _home: Home,
+fn desk(wanted: &Wanted<'_>) -> Desk<Compositor> {
+    Desk::of(Compositor::with(wanted), Service::on_compositor)
 }
 
-fn desk(wanted: &Wanted<'_>) -> Desk {
-    let (home, compositor) = (Home::new(), Compositor::with(wanted));
-    let service = Service::on_compositor(&home, &compositor);
-    let events = service.events(None);
-    Desk { service, events, compositor, _home: home }
-}
-
-impl Desk {
+impl Desk<Compositor> {
     fn copy(&self, formats: &[(&str, &[u8])], manner: Manner) -> WaylandProgram {
-        WaylandProgram::copy(self.compositor.socket(), formats, manner)
-    }
-
-    /// Waits until a copy was refused for this reason.
-    fn refused(&mut self, reason: &str) {
-        while !self.service.status().refused.iter().any(|refused| refused.reason == reason) {
-            self.events.wait("status", |_| true);
-        }
+        WaylandProgram::copy(self.desktop.socket(), formats, manner)
     }
 
     /// After whatever happened, the next copy is captured as ever.
     fn still_captures(&mut self) {
-        self.compositor.wl_copy("text/plain", b"still here");
+        self.desktop.wl_copy("text/plain", b"still here");
         self.events.copied("still here");
-    }
-
-    fn raw(&self, id: &str, format: &str) -> Vec<u8> {
-        self.service.get(&format!("/clips/{id}/content?format={format}")).body
     }
 }
 
 #[test]
 fn what_one_program_copies_another_pastes_after_a_recall() {
     let mut desk = desk(&Wanted::default());
-    desk.compositor.wl_copy("text/plain", "Lamp 7: 650 W 🎭".as_bytes());
+    desk.desktop.wl_copy("text/plain", "Lamp 7: 650 W 🎭".as_bytes());
     desk.events.copied("Lamp 7");
-    desk.compositor.wl_copy("text/plain", b"something else");
+    desk.desktop.wl_copy("text/plain", b"something else");
     desk.events.copied("something else");
     assert_eq!(desk.service.run(&["recall", "2"]), "On the clipboard: text “Lamp 7: 650 W 🎭”\n");
-    assert_eq!(desk.compositor.wl_paste(&[]).as_deref(), Some("Lamp 7: 650 W 🎭".as_bytes()));
-    let types = String::from_utf8(desk.compositor.wl_paste(&["--list-types"]).unwrap()).unwrap();
+    assert_eq!(desk.desktop.wl_paste(&[]).as_deref(), Some("Lamp 7: 650 W 🎭".as_bytes()));
+    let types = String::from_utf8(desk.desktop.wl_paste(&["--list-types"]).unwrap()).unwrap();
     for name in ["text/plain;charset=utf-8", "text/plain", "UTF8_STRING", "TEXT", "STRING"] {
         assert!(types.lines().any(|offered| offered == name), "{name} is not offered in {types}");
     }
@@ -77,9 +57,9 @@ fn what_is_on_the_clipboard_at_the_start_is_kept() {
 fn all_kinds_are_told_apart() {
     let mut desk = desk(&Wanted::default());
     let picture = yadori_trials::sample::poster("wayland");
-    desk.compositor.wl_copy("text/plain", b"https://example.org/stalls");
+    desk.desktop.wl_copy("text/plain", b"https://example.org/stalls");
     assert_eq!(desk.events.copied("example.org/stalls").kind, Kind::Link);
-    desk.compositor.wl_copy("image/png", &picture);
+    desk.desktop.wl_copy("image/png", &picture);
     let image = desk.events.copied("picture");
     assert_eq!((image.kind, image.width, image.height), (Kind::Image, Some(420), Some(594)));
     assert_eq!(desk.raw(&image.id, "image/png"), picture);
@@ -92,7 +72,7 @@ fn all_kinds_are_told_apart() {
     );
     assert_eq!(desk.events.copied("cue list.ods").kind, Kind::Files);
     desk.service.run(&["recall", "1"]);
-    let pasted = desk.compositor.wl_paste(&["--type", "x-special/gnome-copied-files"]).unwrap();
+    let pasted = desk.desktop.wl_paste(&["--type", "x-special/gnome-copied-files"]).unwrap();
     assert_eq!(pasted, b"copy\nfile:///srv/cue%20list.ods");
 }
 
@@ -105,7 +85,7 @@ fn tens_of_mebibytes_go_through_pipes_both_ways() {
     assert_eq!(clip.size, large.len() as u64);
     program.exit();
     desk.service.run(&["recall", &clip.id]);
-    let pasted = desk.compositor.wl_paste(&[]).unwrap();
+    let pasted = desk.desktop.wl_paste(&[]).unwrap();
     assert!(pasted == large, "{} bytes came back", pasted.len());
 }
 
@@ -159,7 +139,7 @@ fn a_thousand_mebibytes_are_refused_without_being_held() {
 fn every_copy_of_a_burst_is_kept_or_accounted_for() {
     let mut desk = desk(&Wanted::default());
     for n in 0..60 {
-        desk.compositor.wl_copy("text/plain", format!("burst {n:02}").as_bytes());
+        desk.desktop.wl_copy("text/plain", format!("burst {n:02}").as_bytes());
     }
     desk.events.copied("burst 59");
     let refused = desk.service.status().refused;
@@ -172,12 +152,12 @@ fn every_copy_of_a_burst_is_kept_or_accounted_for() {
 fn each_seat_has_its_clipboard_and_a_recall_is_put_on_all() {
     let mut desk = desk(&Wanted::default());
     // It comes while the service runs.
-    desk.compositor.tell("seat second hide_cursor 1000");
-    desk.compositor.wl_copy_with(&["--seat", "seat0"], b"on the first");
+    desk.desktop.tell("seat second hide_cursor 1000");
+    desk.desktop.wl_copy_with(&["--seat", "seat0"], b"on the first");
     desk.events.copied("on the first");
-    desk.compositor.wl_copy_with(&["--seat", "second"], b"on the second");
+    desk.desktop.wl_copy_with(&["--seat", "second"], b"on the second");
     desk.events.copied("on the second");
-    let paste = |seat| desk.compositor.wl_paste(&["--seat", seat]).unwrap();
+    let paste = |seat| desk.desktop.wl_paste(&["--seat", seat]).unwrap();
     assert_eq!((paste("seat0"), paste("second")), (b"on the first".to_vec(), b"on the second".to_vec()));
     desk.service.run(&["add", "on both"]);
     desk.service.run(&["recall", "1"]);
@@ -187,9 +167,9 @@ fn each_seat_has_its_clipboard_and_a_recall_is_put_on_all() {
 #[test]
 fn the_window_in_front_is_noted() {
     let mut desk = desk(&Wanted { xwayland: true, ..Wanted::default() });
-    let _window = Window::show(desk.compositor.display(), "Writer", "Cue list, v4 ✂");
-    until("it is in front", || desk.compositor.tell("-t get_tree").contains("Cue list, v4"));
-    desk.compositor.wl_copy("text/plain", b"from a window");
+    let _window = Window::show(desk.desktop.display(), "Writer", "Cue list, v4 ✂");
+    until("it is in front", || desk.desktop.tell("-t get_tree").contains("Cue list, v4"));
+    desk.desktop.wl_copy("text/plain", b"from a window");
     let source = desk.events.copied("from a window").source;
     assert_eq!((source.application.as_deref(), source.window.as_deref()), (Some("Writer"), Some("Cue list, v4 ✂")));
 }
@@ -198,12 +178,12 @@ fn the_window_in_front_is_noted() {
 fn with_xwayland_a_copy_is_one_clip() {
     let mut desk = desk(&Wanted { xwayland: true, ..Wanted::default() });
     // The compositor hands copies over from X11 while one of its windows is in front.
-    let window = Window::show(desk.compositor.display(), "Writer", "An old program");
-    until("it is in front", || desk.compositor.tell("-t get_tree").contains("An old program"));
+    let window = Window::show(desk.desktop.display(), "Writer", "An old program");
+    until("it is in front", || desk.desktop.tell("-t get_tree").contains("An old program"));
     let _program = window.copy(&[("UTF8_STRING", b"from X11"), ("text/html", b"<b>from X11</b>")]);
     let clip = desk.events.copied("from X11");
     assert_eq!(desk.raw(&clip.id, "text/html"), b"<b>from X11</b>");
-    desk.compositor.wl_copy("text/plain", b"from Wayland");
+    desk.desktop.wl_copy("text/plain", b"from Wayland");
     desk.events.copied("from Wayland");
     assert_eq!(
         desk.service.clips(&["list"]).iter().map(|clip| (clip.preview.as_str(), clip.copies)).collect::<Vec<_>>(),
@@ -313,12 +293,12 @@ fn the_compositor_comes_back_and_the_service_stays_up() {
 #[test]
 fn what_is_selected_is_kept_only_when_that_is_wanted_and_marked() {
     let mut desk = desk(&Wanted::default());
-    let select = |desk: &Desk, text: &str| {
+    let select = |desk: &Desk<Compositor>, text: &str| {
         let formats: [(&str, &[u8]); 2] = [("text/plain", text.as_bytes()), ("text/html", b"<b>gel")];
-        WaylandProgram::own(desk.compositor.socket(), Selection::Primary, &formats, Manner::Honest)
+        WaylandProgram::own(desk.desktop.socket(), Selection::Primary, &formats, Manner::Honest)
     };
     desk.service.run(&["rules", "set", "primary", "on"]);
-    desk.compositor.wl_copy("text/plain", b"copied");
+    desk.desktop.wl_copy("text/plain", b"copied");
     desk.events.copied("copied");
     let _first = select(&desk, "ge");
     let _whole = select(&desk, "gel 201");
@@ -326,5 +306,5 @@ fn what_is_selected_is_kept_only_when_that_is_wanted_and_marked() {
     let formats = desk.service.run(&["show", "1"]);
     assert!(clip.source.selected && !formats.contains("text/html"), "text only: {formats}");
     assert_eq!(desk.service.clips(&["list"]).len(), 2, "what was being selected is no clip");
-    assert_eq!(desk.compositor.wl_paste(&[]).as_deref(), Some(&b"copied"[..]), "the clipboard is left alone");
+    assert_eq!(desk.desktop.wl_paste(&[]).as_deref(), Some(&b"copied"[..]), "the clipboard is left alone");
 }

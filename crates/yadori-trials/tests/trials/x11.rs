@@ -1,5 +1,6 @@
 //! What only an X server has: its encodings, transfers in pieces, windows; and programs that misbehave.
 
+use super::desk::Desk;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use yadori_api::{CaptureState, Kind};
@@ -7,54 +8,33 @@ use yadori_core::files;
 use yadori_trials::display::Display;
 use yadori_trials::home::Home;
 use yadori_trials::program::{self, ActiveWindow, Manner, Program};
-use yadori_trials::service::{Events, Service};
+use yadori_trials::service::Service;
 
-struct Desk {
-    service: Service,
-    events: Events,
-    display: Display,
-    _home: Home,
+fn desk() -> Desk<Display> {
+    Desk::of(Display::start(), Service::on_display)
 }
 
-fn desk() -> Desk {
-    let (home, display) = (Home::new(), Display::start());
-    let service = Service::on_display(&home, &display);
-    let events = service.events(None);
-    Desk { service, events, display, _home: home }
-}
-
-impl Desk {
+impl Desk<Display> {
     fn copy(&self, targets: &[(&str, &[u8])], manner: Manner) -> Program {
-        Program::copy(self.display.name(), targets, manner)
-    }
-
-    /// Waits until a copy was refused for this reason.
-    fn refused(&mut self, reason: &str) {
-        while !self.service.status().refused.iter().any(|refused| refused.reason == reason) {
-            self.events.wait("status", |_| true);
-        }
+        Program::copy(self.desktop.name(), targets, manner)
     }
 
     /// After whatever happened, the next copy is captured as ever.
     fn still_captures(&mut self) {
-        self.display.xclip("UTF8_STRING", b"still here");
+        self.desktop.xclip("UTF8_STRING", b"still here");
         self.events.copied("still here");
-    }
-
-    fn raw(&self, id: &str, format: &str) -> Vec<u8> {
-        self.service.get(&format!("/clips/{id}/content?format={format}")).body
     }
 }
 
 #[test]
 fn what_one_program_copies_another_pastes_after_a_recall() {
     let mut desk = desk();
-    desk.display.xclip("UTF8_STRING", "Lamp 7: 650 W 🎭".as_bytes());
+    desk.desktop.xclip("UTF8_STRING", "Lamp 7: 650 W 🎭".as_bytes());
     desk.events.copied("Lamp 7");
-    desk.display.xclip("UTF8_STRING", b"something else");
+    desk.desktop.xclip("UTF8_STRING", b"something else");
     desk.events.copied("something else");
     assert_eq!(desk.service.run(&["recall", "2"]), "On the clipboard: text “Lamp 7: 650 W 🎭”\n");
-    assert_eq!(desk.display.xclip_paste("UTF8_STRING").as_deref(), Some("Lamp 7: 650 W 🎭".as_bytes()));
+    assert_eq!(desk.desktop.xclip_paste("UTF8_STRING").as_deref(), Some("Lamp 7: 650 W 🎭".as_bytes()));
     let recalled = desk.events.change().clip.unwrap();
     assert_eq!((recalled.position, recalled.recalls), (Some(2), 1), "a recall does not renumber the history");
 }
@@ -86,7 +66,7 @@ fn the_older_encodings_are_read_as_unicode() {
 fn the_same_content_again_moves_to_the_top() {
     let mut desk = desk();
     for text in ["one", "two", "one"] {
-        desk.display.xclip("UTF8_STRING", text.as_bytes());
+        desk.desktop.xclip("UTF8_STRING", text.as_bytes());
         desk.events.copied(text);
     }
     let clips = desk.service.clips(&["list"]);
@@ -99,7 +79,7 @@ fn the_same_content_again_moves_to_the_top() {
 #[test]
 fn blank_copies_make_no_clip() {
     let mut desk = desk();
-    desk.display.xclip("UTF8_STRING", b" \n\t ");
+    desk.desktop.xclip("UTF8_STRING", b" \n\t ");
     desk.refused("blank");
     desk.still_captures();
     assert_eq!(desk.service.clips(&["list"]).len(), 1);
@@ -138,7 +118,7 @@ fn all_kinds_are_told_apart() {
 #[test]
 fn the_application_the_window_and_the_page_are_noted() {
     let mut desk = desk();
-    let _window = ActiveWindow::show(desk.display.name(), "Writer", "Cue list, v4 ✂");
+    let _window = ActiveWindow::show(desk.desktop.name(), "Writer", "Cue list, v4 ✂");
     let _program = desk.copy(
         &[("UTF8_STRING", b"from a page"), ("chromium/x-source-url", b"https://example.org/programme")],
         Manner::Honest,
@@ -159,7 +139,7 @@ fn tens_of_mebibytes_go_in_pieces_both_ways() {
     assert_eq!(clip.size, large.len() as u64);
     program.exit();
     desk.service.run(&["recall", &clip.id]);
-    let pasted = program::paste(desk.display.name(), "UTF8_STRING").unwrap();
+    let pasted = program::paste(desk.desktop.name(), "UTF8_STRING").unwrap();
     assert!(pasted == large, "{} bytes came back", pasted.len());
 }
 
@@ -168,7 +148,7 @@ fn a_recalled_clip_answers_as_the_icccm_asks() {
     let desk = desk();
     desk.service.run(&["add", "café"]);
     desk.service.run(&["recall", "1"]);
-    let display = desk.display.name();
+    let display = desk.desktop.name();
     let targets = program::targets(display);
     for target in
         ["TARGETS", "TIMESTAMP", "MULTIPLE", "UTF8_STRING", "STRING", "TEXT", "text/plain", "text/plain;charset=utf-8"]
@@ -187,13 +167,13 @@ fn a_clipboard_cleared_on_purpose_stays_clear() {
     let mut desk = desk();
     let program = desk.copy(&[("UTF8_STRING", b"for a moment")], Manner::Honest);
     desk.events.copied("for a moment");
-    program::clear(desk.display.name());
+    program::clear(desk.desktop.name());
     drop(program);
     // The service has seen it when it has seen what came after.
     desk.still_captures();
     desk.service.run(&["delete", "1"]);
-    program::clear(desk.display.name());
-    assert!(!program::is_owned(desk.display.name()));
+    program::clear(desk.desktop.name());
+    assert!(!program::is_owned(desk.desktop.name()));
 }
 
 #[test]
@@ -252,7 +232,7 @@ fn a_thousand_mebibytes_are_refused_without_being_held() {
 fn every_copy_of_a_burst_is_kept_or_accounted_for() {
     let mut desk = desk();
     for n in 0..60 {
-        desk.display.xclip("UTF8_STRING", format!("burst {n:02}").as_bytes());
+        desk.desktop.xclip("UTF8_STRING", format!("burst {n:02}").as_bytes());
     }
     desk.events.copied("burst 59");
     // On a busy machine a program may be replaced before it was asked; the benchmark counts how often.
@@ -299,7 +279,7 @@ fn a_short_pause_ends_by_itself() {
 #[test]
 fn sensitive_text_is_masked_and_goes_by_itself() {
     let mut desk = desk();
-    desk.display.xclip("UTF8_STRING", b"password: owl-by-lantern-17");
+    desk.desktop.xclip("UTF8_STRING", b"password: owl-by-lantern-17");
     let clip = desk.events.copied("hidden");
     assert_eq!(clip.sensitive.as_deref(), Some("password"));
     let left = clip.expires_at.unwrap().duration_since(clip.copied_at);
@@ -312,8 +292,8 @@ fn sensitive_text_is_masked_and_goes_by_itself() {
 
 /// An exiting program as toolkits make them: it asks the owner of CLIPBOARD_MANAGER to keep its copy. Tells
 /// whether that was done.
-fn hand_over(desk: &Desk, program: Program, targets: &[&str]) -> bool {
-    let kept = program::save_targets(desk.display.name(), targets);
+fn hand_over(desk: &Desk<Display>, program: Program, targets: &[&str]) -> bool {
+    let kept = program::save_targets(desk.desktop.name(), targets);
     program.exit();
     kept
 }
@@ -333,7 +313,7 @@ fn an_exiting_program_leaves_its_copy_with_every_format() {
     // Asked for at once, as a program does that copies and exits: before the copy has been read.
     assert!(hand_over(&desk, program, &[]), "nobody took it over");
     desk.events.copied("Přivítání");
-    let display = desk.display.name();
+    let display = desk.desktop.name();
     assert_eq!(program::paste(display, "UTF8_STRING").unwrap(), "Přivítání".as_bytes());
     assert!(program::paste(display, "application/x-own-document").unwrap() == large, "what makes no clip is kept too");
     assert_eq!(program::paste(display, "TIMESTAMP").map(|time| time.len()), Some(4));
@@ -349,18 +329,18 @@ fn only_what_an_exiting_program_names_is_kept_and_never_a_secret() {
     let program = desk.copy(&formats, Manner::Honest);
     desk.events.copied("words");
     assert!(hand_over(&desk, program, &["UTF8_STRING", "DELETE"]));
-    assert_eq!(program::paste(desk.display.name(), "UTF8_STRING").unwrap(), b"words");
-    assert_eq!(program::paste(desk.display.name(), "text/html"), None);
+    assert_eq!(program::paste(desk.desktop.name(), "UTF8_STRING").unwrap(), b"words");
+    assert_eq!(program::paste(desk.desktop.name(), "text/html"), None);
     let secret = desk.copy(&[("UTF8_STRING", b"owl"), ("x-kde-passwordManagerHint", b"secret")], Manner::Honest);
     assert!(!hand_over(&desk, secret, &[]));
     desk.refused("secret");
-    assert!(!program::is_owned(desk.display.name()));
+    assert!(!program::is_owned(desk.desktop.name()));
 }
 
 #[test]
 fn another_keeper_of_exiting_programs_is_yielded_to_and_told_of() {
     let mut desk = desk();
-    let another = program::Keeper::own(desk.display.name());
+    let another = program::Keeper::own(desk.desktop.name());
     desk.events.wait("status", |_| !desk.service.status().capture.notes.is_empty());
     assert!(desk.service.run(&["status"]).contains("CLIPBOARD_MANAGER"));
     assert!(desk.service.fail(&["doctor"]).1.is_empty());
@@ -394,19 +374,19 @@ fn the_x_server_comes_back_and_the_service_stays_up() {
 fn what_is_selected_is_kept_only_when_that_is_wanted_and_marked() {
     let mut desk = desk();
     assert!(desk.service.run(&["rules"]).contains("not text that is merely selected"));
-    desk.display.xsel("--primary", "not wanted");
-    desk.display.xclip("UTF8_STRING", b"copied");
+    desk.desktop.xsel("--primary", "not wanted");
+    desk.desktop.xclip("UTF8_STRING", b"copied");
     desk.events.copied("copied");
     assert!(desk.service.run(&["rules", "set", "primary", "on"]).contains("marked as selected"));
-    desk.display.xsel("--primary", "gel 201");
+    desk.desktop.xsel("--primary", "gel 201");
     let clip = desk.events.copied("gel 201");
     assert!(clip.source.selected);
     assert!(desk.service.run(&["show", "1"]).contains("never copied"));
-    assert_eq!(desk.display.xsel_paste("--clipboard"), "copied", "the clipboard is left alone");
+    assert_eq!(desk.desktop.xsel_paste("--clipboard"), "copied", "the clipboard is left alone");
     // Copied after all, it is a copy; selected again, it stays one.
-    desk.display.xclip("UTF8_STRING", b"gel 201");
+    desk.desktop.xclip("UTF8_STRING", b"gel 201");
     assert!(!desk.events.copied("gel 201").source.selected);
-    desk.display.xsel("--primary", "copied");
+    desk.desktop.xsel("--primary", "copied");
     assert!(!desk.events.copied("copied").source.selected);
     assert_eq!(desk.service.clips(&["list"]).len(), 2);
     let (code, told) = desk.service.fail(&["rules", "set", "primary", "perhaps"]);
@@ -435,7 +415,7 @@ fn cut_files_are_pasted_as_copied_ones_and_missing_ones_are_told() {
     let shown = desk.service.run(&["show", "1"]);
     assert!(shown.contains("cue list.ods\n") && shown.contains("caf\u{fffd}.txt  missing\n"), "{shown}");
     desk.service.run(&["recall", "1"]);
-    let display = desk.display.name();
+    let display = desk.desktop.name();
     for target in ["x-special/gnome-copied-files", "x-special/mate-copied-files"] {
         let pasted = String::from_utf8(program::paste(display, target).unwrap()).unwrap();
         assert_eq!(pasted, format!("copy\n{}", uris.join("\n")));
