@@ -106,7 +106,7 @@ fn main() {
         println!("{}", table(&report));
     }
     if let Some(place) = arguments.iter().position(|argument| argument == "--write") {
-        std::fs::write(&arguments[place + 1], page(&report)).expect("the page");
+        std::fs::write(&arguments[place + 1], page(&report, has("--quick"))).expect("the page");
     }
 }
 
@@ -120,13 +120,14 @@ fn table(report: &Report) -> String {
     text
 }
 
-fn page(report: &Report) -> String {
+fn page(report: &Report, quick: bool) -> String {
     let date = jiff::Timestamp::now().strftime("%Y-%m-%d");
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
     format!(
         "# Benchmarks\n\nMade by `script/bench` on {date}, on a shared machine of {cores} cores; do not edit. Times vary with what else\n\
          the machine does; the ratio to the limit, which was measured in the same run, varies less. A limit is what\n\
-         would be left if we did nothing at all: the bare transfer of the selection, one durable insert, one scan of the text.\n\n{}",
+         would be left if we did nothing at all: the bare transfer of the selection, one durable insert, one scan of the text.\n{}\n{}",
+        if quick { "This run was made with `--quick`: it stops at 100,000 clips.\n" } else { "" },
         table(report)
     )
 }
