@@ -11,9 +11,11 @@
 //! * [`name`]: how a person names a clip
 //! * [`retention`]: how long it stays
 //! * [`search`]: how it is found again
+//! * [`with_causes`]: an error, written out
 #![forbid(unsafe_code)]
 
 pub mod capture;
+mod causes;
 pub mod clip;
 pub mod clock;
 pub mod files;
@@ -28,6 +30,7 @@ pub mod retention;
 pub mod search;
 pub mod sensitive;
 
+pub use causes::with_causes;
 pub use clip::Source;
 pub use clock::{HybridClock, MillisSinceEpoch, Stamp};
 pub use format::Format;

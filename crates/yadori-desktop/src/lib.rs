@@ -134,17 +134,6 @@ pub fn connect(reading: Arc<Reading>) -> Result<Desktop, ConnectError> {
     session::keep(Box::new(open), reading, true)
 }
 
-/// An error and what caused it, in one line.
-fn with_causes(error: &dyn std::error::Error) -> String {
-    let mut text = error.to_string();
-    let mut cause = error.source();
-    while let Some(next) = cause {
-        text = format!("{text}: {next}");
-        cause = next.source();
-    }
-    text
-}
-
 /// A desktop to which we are connected.
 pub struct Desktop {
     /// Its clipboard.

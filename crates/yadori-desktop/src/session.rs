@@ -130,7 +130,7 @@ fn live(
                     }
                 }
             }
-            Err(error) => crate::with_causes(&error),
+            Err(error) => yadori_core::with_causes(&error),
         };
         if reason != told {
             tracing::warn!(%reason, "there is no clipboard; it is looked for again");

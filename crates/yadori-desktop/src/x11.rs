@@ -26,7 +26,7 @@ use bytes::Bytes;
 use place::Place;
 use reading::{CopyReading, Progress, REPLACED};
 use rustix::event::{PollFd, PollFlags};
-use saving::{Saved, Saving};
+use saving::Saving;
 use serving::{Holding, Sending};
 use std::cell::Cell;
 use std::convert::Infallible;
@@ -447,56 +447,6 @@ impl X11 {
 
     fn missed(&self, refusal: Refusal, source: Source) {
         self.surroundings.tell(Event::Missed { refusal, source });
-    }
-
-    /// Begins with the next hand-over, once the copy has been read that is to be handed over.
-    fn save_next(&mut self) -> Result<(), End> {
-        let reads = self.readings.iter().any(|reading| reading.selection == self.atoms.CLIPBOARD);
-        if self.saving.is_some() || reads || self.asked_to_save.is_empty() {
-            return Ok(());
-        }
-        let request = self.asked_to_save.remove(0);
-        let rules = &self.surroundings.rules;
-        let why_not = if !rules.is_listening() {
-            Some("capture is paused")
-        } else if self.holding.is_some() {
-            Some("it is ours already")
-        } else {
-            None
-        };
-        if let Some(why_not) = why_not {
-            self.not_saved(&request, why_not)?;
-            return self.save_next();
-        }
-        let listed = if request.property == x11rb::NONE {
-            None
-        } else {
-            let reply = self
-                .connection
-                .get_property(false, request.requestor, request.property, AtomEnum::ANY, 0, 1024)?
-                .reply();
-            reply.ok().map(|reply| reading::atoms_in(&reply.value))
-        };
-        self.saving = Some(Saving::begin(&self.place(), request, listed, rules.size_limit, rules.patience)?);
-        Ok(())
-    }
-
-    fn save(&mut self, step: impl FnOnce(&mut Saving, &Place<'_>) -> Result<Saved, ReplyOrIdError>) -> Result<(), End> {
-        let Some(mut saving) = self.saving.take() else { return Ok(()) };
-        match step(&mut saving, &self.place())? {
-            Saved::Going => {
-                self.saving = Some(saving);
-                return Ok(());
-            }
-            Saved::Done(targets) => self.take(Taking::Saved(saving.request(), targets))?,
-            Saved::Not(why) => self.not_saved(&saving.request(), why)?,
-        }
-        self.save_next()
-    }
-
-    fn not_saved(&self, request: &SelectionRequestEvent, why: &str) -> Result<(), End> {
-        tracing::info!(why, "what an exiting program leaves is not kept on the clipboard");
-        Ok(serving::tell(&self.place(), request, x11rb::NONE)?)
     }
 
     fn what_is_due(&mut self) -> Result<(), End> {

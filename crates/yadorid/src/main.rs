@@ -7,8 +7,9 @@ use std::process::ExitCode;
 use tokio::signal::unix::{SignalKind, signal};
 use tracing_subscriber::EnvFilter;
 use yadori_api::places::Places;
+use yadori_core::with_causes;
 use yadorid::config::{ClipboardChoice, Config};
-use yadorid::service::{self, with_causes};
+use yadorid::service;
 
 /// Keeps a history of what is copied: text, links, pictures and lists of files.
 ///

@@ -19,8 +19,8 @@ use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
 use yadori_api::Reach;
 use yadori_api::places::Places;
-use yadori_core::MillisSinceEpoch;
 use yadori_core::capture::DEFAULT_SIZE_LIMIT;
+use yadori_core::{MillisSinceEpoch, with_causes};
 use yadori_desktop::simulated::Simulated;
 use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, PATIENCE, Reading, simulated, wayland, x11};
 use yadori_store::private::ServerState;
@@ -243,20 +243,6 @@ fn clipboards(choice: ClipboardChoice, reading: &Arc<Reading>) -> Result<Clipboa
             }
         },
     }
-}
-
-/// An error and what caused it, in one line.
-pub fn with_causes(error: &dyn std::error::Error) -> String {
-    let mut text = error.to_string();
-    let mut cause = error.source();
-    while let Some(next) = cause {
-        let next_text = next.to_string();
-        if !text.contains(&next_text) {
-            text = format!("{text}: {next_text}");
-        }
-        cause = next.source();
-    }
-    text
 }
 
 fn folder_error(path: &Path) -> impl Fn(std::io::Error) -> StartError {

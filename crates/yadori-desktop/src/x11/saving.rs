@@ -5,14 +5,16 @@
 //! whereupon the program exits. Everything is taken as it is, also formats that make no clip: what is
 //! pasted later is to be no poorer than it was.
 
-use super::Place;
+use super::reading::atoms_in;
 use super::transfer::{Arrival, Transfer};
+use super::{Place, Taking, X11};
+use crate::session::End;
 use crate::wanted::{self, MOST_NAMES};
 use bytes::Bytes;
 use std::collections::VecDeque;
 use std::time::{Duration, Instant};
 use x11rb::errors::ReplyOrIdError;
-use x11rb::protocol::xproto::{Atom, AtomEnum, SelectionRequestEvent};
+use x11rb::protocol::xproto::{Atom, AtomEnum, ConnectionExt, SelectionRequestEvent};
 
 /// A hand-over under way.
 pub(super) struct Saving {
@@ -92,7 +94,7 @@ impl Saving {
             Arrival::TooLarge => return Ok(Saved::Not("it is larger than the limit")),
             Arrival::Refused => {}
             Arrival::Whole(_, data) if self.current == at.atoms.TARGETS => {
-                let offered = super::reading::atoms_in(&data);
+                let offered = atoms_in(&data);
                 if let Some(why) = self.plan(at, offered)? {
                     return Ok(Saved::Not(why));
                 }
@@ -140,5 +142,61 @@ impl Saving {
         wanted.truncate(MOST_NAMES);
         self.waiting = secret.then_some(atoms.SECRET_HINT).into_iter().chain(wanted).collect();
         Ok(self.waiting.is_empty().then_some("it offers nothing"))
+    }
+}
+
+/// The connection's part in it: one hand-over at a time, and each is answered.
+impl X11 {
+    /// Begins with the next hand-over, once the copy has been read that is to be handed over.
+    pub(super) fn save_next(&mut self) -> Result<(), End> {
+        let reads = self.readings.iter().any(|reading| reading.selection == self.atoms.CLIPBOARD);
+        if self.saving.is_some() || reads || self.asked_to_save.is_empty() {
+            return Ok(());
+        }
+        let request = self.asked_to_save.remove(0);
+        let rules = &self.surroundings.rules;
+        let why_not = if !rules.is_listening() {
+            Some("capture is paused")
+        } else if self.holding.is_some() {
+            Some("it is ours already")
+        } else {
+            None
+        };
+        if let Some(why_not) = why_not {
+            self.not_saved(&request, why_not)?;
+            return self.save_next();
+        }
+        let listed = if request.property == x11rb::NONE {
+            None
+        } else {
+            let reply = self
+                .connection
+                .get_property(false, request.requestor, request.property, AtomEnum::ANY, 0, 1024)?
+                .reply();
+            reply.ok().map(|reply| atoms_in(&reply.value))
+        };
+        self.saving = Some(Saving::begin(&self.place(), request, listed, rules.size_limit, rules.patience)?);
+        Ok(())
+    }
+
+    pub(super) fn save(
+        &mut self,
+        step: impl FnOnce(&mut Saving, &Place<'_>) -> Result<Saved, ReplyOrIdError>,
+    ) -> Result<(), End> {
+        let Some(mut saving) = self.saving.take() else { return Ok(()) };
+        match step(&mut saving, &self.place())? {
+            Saved::Going => {
+                self.saving = Some(saving);
+                return Ok(());
+            }
+            Saved::Done(targets) => self.take(Taking::Saved(saving.request(), targets))?,
+            Saved::Not(why) => self.not_saved(&saving.request(), why)?,
+        }
+        self.save_next()
+    }
+
+    pub(super) fn not_saved(&self, request: &SelectionRequestEvent, why: &str) -> Result<(), End> {
+        tracing::info!(why, "what an exiting program leaves is not kept on the clipboard");
+        Ok(super::serving::tell(&self.place(), request, x11rb::NONE)?)
     }
 }

@@ -54,6 +54,20 @@ fn what_is_on_the_clipboard_at_the_start_is_kept() {
 }
 
 #[test]
+fn a_clipboard_cleared_twice_stays_clear() {
+    let mut desk = desk(&Wanted::default());
+    desk.desktop.wl_copy("text/plain", b"for a moment");
+    desk.events.copied("for a moment");
+    // The protocol does not tell a clearing from an exit, so what was copied is put back, once.
+    desk.desktop.wl_copy_with(&["--clear"], b"");
+    until("it is put back", || desk.desktop.wl_paste(&[]).as_deref() == Some(b"for a moment"));
+    desk.desktop.wl_copy_with(&["--clear"], b"");
+    until("it is clear", || desk.desktop.wl_paste(&["--list-types"]).is_none());
+    assert_eq!(desk.service.clips(&["list"]).len(), 1, "what is put back is no copy");
+    assert_eq!(desk.desktop.wl_paste(&["--list-types"]), None);
+}
+
+#[test]
 fn all_kinds_are_told_apart() {
     let mut desk = desk(&Wanted::default());
     let picture = yadori_trials::sample::poster("wayland");

@@ -86,7 +86,7 @@ fn of_service(status: &Status) -> Vec<Finding> {
             CaptureState::Off => wrong(
                 "clipboard",
                 format!("no copies are kept: {}", capture.reason.as_deref().unwrap_or("there is no clipboard")),
-                no_clipboard(capture.reason.as_deref().unwrap_or_default()),
+                NO_CLIPBOARD,
             ),
         },
         match (status.database.answers, status.database.restarts) {
@@ -126,14 +126,9 @@ fn of_service(status: &Status) -> Vec<Finding> {
 }
 
 /// What helps where no copies can be captured.
-fn no_clipboard(reason: &str) -> &'static str {
-    if reason.contains("gives no access") {
-        "use a desktop that gives it, or one with XWayland (DISPLAY is set): copies of programs on it are captured then; \
-         yadori add and the console work in any case"
-    } else {
-        "start the service within your desktop session, where WAYLAND_DISPLAY or DISPLAY is set; until then yadori add and the console work"
-    }
-}
+const NO_CLIPBOARD: &str = "start the service within a desktop session: WAYLAND_DISPLAY is set and the compositor gives \
+    access to its clipboard, or DISPLAY is set (XWayland will do, for the programs on it); until then yadori add and the \
+    console work";
 
 /// What a service would need that is to be started.
 fn of_machine() -> Vec<Finding> {

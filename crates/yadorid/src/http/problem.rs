@@ -160,7 +160,7 @@ impl From<StoreError> for Problem {
                     .hint("make room and try again; nothing is lost")
             }
             StoreError::Damaged(_) | StoreError::Database(_) => {
-                tracing::error!(error = crate::service::with_causes(&error), "the database refused");
+                tracing::error!(error = yadori_core::with_causes(&error), "the database refused");
                 Self::internal()
             }
         }
