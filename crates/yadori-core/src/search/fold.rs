@@ -5,7 +5,7 @@
 //! of white space as one space. Marks that make other letters (the voicing of kana) stay.
 
 use unicode_normalization::UnicodeNormalization;
-use unicode_normalization::char::canonical_combining_class;
+use unicode_normalization::char::{canonical_combining_class, decompose_compatible};
 
 /// The folded form of `text`.
 pub fn fold(text: &str) -> String {
@@ -26,32 +26,48 @@ pub fn fold_each(text: &str, mut emit: impl FnMut(std::ops::Range<usize>, &str))
             after_space = true;
             continue;
         }
-        after_space = false;
         let mut end = start + c.len_utf8();
         while let Some((at, mark)) = chars.next_if(|(_, next)| joins_the_one_before(*next)) {
             end = at + mark.len_utf8();
         }
         if c.is_ascii() && end == start + 1 {
+            after_space = false;
             let lower = [c.to_ascii_lowercase() as u8];
             emit(start..end, std::str::from_utf8(&lower).unwrap_or_default());
         } else {
             buffer.clear();
-            let lower = text[start..end].nfkd().filter(|c| !is_accent(*c)).nfc().flat_map(char::to_lowercase);
+            // What falls away does so before the rest is composed, or it would keep marks apart.
+            let lower = text[start..end].nfkd().filter(|c| !falls_away(*c)).nfc().flat_map(char::to_lowercase);
             for c in lower {
                 match spelled_out(c) {
                     Some(letters) => buffer.push_str(letters),
-                    None if is_accent(c) || is_invisible(c) || c.is_whitespace() => {}
+                    None if falls_away(c) => {}
                     None => buffer.push(c),
                 }
             }
+            after_space &= buffer.is_empty();
             emit(start..end, &buffer);
         }
     }
 }
 
-/// Combining marks, and the half-width voicing marks of kana, which combine once they are decomposed.
+/// What combines with the letter before it once it is decomposed and rid of what falls away: marks,
+/// their half-width and stand-alone forms, and the vowels and finals of Hangul.
 fn joins_the_one_before(c: char) -> bool {
-    !c.is_ascii() && (canonical_combining_class(c) != 0 || matches!(c, '\u{ff9e}' | '\u{ff9f}'))
+    if c.is_ascii() || c.is_whitespace() {
+        return false;
+    }
+    let mut first = None;
+    decompose_compatible(c, |piece| {
+        if first.is_none() && !falls_away(piece) {
+            first = Some(piece);
+        }
+    });
+    first.is_none_or(|first| canonical_combining_class(first) != 0 || matches!(first, '\u{1160}'..='\u{11ff}'))
+}
+
+fn falls_away(c: char) -> bool {
+    is_accent(c) || is_invisible(c) || c.is_whitespace()
 }
 
 /// The blocks of combining marks that are accents: diacritical marks, their extensions and
@@ -99,6 +115,10 @@ mod tests {
             ("Ёлка ЙОД", "елка иод"),
             ("ﾊﾟﾝ パン ハン", "パン パン ハン"),
             ("한국", "한국"),
+            ("\u{1112}\u{1161}\u{11ab}국", "한국"),
+            ("か\u{200d}\u{3099}", "が"),
+            ("a \u{301} b", "a b"),
+            ("\u{1939}ﹲ", "\u{64c}\u{1939}"),
             ("e\u{301}te\u{301}", "ete"),
             ("a \t\n b", "a b"),
             ("🎭", "🎭"),
@@ -110,6 +130,14 @@ mod tests {
     proptest! {
         #[test]
         fn folding_twice_changes_nothing(text in "\\PC{0,40}") {
+            let once = fold(&text);
+            prop_assert_eq!(fold(&once), once);
+        }
+
+        #[test]
+        fn folding_twice_changes_nothing_where_marks_crowd(
+            text in "[aÅıΣか\u{1112}\u{1161}\u{11ab} \u{a0}\u{34f}\u{301}\u{327}\u{64c}\u{1939}\u{3099}\u{200d}\u{20dd}ﹲ´ﾞ\u{feff}\u{9be}\u{9c7}]{0,8}",
+        ) {
             let once = fold(&text);
             prop_assert_eq!(fold(&once), once);
         }
