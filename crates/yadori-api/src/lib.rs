@@ -3,10 +3,24 @@
 //! The OpenAPI document that the service gives at `/api/v1/openapi.json` is made from these types, so
 //! their comments are its descriptions. Times are RFC 3339 in UTC.
 
+mod changing;
+mod figures;
+mod forgetting;
+mod kept;
 pub mod places;
+mod rules;
+mod tray;
+
+pub use changing::*;
+pub use figures::*;
+pub use forgetting::*;
+pub use kept::*;
+pub use rules::*;
+pub use tray::*;
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use utoipa::{IntoParams, ToSchema};
 
 /// Under this path lies the whole interface.
@@ -91,6 +105,10 @@ pub struct Clip {
     pub caption: Option<String>,
     /// Whether it is pinned.
     pub pinned: bool,
+    /// Its colour mark.
+    pub mark: Option<Colour>,
+    /// Whether its placeholders are filled in when it is recalled.
+    pub fills: bool,
     /// The drawer that it lies in.
     pub drawer: Option<String>,
     /// Its alias.
@@ -212,6 +230,21 @@ pub struct AddQuery {
     /// The title of the window that it is from.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub window: Option<String>,
+    /// Pin it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub pin: bool,
+    /// Put it into this drawer.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub drawer: Option<String>,
+    /// Mark it with this colour.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub mark: Option<String>,
+    /// Give it this alias; it is pinned then, unless it comes into a drawer.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub alias: Option<String>,
+    /// Fill in its placeholders when it is recalled.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub fill: bool,
 }
 
 /// What adding did.
@@ -243,6 +276,21 @@ pub struct Recall {
     /// What to put between several clips; a line end if not given.
     #[serde(default)]
     pub join: Option<String>,
+    /// Reshape the text on the way out, one way after the other; the clips stay as they are.
+    #[serde(default)]
+    pub reshape: Vec<String>,
+    /// Whether to fill in placeholders; if not given, as each clip says.
+    #[serde(default)]
+    pub fill: Option<bool>,
+    /// Answers to what placeholders ask for, by name.
+    #[serde(default)]
+    pub answers: BTreeMap<String, String>,
+    /// Paste it into the window that has the keyboard.
+    #[serde(default)]
+    pub paste: bool,
+    /// Leave out the clips that cannot be joined with the others.
+    #[serde(default)]
+    pub skip_others: bool,
 }
 
 /// What a recall did.
@@ -254,42 +302,10 @@ pub struct Recalled {
     pub formats: Vec<String>,
     /// How many of the files that are offered are not there any more.
     pub missing: u32,
-}
-
-/// Clips to move to the bin.
-#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
-pub struct Delete {
-    /// Positions, ids or beginnings of ids.
-    pub clips: Vec<String>,
-}
-
-/// What a delete did.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-pub struct Deleted {
-    /// The clips that went to the bin.
-    pub clips: Vec<Clip>,
-    /// What to send to undo it.
-    pub step: u64,
-    /// Until when it can be undone.
-    #[schema(value_type = String, format = DateTime)]
-    pub undo_until: Timestamp,
-}
-
-/// What to undo.
-#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
-pub struct Undo {
-    /// The step; the latest if not given.
-    #[serde(default)]
-    pub step: Option<u64>,
-}
-
-/// What an undo did.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-pub struct Undone {
-    /// The step that was undone.
-    pub step: u64,
-    /// The clips that are back.
-    pub clips: Vec<Clip>,
+    /// Clips that were left out, since they cannot be joined with the others.
+    pub left_out: Vec<Clip>,
+    /// Whether it was pasted.
+    pub pasted: bool,
 }
 
 /// How long to pause.
@@ -333,26 +349,10 @@ pub struct Capture {
     pub waiting: u64,
 }
 
-/// What is captured.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-pub struct Rules {
-    /// Whether text that is merely selected (the primary selection) is captured too.
-    pub primary: bool,
-}
-
-/// Rules to change; those that are not given stay as they are.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct RulesChange {
-    /// Whether text that is merely selected is captured too.
-    #[serde(default)]
-    pub primary: Option<bool>,
-}
-
 /// Copies that made no clip, for one reason.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Refused {
-    /// The reason in one word: `paused`, `secret`, `echo`, `blank`, `no-useful-format`, `too-large`,
+    /// The reason in one word: `paused`, `off`, `kind`, `application`, `pattern`, `repeat`, `secret`, `echo`, `blank`, `no-useful-format`, `too-large`,
     /// `invalid-text`, `broken-image` or `undelivered`.
     pub reason: String,
     /// The reason of the latest, as a sentence.
@@ -403,12 +403,31 @@ pub struct Status {
     pub last_copy: Option<Clip>,
     /// Copies that made no clip, since the service started.
     pub refused: Vec<Refused>,
+    /// What is due to go.
+    pub due: Due,
+    /// How much of what the rules allow is taken.
+    pub room: Vec<Room>,
+    /// The tray.
+    pub tray: TrayState,
+    /// Whether the service is started at log-in; none if that cannot be told.
+    pub starts_at_log_in: Option<bool>,
     /// How the database stands.
     pub database: Database,
     /// Whether the console is built in.
     pub console: bool,
     /// Most bytes of one copy.
     pub size_limit: u64,
+}
+
+/// How the tray stands.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct TrayState {
+    /// Whether copies join it.
+    pub open: bool,
+    /// Clips in it.
+    pub clips: u32,
+    /// Of them, not yet dealt.
+    pub waiting: u32,
 }
 
 /// A link by which one browser is let in, once.
@@ -452,6 +471,9 @@ pub struct Problem {
     /// The clips that an ambiguous name might mean.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub candidates: Vec<Clip>,
+    /// What must be answered first: the names that placeholders ask for.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub asks: Vec<String>,
 }
 
 /// What a program copies onto the simulated clipboard.

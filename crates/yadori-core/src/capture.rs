@@ -7,6 +7,7 @@ use crate::clip::Source;
 use crate::format::{self, Format};
 use crate::identity::{self, ClipId};
 use crate::kind::Kind;
+use crate::rules::Checked;
 use crate::sensitive::{self, Secret};
 use crate::{files, html, link, preview};
 use thiserror::Error;
@@ -20,20 +21,16 @@ pub struct Copy {
     pub source: Source,
 }
 
-/// What may be captured.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct CaptureRules {
-    /// Most bytes of one copy, all formats together.
-    pub size_limit: u64,
-}
-
-/// Default of [`CaptureRules::size_limit`]: 32 MiB.
+/// Most bytes of one copy by default: 32 MiB.
 pub const DEFAULT_SIZE_LIMIT: u64 = 32 * 1024 * 1024;
 
-impl Default for CaptureRules {
-    fn default() -> Self {
-        Self { size_limit: DEFAULT_SIZE_LIMIT }
-    }
+/// Who made a copy.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Maker {
+    /// A program, by copying. All rules hold.
+    Program,
+    /// The person, by asking for a clip to be made. Only the limit of its size holds.
+    Person,
 }
 
 /// Why a copy made no clip.
@@ -48,6 +45,21 @@ pub enum Refusal {
     /// Another program has put on the clipboard what we had put there ourselves.
     #[error("another program copied what was put on the clipboard a moment before")]
     Echo,
+    /// The rules turn the history off.
+    #[error("the history is turned off by the rules")]
+    Off,
+    /// The rules leave out this kind.
+    #[error("the rules leave out {}", crate::rules::plural(*.0))]
+    Kind(Kind),
+    /// The rules leave out this application.
+    #[error("the rules leave out what is copied in {0}")]
+    Application(String),
+    /// The rules leave out texts that meet this pattern.
+    #[error("the rules leave out what meets the pattern {0}")]
+    Pattern(String),
+    /// The same was copied a moment before.
+    #[error("the same was copied a moment before")]
+    Repeat,
     /// Nothing in it but white space, or nothing at all.
     #[error("nothing but white space")]
     Blank,
@@ -78,6 +90,11 @@ impl Refusal {
             Self::Paused => "paused",
             Self::Secret => "secret",
             Self::Echo => "echo",
+            Self::Off => "off",
+            Self::Kind(_) => "kind",
+            Self::Application(_) => "application",
+            Self::Pattern(_) => "pattern",
+            Self::Repeat => "repeat",
             Self::Blank => "blank",
             Self::NoUsefulFormat => "no-useful-format",
             Self::TooLarge { .. } => "too-large",
@@ -177,14 +194,34 @@ fn total_size(formats: &[Format]) -> u64 {
 ///
 /// # Errors
 /// The reason why it makes no clip.
-pub fn judge(copy: Copy, rules: &CaptureRules) -> Result<Draft, Refusal> {
+pub fn judge(copy: Copy, rules: &Checked, maker: Maker) -> Result<Draft, Refusal> {
+    if maker == Maker::Person {
+        return draft(copy, rules.rules().largest);
+    }
+    if !rules.rules().history {
+        return Err(Refusal::Off);
+    }
+    if let Some(name) = rules.ignored_application(copy.source.application.as_deref()) {
+        return Err(Refusal::Application(name.to_owned()));
+    }
+    let draft = draft(copy, rules.rules().largest)?;
+    if !rules.rules().kinds.contains(&draft.kind) {
+        return Err(Refusal::Kind(draft.kind));
+    }
+    match rules.ignored_pattern(&draft.text) {
+        Some(pattern) => Err(Refusal::Pattern(pattern.to_owned())),
+        None => Ok(draft),
+    }
+}
+
+fn draft(copy: Copy, size_limit: u64) -> Result<Draft, Refusal> {
     let Copy { mut formats, source } = copy;
     formats.retain(|format| !format.data.is_empty());
     if formats.is_empty() {
         return Err(Refusal::Blank);
     }
-    if total_size(&formats) > rules.size_limit {
-        return Err(Refusal::TooLarge { limit: rules.size_limit });
+    if total_size(&formats) > size_limit {
+        return Err(Refusal::TooLarge { limit: size_limit });
     }
     let draft = |kind, text: String, canonical, formats| Draft {
         kind,
@@ -248,10 +285,11 @@ pub fn judge(copy: Copy, rules: &CaptureRules) -> Result<Draft, Refusal> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::rules::Rules;
     use proptest::prelude::*;
 
     fn of(formats: Vec<Format>) -> Result<Draft, Refusal> {
-        judge(Copy { formats, ..Copy::default() }, &CaptureRules::default())
+        judge(Copy { formats, ..Copy::default() }, &Checked::default(), Maker::Program)
     }
 
     #[test]
@@ -324,9 +362,31 @@ mod tests {
         assert_eq!(of(vec![Format::plain(" \n\t\u{a0}\0")]), Err(Refusal::Blank));
         assert_eq!(of(vec![Format::new(format::PLAIN, vec![b'a', 0xff])]), Err(Refusal::InvalidText));
         assert_eq!(of(vec![Format::new(format::RTF, "{\\rtf1}")]), Err(Refusal::NoUsefulFormat));
-        let rules = CaptureRules { size_limit: 3 };
-        let copy = Copy { formats: vec![Format::plain("four")], ..Copy::default() };
-        assert_eq!(judge(copy, &rules), Err(Refusal::TooLarge { limit: 3 }));
+        let rules = Checked::new(Rules { largest: 1024, ..Rules::default() }).unwrap();
+        let copy = Copy { formats: vec![Format::plain("four ".repeat(300))], ..Copy::default() };
+        assert_eq!(judge(copy, &rules, Maker::Person), Err(Refusal::TooLarge { limit: 1024 }));
+    }
+
+    #[test]
+    fn the_rules_hold_for_programs_and_not_for_the_person() {
+        let copy = Copy {
+            formats: vec![Format::plain("Draft of cue 7")],
+            source: Source { application: Some("Safe Box".into()), ..Source::default() },
+        };
+        let under = |rules| {
+            let rules = Checked::new(rules).unwrap();
+            assert!(judge(copy.clone(), &rules, Maker::Person).is_ok());
+            judge(copy.clone(), &rules, Maker::Program).unwrap_err()
+        };
+        let rules = Rules::default;
+        assert_eq!(under(Rules { history: false, ..rules() }), Refusal::Off);
+        assert_eq!(under(Rules { kinds: vec![Kind::Link], ..rules() }), Refusal::Kind(Kind::Text));
+        let ignored = under(Rules { ignored_applications: vec!["safe box".into()], ..rules() });
+        assert_eq!(ignored.to_string(), "the rules leave out what is copied in safe box");
+        assert_eq!(
+            under(Rules { ignored_patterns: vec!["^Draft".into()], ..rules() }),
+            Refusal::Pattern("^Draft".into())
+        );
     }
 
     #[test]

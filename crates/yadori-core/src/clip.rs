@@ -23,15 +23,56 @@ pub struct Life {
     pub copied: Stamp,
     /// Last brought back from the bin.
     pub restored: Stamp,
-    /// Last deleted.
+    /// Last deleted by a person's word, whether kept or not.
     pub deleted: Stamp,
+    /// Last cleared, together with everything that was not kept.
+    pub cleared: Stamp,
+    /// Last swept by this device's retention rules.
+    pub swept: Stamp,
+    /// When it was last pinned or unpinned, and whether it is pinned.
+    pub pinned: (Stamp, bool),
+    /// When it was last put into a drawer or taken out, and whether it lies in one.
+    pub in_drawer: (Stamp, bool),
+}
+
+/// How a clip left the history.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Gone {
+    /// It was deleted.
+    Deleted,
+    /// It was cleared.
+    Cleared,
+    /// The retention rules swept it.
+    Swept,
 }
 
 impl Life {
-    /// Whether the clip is in the history: a delete beats every earlier copy; a later copy, or an
-    /// undo, brings the clip back.
+    /// Whether the clip is in the history.
     pub fn is_live(&self) -> bool {
-        self.copied.max(self.restored) > self.deleted
+        self.gone().is_none()
+    }
+
+    /// When and how the clip left the history, if it did. A delete beats every earlier copy, undo, pin and
+    /// placement in a drawer; a clear or a sweep beats them too, but never takes what is kept. Whatever comes
+    /// later brings the clip back.
+    pub fn gone(&self) -> Option<(Stamp, Gone)> {
+        let touched = self.touched();
+        if self.deleted >= touched {
+            return Some((self.deleted, Gone::Deleted));
+        }
+        let (left, how) =
+            if self.swept > self.cleared { (self.swept, Gone::Swept) } else { (self.cleared, Gone::Cleared) };
+        (!self.is_kept() && left >= touched).then_some((left, how))
+    }
+
+    /// Whether it is pinned or lies in a drawer.
+    pub fn is_kept(&self) -> bool {
+        self.pinned.1 || self.in_drawer.1
+    }
+
+    /// When it was last copied, brought back, kept, or let go: what its age is counted from.
+    pub fn touched(&self) -> Stamp {
+        self.copied.max(self.restored).max(self.pinned.0).max(self.in_drawer.0)
     }
 
     /// What two devices know, taken together. Commutative, associative and idempotent.
@@ -41,6 +82,10 @@ impl Life {
             copied: self.copied.max(other.copied),
             restored: self.restored.max(other.restored),
             deleted: self.deleted.max(other.deleted),
+            cleared: self.cleared.max(other.cleared),
+            swept: self.swept.max(other.swept),
+            pinned: self.pinned.max(other.pinned),
+            in_drawer: self.in_drawer.max(other.in_drawer),
         }
     }
 }
@@ -51,11 +96,32 @@ mod tests {
     use proptest::prelude::*;
 
     fn life() -> impl Strategy<Value = Life> {
-        (0u64..6, 0u64..6, 0u64..6).prop_map(|(copied, restored, deleted)| Life {
-            copied: Stamp::from_bits(copied),
-            restored: Stamp::from_bits(restored),
-            deleted: Stamp::from_bits(deleted),
-        })
+        let stamp = || (0u64..6).prop_map(Stamp::from_bits);
+        let register = || (stamp(), any::<bool>());
+        (stamp(), stamp(), stamp(), stamp(), stamp(), register(), register()).prop_map(
+            |(copied, restored, deleted, cleared, swept, pinned, in_drawer)| Life {
+                copied,
+                restored,
+                deleted,
+                cleared,
+                swept,
+                pinned,
+                in_drawer,
+            },
+        )
+    }
+
+    #[test]
+    fn kept_wins_over_clear_and_sweep_but_not_over_delete() {
+        let stamp = Stamp::from_bits;
+        let kept =
+            Life { copied: stamp(1), pinned: (stamp(2), true), cleared: stamp(5), swept: stamp(6), ..Life::default() };
+        assert!(kept.is_live());
+        assert_eq!(Life { deleted: stamp(7), ..kept }.gone(), Some((stamp(7), Gone::Deleted)));
+        // Letting go of it later is no reason to make it vanish.
+        assert!(Life { pinned: (stamp(8), false), ..kept }.is_live());
+        assert_eq!(Life { pinned: (stamp(3), false), ..kept }.gone(), Some((stamp(6), Gone::Swept)));
+        assert_eq!(Life { pinned: (stamp(3), false), swept: stamp(0), ..kept }.gone(), Some((stamp(5), Gone::Cleared)));
     }
 
     #[test]

@@ -29,6 +29,13 @@ pub fn to_text(data: &[u8]) -> String {
         .unwrap_or_default()
 }
 
+/// An HTML fragment as Markdown.
+pub fn to_markdown(data: &[u8]) -> String {
+    let converter = htmd::HtmlToMarkdown::builder().skip_tags(vec!["head", "script", "style", "title"]).build();
+    let text = decode(data);
+    converter.convert(&text).map_or_else(|_| to_text(data), |markdown| markdown.trim().to_owned())
+}
+
 /// The address of a picture, if the fragment is one picture and nothing else: so a browser writes it beside
 /// the picture itself.
 pub fn sole_picture(data: &[u8]) -> Option<String> {

@@ -8,27 +8,39 @@
 //! * [`identity`]: which clip it is
 //! * [`clock`], [`clip`]: when things happened to a clip, and whether it is live
 //! * [`mod@preview`]: the one line that stands for it in a list
-//! * [`name`]: how a person names a clip
-//! * [`retention`]: how long it stays
+//! * [`name`], [`alias`]: how a person names a clip
+//! * [`mark`], [`order`]: how they mark and arrange what they keep
+//! * [`rules`], [`retention`]: what is captured, and how long it stays; [`amounts`]: how people write numbers
+//! * [`mod@reshape`], [`fill`], [`join`]: what is made of it on its way out
+//! * [`tray`]: several in a row
 //! * [`search`]: how it is found again
 //! * [`with_causes`]: an error, written out
 #![forbid(unsafe_code)]
 
+pub mod alias;
+pub mod amounts;
 pub mod capture;
 mod causes;
 pub mod clip;
 pub mod clock;
 pub mod files;
+pub mod fill;
 pub mod format;
 pub mod html;
 pub mod identity;
+pub mod join;
 pub mod kind;
 pub mod link;
+pub mod mark;
 pub mod name;
+pub mod order;
 pub mod preview;
+pub mod reshape;
 pub mod retention;
+pub mod rules;
 pub mod search;
 pub mod sensitive;
+pub mod tray;
 
 pub use causes::with_causes;
 pub use clip::Source;
@@ -36,3 +48,5 @@ pub use clock::{HybridClock, MillisSinceEpoch, Stamp};
 pub use format::Format;
 pub use identity::ClipId;
 pub use kind::Kind;
+pub use mark::Mark;
+pub use order::Order;

@@ -1,126 +1,144 @@
-//! Recall, delete, undo: what a person does to clips that are there.
+//! Recall is noted; a clip takes another's place; the content of clips is forgotten for good.
 
+use crate::content;
+use crate::days::{self, Happened};
 use crate::store::{Store, StoreError, next_change};
-use yadori_core::{ClipId, MillisSinceEpoch, Stamp};
-
-/// What a delete did.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Deleted {
-    /// The number of the latest change.
-    pub change: u64,
-    /// The number by which it can be undone.
-    pub step: u64,
-    /// How many clips went to the bin.
-    pub clips: usize,
-}
-
-/// What an undo did.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Undone {
-    /// The number of the latest change.
-    pub change: u64,
-    /// The step that was undone.
-    pub step: u64,
-    /// The clips that are back.
-    pub clips: Vec<ClipId>,
-}
+use sqlx::{MySql, Transaction};
+use yadori_core::{MillisSinceEpoch, Stamp};
 
 impl Store {
-    /// Notes that a clip was recalled. Gives the number of the change.
+    /// Notes that clips were recalled; with `to_top`, they move to the top of the history as if copied then.
+    /// Gives the number of the change.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn note_recall(&self, numbers: &[u64], at: MillisSinceEpoch) -> Result<u64, StoreError> {
+    pub async fn note_recall(
+        &self,
+        numbers: &[u64],
+        at: MillisSinceEpoch,
+        to_top: Option<Stamp>,
+    ) -> Result<u64, StoreError> {
         let mut tx = self.pool.begin().await?;
         let mut change = 0;
         for number in numbers {
             change = next_change(&mut tx).await?;
             sqlx::query!(
-                "UPDATE clips SET seq = ?, recalls = recalls + 1, recalled_at = ? WHERE no = ?",
+                "UPDATE clips SET seq = ?, recalls = recalls + 1, recalled_at = ?, copied = GREATEST(copied, ?) WHERE no = ?",
                 change,
                 at.0,
+                to_top.map_or(0, Stamp::to_bits),
                 number
             )
             .execute(&mut *tx)
             .await?;
         }
+        days::note(&mut tx, at, Happened::Recalled, numbers.len() as u32).await?;
         tx.commit().await?;
         Ok(change)
     }
 
-    /// Moves clips to the bin, as one step that can be undone.
+    /// Forgets clips for good, live or not: their content, small pictures and particulars. What is left tells
+    /// that there was something. Gives the number of the latest change.
     ///
     /// # Errors
-    /// When the database does not answer; nothing is deleted then.
-    pub async fn delete(&self, numbers: &[u64], stamp: Stamp) -> Result<Deleted, StoreError> {
+    /// When the database does not answer; nothing is forgotten then.
+    pub async fn shred(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {
         let mut tx = self.pool.begin().await?;
-        let step =
-            sqlx::query!("INSERT INTO steps (at) VALUES (?)", stamp.at().0).execute(&mut *tx).await?.last_insert_id();
-        let mut deleted = Deleted { change: 0, step, clips: 0 };
+        let mut change = 0;
         for number in numbers {
-            deleted.change = next_change(&mut tx).await?;
-            let done = sqlx::query!(
-                "UPDATE clips SET seq = ?, deleted = ? WHERE no = ? AND GREATEST(copied, restored) > deleted",
-                deleted.change,
-                stamp.to_bits(),
-                number
-            )
-            .execute(&mut *tx)
-            .await?;
-            if done.rows_affected() > 0 {
-                deleted.clips += 1;
-                sqlx::query!("INSERT INTO step_clips (step_no, clip_no) VALUES (?, ?)", step, number)
-                    .execute(&mut *tx)
-                    .await?;
-            }
+            change = shred_one(&mut tx, *number, Some(stamp)).await?;
         }
         tx.commit().await?;
-        Ok(deleted)
+        Ok(change)
     }
+}
 
-    /// Undoes a step, or the latest one that can be undone: its clips come back to their places.
-    /// `None` when there is nothing to undo.
-    ///
-    /// # Errors
-    /// When the database does not answer; nothing is undone then.
-    pub async fn undo(
-        &self,
-        step: Option<u64>,
-        stamp: Stamp,
-        horizon: MillisSinceEpoch,
-    ) -> Result<Option<Undone>, StoreError> {
-        let mut tx = self.pool.begin().await?;
-        let found = sqlx::query_scalar!(
-            "SELECT no FROM steps WHERE undone = FALSE AND at > ? AND (? IS NULL OR no = ?) ORDER BY no DESC LIMIT 1 FOR UPDATE",
-            horizon.0,
-            step,
-            step
-        )
-        .fetch_optional(&mut *tx)
-        .await?;
-        let Some(step) = found else { return Ok(None) };
-        sqlx::query!("UPDATE steps SET undone = TRUE WHERE no = ?", step).execute(&mut *tx).await?;
-        let clips = sqlx::query!(
-            "SELECT c.no, c.id FROM step_clips s JOIN clips c ON c.no = s.clip_no
-             WHERE s.step_no = ? AND c.shredded = FALSE AND c.deleted >= GREATEST(c.copied, c.restored)",
-            step
-        )
-        .fetch_all(&mut *tx)
-        .await?;
-        let mut undone = Undone { change: 0, step, clips: Vec::with_capacity(clips.len()) };
-        for clip in clips {
-            undone.change = next_change(&mut tx).await?;
-            sqlx::query!(
-                "UPDATE clips SET seq = ?, restored = ? WHERE no = ?",
-                undone.change,
-                stamp.to_bits(),
-                clip.no
-            )
-            .execute(&mut *tx)
-            .await?;
-            undone.clips.extend(ClipId::from_slice(&clip.id));
-        }
-        tx.commit().await?;
-        Ok(Some(undone))
+/// Forgets one clip for good. One that is still live is deleted at `stamp`.
+pub(crate) async fn shred_one(
+    tx: &mut Transaction<'static, MySql>,
+    number: u64,
+    stamp: Option<Stamp>,
+) -> Result<u64, sqlx::Error> {
+    let change = next_change(tx).await?;
+    let blobs = sqlx::query_scalar!(
+        "SELECT blob_no AS `blob_no!` FROM formats WHERE clip_no = ? AND blob_no IS NOT NULL",
+        number
+    )
+    .fetch_all(&mut **tx)
+    .await?;
+    sqlx::query!("DELETE FROM formats WHERE clip_no = ?", number).execute(&mut **tx).await?;
+    sqlx::query!("DELETE FROM thumbnails WHERE clip_no = ?", number).execute(&mut **tx).await?;
+    for blob in blobs {
+        content::free_blob(tx, blob).await?;
     }
+    sqlx::query!(
+        "UPDATE clips SET seq = ?, shredded = TRUE, deleted = IF(gone IS NULL, COALESCE(?, deleted), deleted), text = NULL,
+            title = NULL, caption = NULL, application = NULL, window_title = NULL, page = NULL, size = 0, text_lines = NULL,
+            text_chars = NULL, width = NULL, height = NULL, pin = NULL, drawer = NULL, place = NULL, mark = NULL,
+            alias = NULL, fills = FALSE WHERE no = ?",
+        change,
+        stamp.map(Stamp::to_bits),
+        number
+    )
+    .execute(&mut **tx)
+    .await?;
+    Ok(change)
+}
+
+/// Lets the clip `new` take the place of `old`: its particulars wherever it has none of its own. With `retire`,
+/// the old one goes to the bin. Gives the number of the latest change.
+pub(crate) async fn take_place(
+    tx: &mut Transaction<'static, MySql>,
+    (new, old): (u64, u64),
+    stamp: Stamp,
+    retire: bool,
+) -> Result<u64, sqlx::Error> {
+    let had = sqlx::query!(
+        "SELECT title, mark, alias, pin, drawer, place, fills AS `fills: bool`, recalls, recalled_at FROM clips WHERE no = ?",
+        old
+    )
+    .fetch_one(&mut **tx)
+    .await?;
+    let old_change = next_change(tx).await?;
+    sqlx::query!(
+        "UPDATE clips SET seq = ?, alias = NULL, alias_stamp = ?, pin = NULL, pin_stamp = ?, drawer = NULL, place = NULL,
+            drawer_stamp = ?, deleted = IF(?, ?, deleted) WHERE no = ?",
+        old_change,
+        stamp.to_bits(),
+        stamp.to_bits(),
+        stamp.to_bits(),
+        retire,
+        stamp.to_bits(),
+        old
+    )
+    .execute(&mut **tx)
+    .await?;
+    let change = next_change(tx).await?;
+    let bits = stamp.to_bits();
+    sqlx::query!(
+        "UPDATE clips SET seq = ?, title = COALESCE(title, ?), title_stamp = ?, mark = COALESCE(mark, ?), mark_stamp = ?,
+            alias = COALESCE(alias, ?), alias_stamp = ?, pin = COALESCE(pin, ?), pin_stamp = ?,
+            place = IF(drawer IS NULL, ?, place), drawer = COALESCE(drawer, ?), drawer_stamp = ?,
+            fills = fills OR ?, fills_stamp = ?, recalls = recalls + ?, recalled_at = COALESCE(recalled_at, ?) WHERE no = ?",
+        change,
+        had.title,
+        bits,
+        had.mark,
+        bits,
+        had.alias,
+        bits,
+        had.pin,
+        bits,
+        had.place,
+        had.drawer,
+        bits,
+        had.fills,
+        bits,
+        had.recalls,
+        had.recalled_at,
+        new
+    )
+    .execute(&mut **tx)
+    .await?;
+    Ok(change)
 }

@@ -4,7 +4,7 @@ use crate::store::{Store, StoreError};
 use sqlx::Row;
 use yadori_core::clip::Life;
 use yadori_core::sensitive::Secret;
-use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
+use yadori_core::{ClipId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
 
 /// A clip as it is on record, without its content.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -23,8 +23,6 @@ pub struct ClipRecord {
     pub life: Life,
     /// Whether its content is gone for good.
     pub shredded: bool,
-    /// When it goes by itself.
-    pub expires_at: Option<MillisSinceEpoch>,
     /// When it was last recalled.
     pub recalled_at: Option<MillisSinceEpoch>,
     /// How often it was copied.
@@ -47,12 +45,38 @@ pub struct ClipRecord {
     pub source: Source,
     /// The name of the device on which it was copied.
     pub device: String,
+    /// Its place among the pinned ones.
+    pub pin: Option<Order>,
+    /// The drawer that it lies in, and its place there.
+    pub drawer: Option<InDrawer>,
+    /// Its colour mark.
+    pub mark: Option<Mark>,
+    /// Its alias, without the colon.
+    pub alias: Option<String>,
+    /// Whether its placeholders are filled in when it is recalled.
+    pub fills: bool,
+}
+
+/// Where in a drawer a clip lies.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct InDrawer {
+    /// The drawer's number in these records.
+    pub number: u32,
+    /// The drawer's name.
+    pub name: String,
+    /// The clip's place in it.
+    pub place: Order,
 }
 
 impl ClipRecord {
     /// Whether it is in the history.
     pub fn is_live(&self) -> bool {
         !self.shredded && self.life.is_live()
+    }
+
+    /// Whether it is pinned or lies in a drawer.
+    pub fn is_kept(&self) -> bool {
+        self.life.is_kept()
     }
 }
 
@@ -66,7 +90,6 @@ struct Raw {
     restored: u64,
     deleted: u64,
     shredded: bool,
-    expires_at: Option<u64>,
     recalled_at: Option<u64>,
     copies: u32,
     recalls: u32,
@@ -83,6 +106,17 @@ struct Raw {
     page: Option<String>,
     selected: bool,
     device: String,
+    cleared: Option<u64>,
+    swept: Option<u64>,
+    pin: Option<Vec<u8>>,
+    pin_stamp: Option<u64>,
+    drawer: Option<u32>,
+    drawer_name: Option<String>,
+    place: Option<Vec<u8>>,
+    drawer_stamp: Option<u64>,
+    mark: Option<u8>,
+    alias: Option<String>,
+    fills: bool,
 }
 
 impl TryFrom<Raw> for ClipRecord {
@@ -90,6 +124,8 @@ impl TryFrom<Raw> for ClipRecord {
 
     fn try_from(raw: Raw) -> Result<Self, StoreError> {
         let damaged = || StoreError::Damaged(raw.no);
+        let stamp = |bits: Option<u64>| bits.map_or(Stamp::NEVER, Stamp::from_bits);
+        let order = |bytes: Option<Vec<u8>>| bytes.and_then(|bytes| Order::from_slice(&bytes));
         Ok(Self {
             number: raw.no,
             id: ClipId::from_slice(&raw.id).ok_or_else(damaged)?,
@@ -100,9 +136,12 @@ impl TryFrom<Raw> for ClipRecord {
                 copied: Stamp::from_bits(raw.copied),
                 restored: Stamp::from_bits(raw.restored),
                 deleted: Stamp::from_bits(raw.deleted),
+                cleared: stamp(raw.cleared),
+                swept: stamp(raw.swept),
+                pinned: (stamp(raw.pin_stamp), raw.pin.is_some()),
+                in_drawer: (stamp(raw.drawer_stamp), raw.drawer.is_some()),
             },
             shredded: raw.shredded,
-            expires_at: raw.expires_at.map(MillisSinceEpoch),
             recalled_at: raw.recalled_at.map(MillisSinceEpoch),
             copies: raw.copies,
             recalls: raw.recalls,
@@ -119,6 +158,14 @@ impl TryFrom<Raw> for ClipRecord {
                 selected: raw.selected,
             },
             device: raw.device,
+            pin: order(raw.pin),
+            drawer: match (raw.drawer, raw.drawer_name, order(raw.place)) {
+                (Some(number), Some(name), Some(place)) => Some(InDrawer { number, name, place }),
+                _ => None,
+            },
+            mark: raw.mark.and_then(Mark::from_code),
+            alias: raw.alias,
+            fills: raw.fills,
         })
     }
 }
@@ -131,9 +178,11 @@ macro_rules! clips {
             Raw,
             r#"SELECT c.no AS "no!", c.id AS "id!", c.seq AS "seq!", c.kind AS "kind!", c.secret AS "secret!",
                c.copied AS "copied!", c.restored AS "restored!", c.deleted AS "deleted!", c.shredded AS "shredded!: bool",
-               c.expires_at, c.recalled_at, c.copies AS "copies!", c.recalls AS "recalls!", c.size AS "size!",
+               c.recalled_at, c.copies AS "copies!", c.recalls AS "recalls!", c.size AS "size!",
                c.width, c.height, c.text_lines, c.text_chars, LEFT(c.text, ?) AS "text", c.title, c.caption,
-               c.application, c.window_title, c.page, c.selected AS "selected!: bool", (SELECT d.name FROM devices d WHERE d.no = c.device) AS "device!" "# + $from,
+               c.application, c.window_title, c.page, c.selected AS "selected!: bool", (SELECT d.name FROM devices d WHERE d.no = c.device) AS "device!",
+               c.cleared, c.swept, c.pin, c.pin_stamp, c.drawer, (SELECT w.name FROM drawers w WHERE w.no = c.drawer) AS drawer_name,
+               c.place, c.drawer_stamp, c.mark, c.alias, c.fills AS "fills!: bool" "# + $from,
             $text $(, $argument)*
         )
     };
@@ -196,6 +245,99 @@ impl Store {
     pub async fn clip(&self, id: ClipId) -> Result<Option<ClipRecord>, StoreError> {
         let row = clips!(LISTED_CHARS, "FROM clips c WHERE c.id = ?", &id.0[..]).fetch_optional(&self.pool).await?;
         row.map(ClipRecord::try_from).transpose()
+    }
+
+    /// The pinned clips, in their order.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn pinned(&self) -> Result<Vec<ClipRecord>, StoreError> {
+        let rows = clips!(
+            LISTED_CHARS,
+            "FROM clips c WHERE c.pin IS NOT NULL AND c.gone IS NULL AND c.shredded = FALSE ORDER BY c.pin, c.id"
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        rows.into_iter().map(ClipRecord::try_from).collect()
+    }
+
+    /// The clips in a drawer, in their order.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn in_drawer(&self, drawer: u32) -> Result<Vec<ClipRecord>, StoreError> {
+        let rows = clips!(
+            LISTED_CHARS,
+            "FROM clips c WHERE c.drawer = ? AND c.gone IS NULL AND c.shredded = FALSE ORDER BY c.place, c.id",
+            drawer
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        rows.into_iter().map(ClipRecord::try_from).collect()
+    }
+
+    /// The clips that have an alias, in the order of their aliases.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn aliased(&self) -> Result<Vec<ClipRecord>, StoreError> {
+        let rows = clips!(
+            LISTED_CHARS,
+            "FROM clips c WHERE c.alias IS NOT NULL AND c.gone IS NULL AND c.shredded = FALSE ORDER BY c.alias"
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        rows.into_iter().map(ClipRecord::try_from).collect()
+    }
+
+    /// The clip with this alias, live or not.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn with_alias(&self, alias: &str) -> Result<Option<ClipRecord>, StoreError> {
+        let row = clips!(LISTED_CHARS, "FROM clips c WHERE c.alias = ?", alias).fetch_optional(&self.pool).await?;
+        row.map(ClipRecord::try_from).transpose()
+    }
+
+    /// What waits in the bin, latest first: at most `most` clips after the first `skip`.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn bin(&self, skip: u32, most: u32) -> Result<Vec<ClipRecord>, StoreError> {
+        let rows = clips!(
+            LISTED_CHARS,
+            "FROM clips c WHERE c.gone IS NOT NULL AND c.shredded = FALSE ORDER BY c.gone DESC, c.no DESC LIMIT ? OFFSET ?",
+            most,
+            skip
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        rows.into_iter().map(ClipRecord::try_from).collect()
+    }
+
+    /// How many clips wait in the bin, and their bytes.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn bin_size(&self) -> Result<(u64, u64), StoreError> {
+        let row = sqlx::query!(
+            r#"SELECT COUNT(*) AS "clips!: u64", CAST(COALESCE(SUM(size), 0) AS UNSIGNED) AS "bytes!: u64"
+               FROM clips WHERE gone IS NOT NULL AND shredded = FALSE"#
+        )
+        .fetch_one(&self.pool)
+        .await?;
+        Ok((row.clips, row.bytes))
+    }
+
+    /// The ids of all clips in the bin.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn bin_ids(&self) -> Result<Vec<ClipId>, StoreError> {
+        let ids = sqlx::query_scalar!("SELECT id FROM clips WHERE gone IS NOT NULL AND shredded = FALSE")
+            .fetch_all(&self.pool)
+            .await?;
+        Ok(ids.iter().filter_map(|id| ClipId::from_slice(id)).collect())
     }
 
     /// The clips that changed after change number `after`, in the order of their latest changes, at

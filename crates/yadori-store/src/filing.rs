@@ -1,13 +1,18 @@
 //! A copy becomes a clip, in one transaction.
 
+use crate::changes;
 use crate::clips::ClipRecord;
 use crate::content::{self, CHUNK_BYTES};
+use crate::days::{self, Happened};
+use crate::given::{self, Given};
+use crate::settings::{self, TRAY};
+use crate::steps::{How, record_step};
 use crate::store::{Store, StoreError, next_change};
 use sqlx::{MySql, Transaction};
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, PLAIN};
 use yadori_core::sensitive::Secret;
-use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
+use yadori_core::{ClipId, Kind, Source, Stamp};
 
 /// Most bytes of text kept with the clip's own record, for searching. Longer texts are kept whole as
 /// content, and found by their beginning.
@@ -25,8 +30,12 @@ pub struct NewClip<'a> {
     pub kind: Kind,
     /// When it was copied.
     pub copied: Stamp,
-    /// When it goes by itself, if it does.
-    pub expires_at: Option<MillisSinceEpoch>,
+    /// Particulars that it gets along with it.
+    pub given: Given<'a>,
+    /// What is to be noted of the tray in the same transaction.
+    pub tray: Option<&'a str>,
+    /// The clip whose place it takes.
+    pub replaces: Option<Replaced>,
     /// The secret that it looks like.
     pub sensitive: Option<Secret>,
     /// Bytes of all formats together.
@@ -43,6 +52,17 @@ pub struct NewClip<'a> {
     pub caption: Option<&'a str>,
     /// Where it was copied.
     pub source: &'a Source,
+}
+
+/// A clip whose place another takes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Replaced {
+    /// Its number.
+    pub number: u64,
+    /// When it was replaced.
+    pub stamp: Stamp,
+    /// Whether it goes to the bin; if not, it only hands over its particulars.
+    pub retire: bool,
 }
 
 /// What filing did.
@@ -127,9 +147,27 @@ impl Filing {
         let (number, inserted) = self.insert(change, clip).await?;
         let new = inserted || self.renew(number, change, clip).await?;
         self.put_formats(number, clip, formats).await?;
-        let record = inserted.then(|| self.record(number, change, clip));
+        let given = given::particulars(&clip.given);
+        for particular in &given {
+            given::set(&mut self.tx, change, number, particular, clip.copied).await?;
+        }
+        if let Some(tray) = clip.tray {
+            settings::set(&mut *self.tx, TRAY, Some(tray)).await?;
+        }
+        let mut last = change;
+        if let Some(replaced) = clip.replaces {
+            last =
+                changes::take_place(&mut self.tx, (number, replaced.number), replaced.stamp, replaced.retire).await?;
+            if replaced.retire {
+                record_step(&mut self.tx, How::Edit, &[replaced.number], replaced.stamp, Some(number)).await?;
+            }
+        } else {
+            days::note(&mut self.tx, clip.copied.at(), Happened::Captured, 1).await?;
+        }
+        let plain = given.is_empty() && clip.replaces.is_none();
+        let record = (inserted && plain).then(|| self.record(number, change, clip));
         self.tx.commit().await?;
-        Ok(Filed { change, number, new, record })
+        Ok(Filed { change: last, number, new, record })
     }
 
     /// The record of a clip that was just inserted.
@@ -143,7 +181,6 @@ impl Filing {
             sensitive: clip.sensitive,
             life: Life { copied: clip.copied, ..Life::default() },
             shredded: false,
-            expires_at: clip.expires_at,
             recalled_at: None,
             copies: 1,
             recalls: 0,
@@ -160,6 +197,11 @@ impl Filing {
                 selected: clip.source.selected,
             },
             device: self.device_name.clone(),
+            pin: None,
+            drawer: None,
+            mark: None,
+            alias: None,
+            fills: false,
         }
     }
 
@@ -168,9 +210,9 @@ impl Filing {
         let (width, height) = clip.pixels.unzip();
         let (lines, chars) = clip.extent.unzip();
         let done = sqlx::query!(
-            "INSERT INTO clips (id, seq, kind, secret, device, copied, expires_at, copies, size, width, height,
+            "INSERT INTO clips (id, seq, kind, secret, device, copied, copies, size, width, height,
                 text_lines, text_chars, text, title, caption, application, window_title, page, selected)
-             VALUES (?, ?, ?, ?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+             VALUES (?, ?, ?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
              ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no), seq = VALUES(seq)",
             &clip.id.0[..],
             change,
@@ -178,7 +220,6 @@ impl Filing {
             clip.sensitive.map_or(0, Secret::code),
             self.device,
             clip.copied.to_bits(),
-            clip.expires_at.map(|at| at.0),
             clip.size,
             width,
             height,
@@ -206,7 +247,7 @@ impl Filing {
         let (width, height) = clip.pixels.unzip();
         let (lines, chars) = clip.extent.unzip();
         sqlx::query!(
-            "UPDATE clips SET seq = ?, secret = ?, device = ?, copied = GREATEST(copied, ?), expires_at = ?, copies = copies + 1,
+            "UPDATE clips SET seq = ?, secret = ?, device = ?, copied = GREATEST(copied, ?), copies = copies + 1,
                 shredded = FALSE, size = ?, width = ?, height = ?, text_lines = ?, text_chars = ?, text = ?,
                 title = COALESCE(?, title), caption = COALESCE(?, caption),
                 application = ?, window_title = ?, page = ?, selected = selected AND ?
@@ -215,7 +256,6 @@ impl Filing {
             clip.sensitive.map_or(0, Secret::code),
             self.device,
             clip.copied.to_bits(),
-            clip.expires_at.map(|at| at.0),
             clip.size,
             width,
             height,

@@ -5,8 +5,11 @@
 //!   * `filing`: a copy becomes a clip, in one transaction
 //!   * `clips`: reading clips, by number and along the change feed
 //!   * `content`: the bytes of formats, in pieces
-//!   * `changes`: recall, delete, undo
+//!   * `given`, `drawers`: what a person gives a clip, and where they put it
+//!   * `changes`: recall, a clip that takes another's place, forgetting for good
+//!   * `steps`: deleting and clearing many clips in one go, and undoing it
 //!   * `forgetting`: what goes by itself
+//!   * `days`: what happened on each day
 //!   * `thumbnails`: small pictures of pictures
 //!   * `settings`: settings, and the console's sessions
 //!
@@ -17,16 +20,24 @@
 mod changes;
 mod clips;
 mod content;
+mod days;
+mod drawers;
 mod filing;
 mod forgetting;
+mod given;
 pub mod private;
 mod settings;
+mod steps;
 mod store;
 mod thumbnails;
 
-pub use changes::{Deleted, Undone};
-pub use clips::ClipRecord;
+pub use clips::{ClipRecord, InDrawer};
 pub use content::{CHUNK_BYTES, StoredFormat};
-pub use filing::{Filed, Filing, NewClip};
+pub use days::Day;
+pub use drawers::{Drawer, Heading};
+pub use filing::{Filed, Filing, NewClip, Replaced};
+pub use given::{Given, Particular};
+pub use settings::TRAY;
+pub use steps::{How, Step};
 pub use store::{OpenError, Store, StoreError};
 pub use thumbnails::Thumbnail;

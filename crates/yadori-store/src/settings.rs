@@ -1,7 +1,25 @@
 //! Settings, and the browsers that were let in.
 
 use crate::store::{Store, StoreError};
+use sqlx::{Executor, MySql};
 use yadori_core::MillisSinceEpoch;
+
+/// The setting that holds the tray.
+pub const TRAY: &str = "tray";
+
+pub(crate) async fn set<'c>(
+    database: impl Executor<'c, Database = MySql>,
+    name: &str,
+    value: Option<&str>,
+) -> Result<(), sqlx::Error> {
+    match value {
+        Some(value) => {
+            sqlx::query!("REPLACE INTO settings (name, value) VALUES (?, ?)", name, value).execute(database).await?
+        }
+        None => sqlx::query!("DELETE FROM settings WHERE name = ?", name).execute(database).await?,
+    };
+    Ok(())
+}
 
 impl Store {
     /// The value of a setting.
@@ -17,15 +35,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn set_setting(&self, name: &str, value: Option<&str>) -> Result<(), StoreError> {
-        match value {
-            Some(value) => {
-                sqlx::query!("REPLACE INTO settings (name, value) VALUES (?, ?)", name, value)
-                    .execute(&self.pool)
-                    .await?
-            }
-            None => sqlx::query!("DELETE FROM settings WHERE name = ?", name).execute(&self.pool).await?,
-        };
-        Ok(())
+        Ok(set(&self.pool, name, value).await?)
     }
 
     /// Remembers a console session by the hash of its key; forgets those that are over.

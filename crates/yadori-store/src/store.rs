@@ -174,7 +174,9 @@ impl Store {
     /// When the database does not answer.
     pub async fn latest_stamp(&self) -> Result<Stamp, StoreError> {
         let latest = sqlx::query_scalar!(
-            r#"SELECT CAST(GREATEST(COALESCE(MAX(copied), 0), COALESCE(MAX(restored), 0), COALESCE(MAX(deleted), 0)) AS UNSIGNED)
+            r#"SELECT CAST(GREATEST(COALESCE(MAX(copied), 0), COALESCE(MAX(restored), 0), COALESCE(MAX(deleted), 0),
+               COALESCE(MAX(cleared), 0), COALESCE(MAX(swept), 0), COALESCE(MAX(pin_stamp), 0), COALESCE(MAX(drawer_stamp), 0),
+               COALESCE((SELECT MAX(stamp) FROM steps), 0)) AS UNSIGNED)
                AS "latest!: u64" FROM clips"#
         )
         .fetch_one(&self.pool)

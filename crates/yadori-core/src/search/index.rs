@@ -16,6 +16,7 @@ use super::words::{is_boundary, words};
 use crate::clock::{MillisSinceEpoch, Stamp};
 use crate::identity::ClipId;
 use crate::kind::Kind;
+use crate::retention::Candidate;
 use memchr::memmem::Finder;
 use std::collections::HashMap;
 
@@ -42,6 +43,8 @@ pub struct Entry<'a> {
     pub application: Option<&'a str>,
     /// The device it was copied on.
     pub device: &'a str,
+    /// What its age is counted from.
+    pub touched: Stamp,
     /// The drawer it lies in.
     pub drawer: Option<&'a str>,
     /// Whether it is pinned.
@@ -78,6 +81,7 @@ struct Clip {
     id: ClipId,
     number: u64,
     copied: Stamp,
+    touched: Stamp,
     recalled: MillisSinceEpoch,
     size: u64,
     text_start: usize,
@@ -188,6 +192,7 @@ impl Index {
             id,
             number: entry.number,
             copied: entry.copied,
+            touched: entry.touched,
             recalled: entry.recalled.unwrap_or_default(),
             size: entry.size,
             text_start,
@@ -298,6 +303,29 @@ impl Index {
         };
         let newest_first = self.order[..end].iter().rev().filter_map(|slot| self.clip(*slot));
         newest_first.take(most).map(|clip| hit(clip, Tier::Exact)).collect()
+    }
+
+    /// Every clip as the retention rules see it, newest first, with its id.
+    pub fn candidates(&self) -> Vec<(ClipId, Candidate<'_>)> {
+        let newest_first = self.order.iter().rev().filter_map(|slot| self.clip(*slot));
+        newest_first.map(|clip| (clip.id, self.candidate(clip))).collect()
+    }
+
+    /// One clip as the retention rules see it.
+    pub fn candidate_of(&self, id: ClipId) -> Option<Candidate<'_>> {
+        self.by_id.get(&id).and_then(|slot| self.clip(*slot)).map(|clip| self.candidate(clip))
+    }
+
+    fn candidate(&self, clip: &Clip) -> Candidate<'_> {
+        Candidate {
+            number: clip.number,
+            touched: clip.touched,
+            kind: clip.kind,
+            application: self.names.folded(clip.application),
+            size: clip.size,
+            sensitive: clip.sensitive,
+            kept: clip.pinned || clip.drawer != 0,
+        }
     }
 
     /// The clips that meet `query`, best first: `most` of them after the first `skip`.

@@ -1,6 +1,7 @@
 //! The query language: words in any order, `"exact phrases"`, `-not`, and filters.
 
 use super::fold::fold;
+use crate::amounts;
 use crate::clock::MillisSinceEpoch;
 use crate::kind::Kind;
 use jiff::civil::Date;
@@ -181,7 +182,7 @@ fn filter(name: &str, value: &str, when: &When) -> Result<Read, QueryError> {
         },
         "before" => Filter::Before(moment(value, when).ok_or_else(|| refuse("before", MOMENTS))?),
         "after" => Filter::After(moment(value, when).ok_or_else(|| refuse("after", MOMENTS))?),
-        "larger" => Filter::Larger(bytes(value).ok_or_else(|| refuse("larger", "500, 20kB, 2MB or 1GB"))?),
+        "larger" => Filter::Larger(amounts::bytes(value).ok_or_else(|| refuse("larger", "500, 20kB, 2MB or 1GB"))?),
         _ => return Ok(Read::NoSuchFilter),
     };
     Ok(Read::Filter(filter))
@@ -207,31 +208,7 @@ fn moment(text: &str, when: &When) -> Option<MillisSinceEpoch> {
     if let Ok(date) = text.parse::<Date>() {
         return day(date);
     }
-    let (number, unit) = text.split_at(text.find(|c: char| !c.is_ascii_digit())?);
-    let seconds = match unit {
-        "m" => 60,
-        "h" => 3_600,
-        "d" => 86_400,
-        "w" => 604_800,
-        _ => return None,
-    };
-    Some(when.now.minus(number.parse::<u64>().ok()?.checked_mul(seconds)?.checked_mul(1000)?))
-}
-
-/// A number of bytes, with a decimal or binary unit.
-fn bytes(text: &str) -> Option<u64> {
-    let (number, unit) = text.split_at(text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len()));
-    let factor: u64 = match unit.to_ascii_lowercase().as_str() {
-        "" | "b" => 1,
-        "k" | "kb" => 1_000,
-        "kib" => 1 << 10,
-        "m" | "mb" => 1_000_000,
-        "mib" => 1 << 20,
-        "g" | "gb" => 1_000_000_000,
-        "gib" => 1 << 30,
-        _ => return None,
-    };
-    number.parse::<u64>().ok()?.checked_mul(factor)
+    Some(when.now.minus(amounts::span(text)?))
 }
 
 #[cfg(test)]
@@ -301,7 +278,7 @@ mod tests {
         for nonsense in [
             "is:blue",
             "before:soon",
-            "after:3y",
+            "after:3x",
             "after:9999999999999999999d",
             "larger:many",
             "larger:99999999999999999999",

@@ -1,0 +1,172 @@
+//! What a person keeps: pins, drawers, and the particulars they give a clip.
+
+use crate::Clip;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// A colour mark, by its name.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Colour {
+    /// A warm yellow.
+    Amber,
+    /// A dull red.
+    Brick,
+    /// A leaf green.
+    Fern,
+    /// A blue green.
+    Lagoon,
+    /// A reddish purple.
+    Plum,
+    /// A bluish grey.
+    Slate,
+}
+
+/// Clips to pin.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct Pin {
+    /// Their names.
+    pub clips: Vec<String>,
+    /// The place among the pinned ones that the first of them comes to, from 1; the end if not given, or for one
+    /// that is pinned already, where it is.
+    #[serde(default)]
+    pub at: Option<u32>,
+}
+
+/// Some clips, by their names.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct Named {
+    /// Positions, places (`p2`, `t1`), aliases, ids or beginnings of ids.
+    pub clips: Vec<String>,
+}
+
+/// Clips, as they are after what was done.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Clips {
+    /// The clips.
+    pub clips: Vec<Clip>,
+}
+
+/// Particulars to change; those that are not given stay as they are.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Particulars {
+    /// The title, at most 1,000 characters; an empty one removes it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub title: Option<String>,
+    /// The colour mark: `amber`, `brick`, `fern`, `lagoon`, `plum` or `slate`; an empty one removes it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mark: Option<String>,
+    /// The alias, with or without its colon; an empty one removes it. A clip that gets an alias and is not kept
+    /// is pinned.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub alias: Option<String>,
+    /// Whether to take the alias from the clip that has it.
+    #[serde(default)]
+    pub take_alias: bool,
+    /// Whether its placeholders are filled in when it is recalled.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fills: Option<bool>,
+}
+
+/// A drawer.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Drawer {
+    /// Its name.
+    pub name: String,
+    /// How many clips lie in it.
+    pub clips: u64,
+}
+
+/// A name for a drawer.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct DrawerChange {
+    /// The name, at most 100 characters. Two drawers cannot have the same one; letter case does not matter.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub name: Option<String>,
+    /// Its place among the drawers, from 1.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at: Option<u32>,
+}
+
+/// One line of a drawer: a clip, or a heading.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct DrawerItem {
+    /// Its place in the drawer, from 1; headings count.
+    pub place: u32,
+    /// The clip.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub clip: Option<Clip>,
+    /// What the heading says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub heading: Option<String>,
+}
+
+/// A drawer and what lies in it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct DrawerContents {
+    /// Its name.
+    pub name: String,
+    /// What lies in it, in its order.
+    pub items: Vec<DrawerItem>,
+}
+
+/// Clips to put into a drawer.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct Put {
+    /// Their names.
+    pub clips: Vec<String>,
+    /// The place that the first of them comes to, from 1; the end if not given.
+    #[serde(default)]
+    pub at: Option<u32>,
+}
+
+/// A line of a drawer to move, or a heading to change.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct MoveItem {
+    /// Its place in the drawer, from 1.
+    pub place: u32,
+    /// The place that it comes to.
+    pub at: u32,
+}
+
+/// A heading.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct NewHeading {
+    /// What it says, at most 200 characters.
+    pub words: String,
+    /// Its place, from 1; the end if not given.
+    #[serde(default)]
+    pub at: Option<u32>,
+    /// The place of the heading that is to say this, instead of a new one; with empty words it is removed.
+    #[serde(default)]
+    pub instead_of: Option<u32>,
+}
+
+/// By what to sort.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum SortBy {
+    /// By title, or what it shows.
+    Name,
+    /// Newest first.
+    Age,
+    /// Most used first.
+    Use,
+}
+
+/// How to sort a drawer. Clips stay under their headings.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize, ToSchema)]
+pub struct Sort {
+    /// By what.
+    pub by: SortBy,
+}
+
+/// What becomes of the clips of a drawer that is removed.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, utoipa::IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct RemoveDrawer {
+    /// Put them into this drawer; without it they are only in the history again.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub into: Option<String>,
+}

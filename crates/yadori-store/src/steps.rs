@@ -1,0 +1,322 @@
+//! What a person does to many clips in one go, and can undo: delete, clear, edit.
+//!
+//! A step is on record, with the numbers of all its clips and one stamp, before the first clip is touched. The
+//! clips then follow in batches that never hold up a capture for long; a crash in between is made good at the
+//! next start. Small steps are one transaction.
+
+use crate::changes;
+use crate::days::{self, Happened};
+use crate::store::{Store, StoreError};
+use sqlx::{MySql, Transaction};
+use yadori_core::{MillisSinceEpoch, Stamp};
+
+/// Clips of one batch. A capture waits for one at most.
+const BATCH: usize = 50;
+
+/// Steps of at most so many clips are done in one transaction.
+const SMALL: usize = 200;
+
+/// What was done.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum How {
+    /// Clips were deleted, kept or not.
+    Delete,
+    /// Clips that are not kept were cleared.
+    Clear,
+    /// A clip was changed: another took its place.
+    Edit,
+}
+
+impl How {
+    fn code(self) -> u8 {
+        match self {
+            Self::Delete => 1,
+            Self::Clear => 2,
+            Self::Edit => 3,
+        }
+    }
+
+    fn from_code(code: u8) -> Self {
+        match code {
+            2 => Self::Clear,
+            3 => Self::Edit,
+            _ => Self::Delete,
+        }
+    }
+}
+
+/// A step on record.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Step {
+    /// Its number.
+    pub number: u64,
+    /// When it was made.
+    pub at: MillisSinceEpoch,
+    /// What was done.
+    pub how: How,
+    /// Whether it has been undone.
+    pub undone: bool,
+    /// How many clips it is about.
+    pub total: u32,
+    /// How many of them it has been done to by now.
+    done: u32,
+    stamp: Stamp,
+    /// The numbers of the clips.
+    pub clips: Vec<u64>,
+    /// The clip that took the other's place.
+    replacement: Option<u64>,
+}
+
+impl Step {
+    /// Whether something of it, or of its undoing, is still to be done.
+    pub fn is_pending(&self) -> bool {
+        if self.undone { self.done > 0 } else { self.done < self.total }
+    }
+}
+
+struct Raw {
+    no: u64,
+    at: u64,
+    how: u8,
+    stamp: u64,
+    undone: bool,
+    total: u32,
+    done: u32,
+    clips: String,
+    before_it: Option<String>,
+}
+
+impl From<Raw> for Step {
+    fn from(raw: Raw) -> Self {
+        Self {
+            number: raw.no,
+            at: MillisSinceEpoch(raw.at),
+            how: How::from_code(raw.how),
+            undone: raw.undone,
+            total: raw.total,
+            done: raw.done,
+            stamp: Stamp::from_bits(raw.stamp),
+            clips: raw
+                .clips
+                .trim_matches(['[', ']'])
+                .split(',')
+                .filter_map(|number| number.trim().parse().ok())
+                .collect(),
+            replacement: raw.before_it.and_then(|number| number.parse().ok()),
+        }
+    }
+}
+
+fn json(numbers: &[u64]) -> String {
+    format!("[{}]", numbers.iter().map(u64::to_string).collect::<Vec<_>>().join(","))
+}
+
+/// Takes the next `count` numbers of the change feed; gives the last before them.
+async fn next_changes(tx: &mut Transaction<'static, MySql>, count: usize) -> Result<u64, sqlx::Error> {
+    let done = sqlx::query!("UPDATE feed SET last = LAST_INSERT_ID(last + ?) WHERE one = 1", count as u64)
+        .execute(&mut **tx)
+        .await?;
+    Ok(done.last_insert_id() - count as u64)
+}
+
+pub(crate) async fn record_step(
+    tx: &mut Transaction<'static, MySql>,
+    how: How,
+    clips: &[u64],
+    stamp: Stamp,
+    replacement: Option<u64>,
+) -> Result<u64, sqlx::Error> {
+    let done = sqlx::query!(
+        "INSERT INTO steps (at, how, stamp, clips, total, done, before_it) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        stamp.at().0,
+        how.code(),
+        stamp.to_bits(),
+        json(clips),
+        clips.len() as u32,
+        if how == How::Edit { clips.len() as u32 } else { 0 },
+        replacement.map(|number| number.to_string())
+    )
+    .execute(&mut **tx)
+    .await?;
+    if how != How::Edit {
+        days::note(tx, stamp.at(), Happened::Cleared, clips.len() as u32).await?;
+    }
+    Ok(done.last_insert_id())
+}
+
+impl Store {
+    /// Records a step that deletes or clears clips, and does it if it is small. A larger one is pending then:
+    /// see [`Store::advance`]. Gives the step, and the number of the latest change if there was one.
+    ///
+    /// # Errors
+    /// When the database does not answer; nothing is done then.
+    pub async fn begin_step(&self, how: How, clips: Vec<u64>, stamp: Stamp) -> Result<(Step, Option<u64>), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let number = record_step(&mut tx, how, &clips, stamp, None).await?;
+        let total = clips.len() as u32;
+        let mut step =
+            Step { number, at: stamp.at(), how, undone: false, total, done: 0, stamp, clips, replacement: None };
+        let mut change = None;
+        if step.clips.len() <= SMALL {
+            change = Some(forward(&mut tx, &step, 0..step.clips.len()).await?);
+            step.done = total;
+        }
+        tx.commit().await?;
+        Ok((step, change))
+    }
+
+    /// Does the next part of a pending step, or of its undoing. Gives the number of the latest change; `None` when
+    /// nothing is left to do.
+    ///
+    /// # Errors
+    /// When the database does not answer. The same part is to do then.
+    pub async fn advance(&self, step: &mut Step, stamp: Stamp) -> Result<Option<u64>, StoreError> {
+        if !step.is_pending() {
+            return Ok(None);
+        }
+        let mut tx = self.pool.begin().await?;
+        let done = step.done as usize;
+        let (change, done) = if step.undone {
+            let from = done.saturating_sub(BATCH);
+            (backward(&mut tx, step, from..done, stamp).await?, from)
+        } else {
+            let to = (done + BATCH).min(step.clips.len());
+            (forward(&mut tx, step, done..to).await?, to)
+        };
+        tx.commit().await?;
+        step.done = done as u32;
+        Ok(Some(change))
+    }
+
+    /// Marks a step as undone: the one with this number, or the latest that can be undone; and undoes it if it
+    /// is small. A larger one is pending then. `None` when there is nothing to undo.
+    ///
+    /// # Errors
+    /// When the database does not answer; nothing is undone then.
+    pub async fn begin_undo(
+        &self,
+        step: Option<u64>,
+        stamp: Stamp,
+        horizon: MillisSinceEpoch,
+    ) -> Result<Option<(Step, Option<u64>)>, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let found = sqlx::query_as!(
+            Raw,
+            "SELECT no, at, how, stamp, undone AS `undone: bool`, total, done, clips, before_it FROM steps
+             WHERE undone = FALSE AND at > ? AND (? IS NULL OR no = ?) ORDER BY no DESC LIMIT 1 FOR UPDATE",
+            horizon.0,
+            step,
+            step
+        )
+        .fetch_optional(&mut *tx)
+        .await?;
+        let Some(found) = found else { return Ok(None) };
+        let mut step = Step::from(found);
+        sqlx::query!("UPDATE steps SET undone = TRUE WHERE no = ?", step.number).execute(&mut *tx).await?;
+        step.undone = true;
+        let mut change = None;
+        if let (How::Edit, Some(new), [old]) = (step.how, step.replacement, step.clips.as_slice()) {
+            changes::take_place(&mut tx, (*old, new), stamp, true).await?;
+        }
+        if step.clips.len() <= SMALL {
+            change = Some(backward(&mut tx, &step, 0..step.done as usize, stamp).await?);
+            step.done = 0;
+        }
+        tx.commit().await?;
+        Ok(Some((step, change)))
+    }
+
+    /// The steps that can still be undone or have been, latest first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn steps(&self, horizon: MillisSinceEpoch) -> Result<Vec<Step>, StoreError> {
+        let rows = sqlx::query_as!(
+            Raw,
+            "SELECT no, at, how, stamp, undone AS `undone: bool`, total, done, LEFT(clips, 2000) AS `clips!`, before_it
+             FROM steps WHERE at > ? ORDER BY no DESC LIMIT 200",
+            horizon.0
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        Ok(rows.into_iter().map(Step::from).collect())
+    }
+
+    /// The steps of which something is still to be done.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn pending_steps(&self) -> Result<Vec<Step>, StoreError> {
+        let rows = sqlx::query_as!(
+            Raw,
+            "SELECT no, at, how, stamp, undone AS `undone: bool`, total, done, clips, before_it FROM steps
+             WHERE IF(undone, done > 0, done < total) ORDER BY no"
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        Ok(rows.into_iter().map(Step::from).collect())
+    }
+}
+
+async fn forward(
+    tx: &mut Transaction<'static, MySql>,
+    step: &Step,
+    part: std::ops::Range<usize>,
+) -> Result<u64, sqlx::Error> {
+    let done = part.end as u32;
+    let clips = &step.clips[part];
+    let before = next_changes(tx, clips.len()).await?;
+    let stamp = step.stamp.to_bits();
+    if step.how == How::Clear {
+        sqlx::query!(
+            "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
+             STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
+             SET c.seq = ? + w.place, c.cleared = ? WHERE c.gone IS NULL",
+            json(clips),
+            before,
+            stamp
+        )
+        .execute(&mut **tx)
+        .await?;
+    } else {
+        sqlx::query!(
+            "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
+             STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
+             SET c.seq = ? + w.place, c.deleted = ? WHERE c.gone IS NULL",
+            json(clips),
+            before,
+            stamp
+        )
+        .execute(&mut **tx)
+        .await?;
+    }
+    sqlx::query!("UPDATE steps SET done = ? WHERE no = ?", done, step.number).execute(&mut **tx).await?;
+    Ok(before + clips.len() as u64)
+}
+
+async fn backward(
+    tx: &mut Transaction<'static, MySql>,
+    step: &Step,
+    part: std::ops::Range<usize>,
+    stamp: Stamp,
+) -> Result<u64, sqlx::Error> {
+    let done = part.start as u32;
+    let clips = &step.clips[part];
+    let before = next_changes(tx, clips.len()).await?;
+    // What has gone once more since, by another step, stays gone.
+    sqlx::query!(
+        "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
+         STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
+         SET c.seq = ? + w.place, c.restored = ?
+         WHERE c.gone IS NOT NULL AND c.shredded = FALSE AND (c.gone = ? OR ? = 0)",
+        json(clips),
+        before,
+        stamp.to_bits(),
+        step.stamp.to_bits(),
+        step.stamp.to_bits()
+    )
+    .execute(&mut **tx)
+    .await?;
+    sqlx::query!("UPDATE steps SET done = ? WHERE no = ?", done, step.number).execute(&mut **tx).await?;
+    Ok(before + clips.len() as u64)
+}
