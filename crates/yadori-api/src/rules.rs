@@ -167,3 +167,11 @@ pub struct RulesVerdict {
     /// What secret it looks like.
     pub sensitive: Option<String>,
 }
+
+/// Put the rules back.
+#[derive(Clone, Copy, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct ResetRules {
+    /// Whether the person knows that more than half of the history goes by this.
+    #[serde(default)]
+    pub confirmed: bool,
+}

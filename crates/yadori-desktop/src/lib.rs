@@ -23,7 +23,7 @@ pub mod x11;
 use session::{Session, Surroundings};
 
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::Duration;
 use thiserror::Error;
 use tokio::sync::{OwnedSemaphorePermit, Semaphore, mpsc, oneshot};
@@ -51,6 +51,9 @@ pub enum Event {
     },
     /// There is no connection to a desktop, and why. It is looked for again.
     Lost(String),
+    /// A program has pasted what we put on the clipboard: it has taken the content, and not only looked at what
+    /// there is.
+    Pasted,
     /// Another program takes the clipboard each time something is put on it, and is let have it.
     Contested(Source),
     /// It has stopped doing so.
@@ -72,6 +75,20 @@ pub trait Clipboard: Send + Sync + 'static {
 
     /// What was copied last is not to be kept on the clipboard when its owner goes.
     fn let_go(&self);
+
+    /// Presses the keys that paste, in the window that has the keyboard.
+    fn press_paste(&self) -> oneshot::Receiver<Result<(), PasteError>>;
+}
+
+/// Why nothing was pasted.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum PasteError {
+    /// There is no way to press keys.
+    #[error("no keys can be pressed here ({0}); press Ctrl+V yourself")]
+    NoKeys(String),
+    /// There is no connection to a desktop at the moment.
+    #[error("there is no connection to a desktop at the moment")]
+    Lost,
 }
 
 /// Why nothing was put on the clipboard.
@@ -149,8 +166,7 @@ pub struct Desktop {
 pub struct Reading {
     listening: AtomicBool,
     primary: AtomicBool,
-    /// Most bytes of one copy.
-    pub size_limit: u64,
+    size_limit: AtomicU64,
     /// How long an owner may take for an answer, or for the next piece of one.
     pub patience: Duration,
 }
@@ -162,7 +178,22 @@ pub const PATIENCE: Duration = Duration::from_secs(4);
 impl Reading {
     /// Reads copies of at most `size_limit` bytes from owners that answer within `patience`.
     pub fn new(size_limit: u64, patience: Duration) -> Arc<Self> {
-        Arc::new(Self { listening: AtomicBool::new(true), primary: AtomicBool::new(false), size_limit, patience })
+        Arc::new(Self {
+            listening: AtomicBool::new(true),
+            primary: AtomicBool::new(false),
+            size_limit: AtomicU64::new(size_limit),
+            patience,
+        })
+    }
+
+    /// Most bytes of one copy.
+    pub fn size_limit(&self) -> u64 {
+        self.size_limit.load(Ordering::Relaxed)
+    }
+
+    /// Sets how many bytes one copy may have.
+    pub fn limit_size(&self, bytes: u64) {
+        self.size_limit.store(bytes, Ordering::Relaxed);
     }
 
     /// Sets whether copies are read at all. While they are not, each is told of as missed.

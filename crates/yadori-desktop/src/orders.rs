@@ -1,6 +1,6 @@
 //! What the service asks of the thread that is connected to a desktop.
 
-use crate::{Clipboard, OfferError};
+use crate::{Clipboard, OfferError, PasteError};
 use rustix::event::{PollFd, PollFlags, Timespec};
 use std::io::{Read, Write};
 use std::os::unix::net::UnixStream;
@@ -15,6 +15,8 @@ pub(crate) enum Order {
     Offer(Offer),
     /// Do not keep the present copy when its owner goes.
     LetGo,
+    /// Press the keys that paste.
+    Paste(oneshot::Sender<Result<(), PasteError>>),
 }
 
 /// Formats to be put on the clipboard.
@@ -66,6 +68,14 @@ impl Clipboard for Handle {
     fn let_go(&self) {
         let _ = self.give(Order::LetGo);
     }
+
+    fn press_paste(&self) -> oneshot::Receiver<Result<(), PasteError>> {
+        let (reply, answer) = oneshot::channel();
+        if let Err(Order::Paste(reply)) = self.give(Order::Paste(reply)) {
+            let _ = reply.send(Err(PasteError::Lost));
+        }
+        answer
+    }
 }
 
 /// There will be no more orders: the service is ending.
@@ -91,8 +101,10 @@ impl Orders {
         let until = Instant::now() + pause;
         loop {
             for order in self.take()? {
-                if let Order::Offer(offer) = order {
-                    let _ = offer.reply.send(Err(OfferError::Lost));
+                match order {
+                    Order::Offer(offer) => drop(offer.reply.send(Err(OfferError::Lost))),
+                    Order::Paste(reply) => drop(reply.send(Err(PasteError::Lost))),
+                    Order::LetGo => {}
                 }
             }
             let left = until.saturating_duration_since(Instant::now());

@@ -3,7 +3,7 @@
 //! It has one owner at a time, as a real one has: a program, or the service. The other side of it, the
 //! programs that copy and paste, is [`Simulated`].
 
-use crate::{Clipboard, Desktop, Event, OfferError, Reading, Teller};
+use crate::{Clipboard, Desktop, Event, OfferError, PasteError, Reading, Teller};
 use bytes::Bytes;
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::oneshot;
@@ -81,8 +81,8 @@ impl Simulated {
         let size: u64 = useful.iter().map(|format| format.data.len() as u64).sum();
         let refusal = if useful.is_empty() {
             Some(Refusal::NoUsefulFormat)
-        } else if size > self.reading.size_limit {
-            Some(Refusal::TooLarge { limit: self.reading.size_limit })
+        } else if size > self.reading.size_limit() {
+            Some(Refusal::TooLarge { limit: self.reading.size_limit() })
         } else {
             None
         };
@@ -126,7 +126,14 @@ impl Simulated {
     pub fn paste(&self, mime: &str) -> Option<Bytes> {
         match &*self.owner() {
             Owner::Nobody => None,
-            Owner::Program { formats, .. } | Owner::Service(formats) => format::find(formats, mime).cloned(),
+            Owner::Program { formats, .. } => format::find(formats, mime).cloned(),
+            Owner::Service(formats) => {
+                let data = format::find(formats, mime).cloned();
+                if data.is_some() {
+                    self.teller.tell_at_once(Event::Pasted);
+                }
+                data
+            }
         }
     }
 }
@@ -135,6 +142,13 @@ impl Clipboard for Simulated {
     fn offer(&self, formats: Vec<Format>) -> oneshot::Receiver<Result<(), OfferError>> {
         let (reply, answer) = oneshot::channel();
         *self.owner() = Owner::Service(formats);
+        let _ = reply.send(Ok(()));
+        answer
+    }
+
+    fn press_paste(&self) -> oneshot::Receiver<Result<(), PasteError>> {
+        let (reply, answer) = oneshot::channel();
+        self.teller.tell_at_once(Event::Pasted);
         let _ = reply.send(Ok(()));
         answer
     }

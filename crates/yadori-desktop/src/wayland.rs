@@ -17,7 +17,7 @@ mod windows;
 use crate::contest::{Contest, Verdict};
 use crate::orders::{self, Order, Orders, timespec};
 use crate::session::{self, End, Session, Surroundings};
-use crate::{ConnectError, Desktop, Event, OfferError, Reading, SETTLING};
+use crate::{ConnectError, Desktop, Event, OfferError, PasteError, Reading, SETTLING};
 use protocol::{Device, DeviceEvent, Manager, Offer, SourceEvent};
 use reading::{CopyReading, Progress};
 use rustix::event::{PollFd, PollFlags};
@@ -244,6 +244,10 @@ impl Wayland {
                             self.connection.display().sync(&state.handle, Sync::Offered(asked));
                         }
                     }
+                    Order::Paste(reply) => {
+                        let why = "compositors do not let programs press keys for one another".to_owned();
+                        let _ = reply.send(Err(PasteError::NoKeys(why)));
+                    }
                     Order::LetGo => state.let_go(),
                 }
             }
@@ -390,7 +394,7 @@ impl State {
             offer.destroy();
             return self.surroundings.tell(Event::Missed { refusal: Refusal::Paused, source });
         }
-        match CopyReading::begin(number, selected, offer, names, source.clone(), (rules.size_limit, rules.patience)) {
+        match CopyReading::begin(number, selected, offer, names, source.clone(), (rules.size_limit(), rules.patience)) {
             Ok(mut reading) => match reading.progress() {
                 Progress::Going => self.readings.push(reading),
                 progress => self.ended(reading, progress),
@@ -519,7 +523,11 @@ impl State {
         }
         match event {
             SourceEvent::Send(name, into) => {
-                self.sendings.extend(seat.holding.as_ref().and_then(|holding| holding.send(&name, into)));
+                let holding = seat.holding.as_ref();
+                if holding.is_some_and(|holding| holding.has_content(&name)) {
+                    self.surroundings.teller.tell_at_once(Event::Pasted);
+                }
+                self.sendings.extend(holding.and_then(|holding| holding.send(&name, into)));
             }
             SourceEvent::Cancelled => {
                 seat.holding = None;

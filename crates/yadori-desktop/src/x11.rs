@@ -6,11 +6,13 @@
 //! * `transfer`: one question to a selection's owner, and its answer
 //! * `reading`: a copy is read
 //! * `saving`: an exiting program hands its copy over
+//! * `pressing`: the keys that paste are pressed
 //! * `serving`: what we hold is given to programs that paste
 //! * `source`: where a copy was made
 
 mod atoms;
 mod place;
+mod pressing;
 mod reading;
 mod saving;
 mod serving;
@@ -20,7 +22,7 @@ mod transfer;
 use crate::contest::Contest;
 use crate::orders::{Offer, Order, Orders, timespec};
 use crate::session::{self, End, Session, Surroundings};
-use crate::{ConnectError, Desktop, Event, OfferError, Reading, SETTLING};
+use crate::{ConnectError, Desktop, Event, OfferError, PasteError, Reading, SETTLING};
 use atoms::Atoms;
 use bytes::Bytes;
 use place::Place;
@@ -214,6 +216,10 @@ impl X11 {
             for order in orders.take()? {
                 match order {
                     Order::Offer(offer) => self.take(Taking::Offer(offer))?,
+                    Order::Paste(reply) => {
+                        let pressed = pressing::paste(&self.connection, &self.atoms, self.root);
+                        let _ = reply.send(pressed.map_err(PasteError::NoKeys));
+                    }
                     Order::LetGo if self.holding.is_none() => self.kept = None,
                     Order::LetGo => {}
                 }
@@ -312,14 +318,31 @@ impl X11 {
             selection if selection == manager => &self.managing,
             _ => &None,
         };
-        let sendings = match holding {
+        let (given, sendings) = match holding {
             Some(holding) => holding.answer(&self.place(), &request)?,
             None => {
                 serving::tell(&self.place(), &request, x11rb::NONE)?;
-                Vec::new()
+                (false, Vec::new())
             }
         };
+        // A large one has been pasted when its last piece was taken.
+        if given && sendings.is_empty() && request.selection == clipboard {
+            self.pasted_by(request.requestor)?;
+        }
         self.sendings.extend(sendings);
+        Ok(())
+    }
+
+    /// Tells that something was pasted, if by the program that has the keyboard: others only keep an eye on the
+    /// clipboard.
+    fn pasted_by(&self, requestor: Window) -> Result<(), End> {
+        let focus = self.connection.get_input_focus()?.reply()?.focus;
+        // Neither a window nor the one under the pointer: then nobody has it in particular.
+        let somebody = focus > 1 && focus != self.root;
+        let client = |window: Window| window & !self.connection.setup().resource_id_mask;
+        if !somebody || client(focus) == client(requestor) {
+            self.surroundings.teller.tell_at_once(Event::Pasted);
+        }
         Ok(())
     }
 
@@ -387,7 +410,7 @@ impl X11 {
             self.missed(Refusal::Paused, source);
             return Ok(());
         }
-        let reading = CopyReading::begin(&self.place(), selection, owner, time, rules.size_limit, rules.patience)?;
+        let reading = CopyReading::begin(&self.place(), selection, owner, time, rules.size_limit(), rules.patience)?;
         self.readings.push(reading);
         Ok(())
     }
@@ -555,7 +578,9 @@ impl X11 {
         }
         let done = done.map(|number| sendings.swap_remove(number));
         self.sendings = sendings;
-        done.map_or(Ok(()), |done| self.finish(&done))
+        let Some(done) = done else { return Ok(()) };
+        self.pasted_by(done.requestor)?;
+        self.finish(&done)
     }
 
     fn finish(&self, sending: &Sending) -> Result<(), End> {

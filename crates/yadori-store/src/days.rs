@@ -58,6 +58,16 @@ pub(crate) async fn note(
 }
 
 impl Store {
+    /// How often clips that are still on record were recalled, all together.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn recalls(&self) -> Result<u64, StoreError> {
+        Ok(sqlx::query_scalar!(r#"SELECT CAST(COALESCE(SUM(recalls), 0) AS UNSIGNED) AS "recalls!: u64" FROM clips"#)
+            .fetch_one(&self.pool)
+            .await?)
+    }
+
     /// The counts of the days from `first` on (days since 1970-01-01 UTC), in their order; days on which nothing
     /// happened are left out.
     ///

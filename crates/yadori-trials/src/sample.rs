@@ -22,6 +22,21 @@ pub struct Sample {
     pub window: Option<String>,
     /// The clip's title.
     pub title: Option<String>,
+    /// The drawer that it lies in.
+    #[serde(default)]
+    pub drawer: Option<String>,
+    /// Its alias.
+    #[serde(default)]
+    pub alias: Option<String>,
+    /// Its colour mark.
+    #[serde(default)]
+    pub mark: Option<String>,
+    /// Whether it is pinned.
+    #[serde(default)]
+    pub pin: bool,
+    /// Whether its placeholders are filled in.
+    #[serde(default)]
+    pub fill: bool,
 }
 
 impl Sample {
@@ -40,6 +55,11 @@ impl Sample {
             copied_at: Some(now - self.minutes_ago.minutes()),
             application: self.application.clone(),
             window: self.window.clone(),
+            pin: self.pin,
+            drawer: self.drawer.clone(),
+            mark: self.mark.clone(),
+            alias: self.alias.clone(),
+            fill: self.fill,
         };
         match self.kind.as_deref() {
             Some("files") => (particulars, "text/uri-list", self.text.clone().into_bytes()),

@@ -44,7 +44,8 @@ impl Failure {
             Self::Problem(problem) => {
                 let code = match problem.kind.rsplit(':').next().unwrap_or_default() {
                     "no-such-clip" | "ambiguous-name" => 4,
-                    "not-a-name" | "bad-query" => 2,
+                    "not-a-name" | "bad-query" | "bad-way" | "bad-rule" | "bad-particulars" | "bad-drawer"
+                    | "bad-page" => 2,
                     _ => 1,
                 };
                 (code, problem.detail, problem.hint, problem.candidates)

@@ -1,10 +1,12 @@
 //! Yadori's command-line client. It talks to the service over HTTP and to nothing else.
 //!
 //! * `commands`: one file for each command: its arguments, whose comments are its help, and what it does
+//! * `ask`: questions to the person at the terminal
 //! * `reach`: finding the service and asking it
 //! * `failure`: errors as message, hint and exit code
 //! * `terminal`, `table`: what is printed, fitted to where it is printed
 
+mod ask;
 mod commands;
 mod failure;
 mod reach;
@@ -18,7 +20,8 @@ use std::process::ExitCode;
 
 /// Find again what you copied, and put it back on the clipboard.
 ///
-/// A clip is named by its position in the list (3), or by the first four or more characters of its id.
+/// A clip is named by its position in the list (3), by its place among the pinned clips (p2) or in the
+/// tray (t1), by its alias (:sig), or by the first four or more characters of its id.
 /// Every command that prints something takes --json.
 ///
 /// Exit codes: 0 done, 1 failed, 2 wrong usage, 3 the service cannot be reached, 4 no such clip.
@@ -44,11 +47,25 @@ enum Command {
     Show(commands::show::Show),
     Recall(commands::recall::Recall),
     Add(commands::add::Add),
+    Pin(commands::pin::Pin),
+    Unpin(commands::pin::Unpin),
+    Title(commands::particulars::Title),
+    Mark(commands::particulars::Mark),
+    Alias(commands::particulars::Alias),
+    Fill(commands::particulars::Fill),
+    Expand(commands::expand::Expand),
+    Drawer(commands::drawer::Drawer),
+    Tray(commands::tray::Tray),
+    Edit(commands::edit::Edit),
+    Reshape(commands::edit::Reshape),
     Delete(commands::delete::Delete),
+    Clear(commands::delete::Clear),
     Undo(commands::undo::Undo),
+    Bin(commands::bin::Bin),
     Pause(commands::pause::Pause),
     Resume(commands::resume::Resume),
     Rules(commands::rules::Rules),
+    Stats(commands::stats::Stats),
     Status(commands::status::Status),
     Doctor(commands::doctor::Doctor),
     Console(commands::console::Console),
@@ -76,6 +93,20 @@ fn main() -> ExitCode {
         Command::Show(command) => command.run(&context),
         Command::Recall(command) => command.run(&context),
         Command::Add(command) => command.run(&context),
+        Command::Pin(command) => command.run(&context),
+        Command::Unpin(command) => command.run(&context),
+        Command::Title(command) => command.run(&context),
+        Command::Mark(command) => command.run(&context),
+        Command::Alias(command) => command.run(&context),
+        Command::Fill(command) => command.run(&context),
+        Command::Expand(command) => command.run(&context),
+        Command::Drawer(command) => command.run(&context),
+        Command::Tray(command) => command.run(&context),
+        Command::Edit(command) => command.run(&context),
+        Command::Reshape(command) => command.run(&context),
+        Command::Clear(command) => command.run(&context),
+        Command::Bin(command) => command.run(&context),
+        Command::Stats(command) => command.run(&context),
         Command::Delete(command) => command.run(&context),
         Command::Undo(command) => command.run(&context),
         Command::Pause(command) => command.run(&context),

@@ -96,6 +96,22 @@ impl Service {
         read(self.send("PATCH", path, Some("application/json"), &change)?)
     }
 
+    /// Asks for something to be removed.
+    pub fn delete_with<T: DeserializeOwned>(&self, path: &str, parameters: &impl Serialize) -> Result<T, Failure> {
+        read(self.send("DELETE", &format!("{path}{}", query(parameters)), None, &[])?)
+    }
+
+    /// Gives content to put in the place of other content.
+    pub fn put_content<T: DeserializeOwned>(
+        &self,
+        path: &str,
+        parameters: &impl Serialize,
+        kind: &str,
+        content: &[u8],
+    ) -> Result<T, Failure> {
+        read(self.send("PUT", &format!("{path}{}", query(parameters)), Some(kind), content)?)
+    }
+
     /// Gives content of the given MIME type.
     pub fn post_content<T: DeserializeOwned>(
         &self,

@@ -13,28 +13,59 @@ const SOURCE_FROM: usize = 72;
 
 /// Prints the clips, one on a line: position, kind, age, what it is, and where from.
 pub fn print(clips: &[Clip], style: Style, now: Timestamp) -> std::io::Result<()> {
+    let position = |clip: &Clip| clip.position.map_or_else(|| "-".into(), |position| position.to_string());
+    let labels: Vec<String> = clips.iter().map(position).collect();
+    print_labelled(clips, &labels, style, now)
+}
+
+/// The same, with labels of one's own in place of the positions.
+pub fn print_labelled(clips: &[Clip], labels: &[String], style: Style, now: Timestamp) -> std::io::Result<()> {
     let mut out = std::io::stdout().lock();
-    let digits = clips.iter().filter_map(|clip| clip.position).max().unwrap_or(0).to_string().len().max(2);
-    for clip in clips {
-        writeln!(out, "{}", line(clip, style, now, digits))?;
+    let width = labels.iter().map(|label| columns(label)).max().unwrap_or(0).max(2);
+    for (clip, label) in clips.iter().zip(labels) {
+        writeln!(out, "{}", line(clip, label, style, now, width))?;
     }
     out.flush()
 }
 
-fn line(clip: &Clip, style: Style, now: Timestamp, digits: usize) -> String {
-    let position = clip.position.map_or_else(|| "-".into(), |position| position.to_string());
-    let head = format!("{position:>digits$}  {:<5}  {:>5}  ", clip.kind.word(), age(clip.copied_at, now));
+/// A clip that goes so soon says so.
+const SOON: i64 = 86_400;
+
+/// What a person gave a clip, and when it goes, if that is soon: shown behind it.
+fn tags(clip: &Clip, now: Timestamp) -> String {
+    let mut tags = Vec::new();
+    tags.extend(clip.alias.as_deref().map(|alias| format!(":{}", safe(alias))));
+    if clip.pinned {
+        tags.push("pinned".to_owned());
+    }
+    tags.extend(clip.drawer.as_deref().map(|drawer| format!("in {}", fit(&safe(drawer), 20))));
+    tags.extend(clip.mark.and_then(|mark| serde_json::to_value(mark).ok()?.as_str().map(str::to_owned)));
+    if let Some(at) = clip.expires_at.filter(|at| at.as_second() - now.as_second() < SOON) {
+        let left = (at.as_second() - now.as_second()).max(0);
+        let left = if left < 3600 { format!("{}m", left / 60 + 1) } else { format!("{}h", left / 3600) };
+        tags.push(format!("goes in {left}"));
+    }
+    if tags.is_empty() { String::new() } else { format!("  ({})", tags.join(", ")) }
+}
+
+fn line(clip: &Clip, label: &str, style: Style, now: Timestamp, digits: usize) -> String {
+    let label = format!("{}{}", " ".repeat(digits.saturating_sub(columns(label))), safe(label));
+    let head = format!("{label}  {:<5}  {:>5}  ", clip.kind.word(), age(clip.copied_at, now));
     let source = safe(clip.source.application.as_deref().unwrap_or_default());
     let source = if clip.source.selected { format!("selected {source}").trim_end().to_owned() } else { source };
     let with_source = style.width.is_none_or(|width| width >= SOURCE_FROM) && !source.is_empty();
     let what = What::of(clip);
     let Some(width) = style.width else {
         let tail = if with_source { format!("  [{source}]") } else { String::new() };
-        return format!("{head}{}{tail}", what.plain());
+        return format!("{head}{}{}{tail}", what.plain(), tags(clip, now));
     };
     let room = width.saturating_sub(columns(&head) + if width >= SOURCE_FROM { SOURCE_WIDTH + 2 } else { 0 });
-    let shown = what.fitted(room, style);
-    let head = format!("{}{}", style.strong(&head[..digits]), style.faint(&head[digits..]));
+    // What was given to a clip matters more than the end of a long text, but never takes more than half.
+    let tags = fit(&tags(clip, now), room / 2);
+    let mut shown = what.fitted(room.saturating_sub(columns(&tags)), style);
+    shown.columns += columns(&tags);
+    shown.text.push_str(&style.faint(&tags));
+    let head = format!("{}{}", style.strong(&label), style.faint(&head[label.len()..]));
     if with_source {
         let filling = " ".repeat(room.saturating_sub(shown.columns) + 2);
         format!(
@@ -128,6 +159,8 @@ mod tests {
             title: None,
             caption: None,
             pinned: false,
+            mark: None,
+            fills: false,
             drawer: None,
             alias: None,
             marks: Vec::new(),
@@ -148,7 +181,7 @@ mod tests {
     }
 
     fn shown(clip: &Clip, width: Option<usize>, colour: bool) -> String {
-        line(clip, Style { width, colour }, Timestamp::from_second(1_795_424_460).unwrap(), 2)
+        line(clip, "3", Style { width, colour }, Timestamp::from_second(1_795_424_460).unwrap(), 2)
     }
 
     #[test]
@@ -161,6 +194,21 @@ mod tests {
             shown(&clip(Kind::Text, "Load-in 14:30"), Some(80), false),
             format!(" 3  text      1m  Load-in 14:30{}Writer", " ".repeat(33))
         );
+    }
+
+    #[test]
+    fn what_was_given_to_a_clip_is_shown_behind_it() {
+        let kept = Clip {
+            pinned: true,
+            alias: Some("sig".into()),
+            mark: Some(yadori_api::Colour::Fern),
+            expires_at: Some(Timestamp::from_second(1_795_424_460 + 7_300).unwrap()),
+            ..clip(Kind::Text, &"word ".repeat(40))
+        };
+        for width in [40, 60, 100] {
+            assert!(columns(&shown(&kept, Some(width), false)) <= width);
+        }
+        assert!(shown(&kept, Some(100), false).contains("…  (:sig, pinned, fern, goes in 2h)  Writer"));
     }
 
     #[test]

@@ -6,9 +6,11 @@
 //! latest change that was told, so that everyone sees what they have done.
 
 use crate::use_cases::listing;
+use crate::use_cases::rules::InForce;
 use std::sync::{Arc, Mutex, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
 use std::time::Duration;
 use tokio::sync::{broadcast, watch};
+use yadori_core::ClipId;
 use yadori_core::search::{Entry, Filling, Index};
 use yadori_store::{ClipRecord, Store, StoreError};
 
@@ -36,6 +38,7 @@ pub enum Announcement {
 /// The history in memory.
 pub struct Ledger {
     store: Store,
+    rules: Arc<InForce>,
     index: RwLock<Index>,
     /// A record that came with its change, so that it need not be read.
     brought: Mutex<Option<ClipRecord>>,
@@ -46,7 +49,7 @@ pub struct Ledger {
 
 impl Ledger {
     /// Fills the index from the records.
-    pub async fn open(store: Store) -> Result<Self, StoreError> {
+    pub async fn open(store: Store, rules: Arc<InForce>) -> Result<Self, StoreError> {
         // What changes while the clips are being read is read again from the feed.
         let cursor = store.latest_change().await?;
         let mut filling = Filling::default();
@@ -54,6 +57,7 @@ impl Ledger {
         let index = filling.finish();
         Ok(Self {
             store,
+            rules,
             index: RwLock::new(index),
             brought: Mutex::default(),
             latest: watch::Sender::new(cursor),
@@ -81,6 +85,14 @@ impl Ledger {
     /// Tells that how the service stands has changed.
     pub fn status_changed(&self) {
         let _ = self.announcements.send(Announcement::Status);
+    }
+
+    /// Takes clips out of the index ahead of the feed: their removal is on record, and follows in parts.
+    pub fn remove_ahead(&self, clips: &[ClipId]) {
+        let mut index = self.write();
+        for id in clips {
+            index.remove(*id);
+        }
     }
 
     /// Listens to announcements from now on.
@@ -174,7 +186,7 @@ impl Ledger {
             let index = self.index.read().unwrap_or_else(PoisonError::into_inner);
             (index.position(record.id), index.len() as u64)
         };
-        let clip = record.is_live().then(|| listing::clip(record, position, None));
+        let clip = record.is_live().then(|| listing::clip(record, position, None, &self.rules.get()));
         let change = yadori_api::ClipChange { change: record.change, id: record.id.to_string(), clip, total };
         serde_json::to_string(&change).unwrap_or_default().into()
     }
@@ -183,10 +195,11 @@ impl Ledger {
 /// Calls `take` with what the index needs to know of a clip.
 fn with_entry(record: &ClipRecord, take: impl FnOnce(&Entry)) {
     let sensitive = record.sensitive.is_some();
-    let title = match (&record.title, &record.caption) {
-        (Some(title), Some(caption)) => Some(format!("{title}\n{caption}")),
-        (title, caption) => title.clone().or_else(|| caption.clone()),
-    };
+    // An alias is found with its colon and without.
+    let alias = record.alias.as_ref().map(|alias| format!(":{alias}"));
+    let titles: Vec<&str> =
+        [&record.title, &record.caption, &alias].into_iter().filter_map(|title| title.as_deref()).collect();
+    let title = (!titles.is_empty()).then(|| titles.join("\n"));
     let entry = Entry {
         number: record.number,
         copied: record.life.copied,
@@ -198,8 +211,9 @@ fn with_entry(record: &ClipRecord, take: impl FnOnce(&Entry)) {
         page: record.source.page.as_deref(),
         application: record.source.application.as_deref(),
         device: &record.device,
-        drawer: None,
-        pinned: false,
+        touched: record.life.touched(),
+        drawer: record.drawer.as_ref().map(|drawer| drawer.name.as_str()),
+        pinned: record.pin.is_some(),
         sensitive,
     };
     take(&entry);

@@ -6,6 +6,8 @@ use crate::http::{self, auth::Doors};
 use crate::journal::Journal;
 use crate::ledger::Ledger;
 use crate::moment::{Stamps, now};
+use crate::use_cases::forget::SweepState;
+use crate::use_cases::rules::InForce;
 use std::fs::{self, DirBuilder, File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::net::SocketAddr;
@@ -20,7 +22,8 @@ use tokio_util::task::TaskTracker;
 use yadori_api::Reach;
 use yadori_api::places::Places;
 use yadori_core::capture::DEFAULT_SIZE_LIMIT;
-use yadori_core::{MillisSinceEpoch, with_causes};
+use yadori_core::tray::Tray;
+use yadori_core::{ClipId, MillisSinceEpoch, with_causes};
 use yadori_desktop::simulated::Simulated;
 use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, PATIENCE, Reading, simulated, wayland, x11};
 use yadori_store::private::ServerState;
@@ -80,6 +83,17 @@ pub struct Service {
     pub(crate) clipboard: Option<Arc<dyn Clipboard>>,
     pub(crate) simulated: Option<Simulated>,
     pub(crate) reading: Arc<Reading>,
+    pub(crate) rules: Arc<InForce>,
+    pub(crate) tray: Arc<tokio::sync::Mutex<Tray>>,
+    /// Something that the service put on the clipboard was pasted.
+    pub(crate) pasted: Notify,
+    /// What a person keeps and arranges, and the rules, are changed one after the other.
+    pub(crate) keeping: tokio::sync::Mutex<()>,
+    /// Large steps are done, and undone, one after the other.
+    pub(crate) stepping: Arc<tokio::sync::Mutex<()>>,
+    pub(crate) sweeps: Mutex<SweepState>,
+    /// The latest copy and when it was made, for telling repeats.
+    pub(crate) latest_copy: Mutex<Option<(ClipId, MillisSinceEpoch)>>,
     pub(crate) server: Option<watch::Receiver<ServerState>>,
     pub(crate) doors: Doors,
     /// Something may be due earlier than before.
@@ -128,7 +142,12 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
     let database = Database::open(config.database_url.as_deref(), &places.data.join("database"), &device).await?;
     let store = database.store.clone();
     let stamps = Stamps::after(store.latest_stamp().await?);
-    let ledger = Ledger::open(store.clone()).await?;
+    for mut step in store.pending_steps().await? {
+        tracing::info!(step = step.number, "what was begun before the service ended is carried on");
+        while store.advance(&mut step, stamps.next()).await?.is_some() {}
+    }
+    let rules = Arc::<InForce>::default();
+    let ledger = Ledger::open(store.clone(), rules.clone()).await?;
 
     let reading = Reading::new(DEFAULT_SIZE_LIMIT, PATIENCE);
     let Clipboards { clipboard, simulated, mut events, off } = clipboards(config.clipboard, &reading)?;
@@ -139,6 +158,13 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         clipboard,
         simulated,
         reading,
+        rules,
+        tray: Arc::default(),
+        pasted: Notify::new(),
+        keeping: tokio::sync::Mutex::default(),
+        stepping: Arc::default(),
+        sweeps: Mutex::default(),
+        latest_copy: Mutex::default(),
         server: database.state(),
         doors: Doors::new(address, &config.api.names).map_err(StartError::Randomness)?,
         forgetting: Notify::new(),
@@ -152,6 +178,7 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
     });
     service.restore_pause().await?;
     service.restore_rules().await?;
+    service.restore_tray().await?;
     // The first thing that a desktop tells is whether it is there.
     if let Some(first) = match &mut events {
         Some(events) => events.recv().await,
@@ -183,6 +210,8 @@ impl Running {
         background.spawn(async move { forgetter.forget_when_due().await });
         let pauser = service.clone();
         background.spawn(async move { pauser.end_pauses().await });
+        let dealer = service.clone();
+        background.spawn(async move { dealer.deal_when_pasted().await });
         let ending = service.ending.clone();
         let capturing = events.map(|events| {
             let service = service.clone();
@@ -199,6 +228,9 @@ impl Running {
             let _ = capturing.await;
         }
         let _ = server.await;
+        if let Err(error) = service.forget_session().await {
+            tracing::error!(%error, "the session's history could not be forgotten");
+        }
         service.tasks.close();
         service.tasks.wait().await;
         background.shutdown().await;

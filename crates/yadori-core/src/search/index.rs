@@ -113,6 +113,7 @@ pub struct Index {
 /// Applications, devices and drawers, each once. 0 is none.
 #[derive(Default)]
 struct Names {
+    given: Vec<String>,
     folded: Vec<String>,
     numbers: HashMap<String, u32>,
 }
@@ -124,8 +125,13 @@ impl Names {
             return *number;
         }
         self.folded.push(fold(name));
+        self.given.push(name.to_owned());
         self.numbers.insert(name.to_owned(), self.folded.len() as u32);
         self.folded.len() as u32
+    }
+
+    fn given(&self, number: u32) -> Option<&str> {
+        (number as usize).checked_sub(1).map(|place| self.given[place].as_str())
     }
 
     fn folded(&self, number: u32) -> &str {
@@ -309,6 +315,25 @@ impl Index {
     pub fn candidates(&self) -> Vec<(ClipId, Candidate<'_>)> {
         let newest_first = self.order.iter().rev().filter_map(|slot| self.clip(*slot));
         newest_first.map(|clip| (clip.id, self.candidate(clip))).collect()
+    }
+
+    /// When a clip was last copied.
+    pub fn copied_at(&self, id: ClipId) -> Option<Stamp> {
+        self.by_id.get(&id).and_then(|slot| self.clip(*slot)).map(|clip| clip.copied)
+    }
+
+    /// The application a clip was copied in.
+    pub fn application_of(&self, id: ClipId) -> Option<&str> {
+        let clip = self.by_id.get(&id).and_then(|slot| self.clip(*slot))?;
+        self.names.given(clip.application)
+    }
+
+    /// The clips that were used more than once, most used first, the newest of equals first.
+    pub fn most_used(&self, most: usize) -> Vec<ClipId> {
+        let mut used: Vec<&Clip> =
+            self.order.iter().rev().filter_map(|slot| self.clip(*slot)).filter(|clip| clip.uses > 1).collect();
+        used.sort_by_key(|clip| std::cmp::Reverse(clip.uses));
+        used.into_iter().take(most).map(|clip| clip.id).collect()
     }
 
     /// One clip as the retention rules see it.

@@ -45,6 +45,11 @@ impl Holding {
         self.source.id() == *source
     }
 
+    /// Whether there is content under this name.
+    pub fn has_content(&self, name: &str) -> bool {
+        self.names.iter().any(|(offered, data)| offered == name && !data.is_empty())
+    }
+
     /// Begins to write a format; one that we do not have is written as nothing.
     pub fn send(&self, name: &str, into: OwnedFd) -> Option<Sending> {
         let (_, data) = self.names.iter().find(|(offered, _)| offered == name)?;

@@ -175,7 +175,7 @@ impl X11 {
                 .reply();
             reply.ok().map(|reply| atoms_in(&reply.value))
         };
-        self.saving = Some(Saving::begin(&self.place(), request, listed, rules.size_limit, rules.patience)?);
+        self.saving = Some(Saving::begin(&self.place(), request, listed, rules.size_limit(), rules.patience)?);
         Ok(())
     }
 

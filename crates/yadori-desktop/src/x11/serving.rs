@@ -31,7 +31,7 @@ pub(super) struct Holding {
 
 /// A transfer in pieces that is under way.
 pub(super) struct Sending {
-    requestor: Window,
+    pub requestor: Window,
     property: Atom,
     kind: Atom,
     rest: Bytes,
@@ -64,8 +64,12 @@ impl Holding {
         Self { since, targets }
     }
 
-    /// Answers a program that pastes. Gives the transfers that go on in pieces.
-    pub fn answer(&self, at: &Place<'_>, request: &SelectionRequestEvent) -> Result<Vec<Sending>, ReplyOrIdError> {
+    /// Answers a program that pastes. Tells whether it got content, and gives the transfers that go on in pieces.
+    pub fn answer(
+        &self,
+        at: &Place<'_>,
+        request: &SelectionRequestEvent,
+    ) -> Result<(bool, Vec<Sending>), ReplyOrIdError> {
         // Old clients name no property and mean the target's name.
         let property = if request.property == x11rb::NONE { request.target } else { request.property };
         let mut sendings = Vec::new();
@@ -78,7 +82,8 @@ impl Holding {
             self.give(at, request.requestor, property, request.target, &mut sendings)?
         };
         tell(at, request, if given { property } else { x11rb::NONE })?;
-        Ok(sendings)
+        let looked = [at.atoms.TARGETS, at.atoms.TIMESTAMP].contains(&request.target);
+        Ok((given && !looked, sendings))
     }
 
     fn give(

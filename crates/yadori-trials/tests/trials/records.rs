@@ -2,9 +2,9 @@
 
 use std::process::Command;
 use yadori_core::format::Format;
-use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
+use yadori_core::{ClipId, Kind, MillisSinceEpoch, Order, Source, Stamp};
 use yadori_store::private::{PrivateServer, ServerError, ServerState};
-use yadori_store::{Filed, NewClip, OpenError, Store, Thumbnail};
+use yadori_store::{Filed, Given, How, NewClip, OpenError, Particular, Store, Thumbnail};
 use yadori_trials::home::Home;
 use yadori_trials::service::{Service, command};
 
@@ -58,7 +58,6 @@ async fn file(store: &Store, text: &str, stamp: u64, more: &[Format]) -> Filed {
         id: ClipId::of(Kind::Text, text.as_bytes()),
         kind: Kind::Text,
         copied: Stamp::at_start_of(MillisSinceEpoch(stamp)),
-        expires_at: None,
         sensitive: None,
         size: formats.iter().map(|format| format.data.len() as u64).sum(),
         pixels: None,
@@ -67,6 +66,9 @@ async fn file(store: &Store, text: &str, stamp: u64, more: &[Format]) -> Filed {
         title: None,
         caption: None,
         source: &source,
+        given: Given::default(),
+        tray: None,
+        replaces: None,
     };
     let mut filing = store.begin_filing().await.unwrap();
     filing.put_content(&formats).await.unwrap();
@@ -75,13 +77,6 @@ async fn file(store: &Store, text: &str, stamp: u64, more: &[Format]) -> Filed {
 
 async fn count(records: &Records, table: &str) -> i64 {
     let pool = sqlx::MySqlPool::connect(&url_of(&records.server)).await.unwrap();
-    let databases: Vec<String> =
-        sqlx::query_scalar("SELECT table_schema FROM information_schema.tables WHERE table_name = ?")
-            .bind(table)
-            .fetch_all(&pool)
-            .await
-            .unwrap();
-    drop(databases);
     sqlx::query_scalar(sqlx::AssertSqlSafe(format!("SELECT COUNT(*) FROM {table}"))).fetch_one(&pool).await.unwrap()
 }
 
@@ -131,19 +126,19 @@ async fn a_delete_is_undone_as_one_step<const N: usize>(records: Records) {
     let store = &records.store;
     let (a, b) = (file(store, "a", 1, &[]).await, file(store, "b", 2, &[]).await);
     let stamp = |at| Stamp::at_start_of(MillisSinceEpoch(at));
-    let deleted = store.delete(&[a.number, b.number, a.number], stamp(5)).await.unwrap();
-    assert_eq!(deleted.clips, 2);
+    let (step, _) = store.begin_step(How::Delete, vec![a.number, b.number], stamp(5)).await.unwrap();
+    assert!(!step.is_pending());
     let mut live = 0;
     store.read_all(|_| live += 1).await.unwrap();
     assert_eq!(live, 0);
-    let undone = store.undo(None, stamp(6), MillisSinceEpoch(4)).await.unwrap().unwrap();
-    assert_eq!((undone.step, undone.clips.len()), (deleted.step, 2));
-    assert!(store.undo(None, stamp(7), MillisSinceEpoch(4)).await.unwrap().is_none(), "once is enough");
+    let (undone, _) = store.begin_undo(None, stamp(6), MillisSinceEpoch(4)).await.unwrap().unwrap();
+    assert_eq!((undone.number, undone.total, undone.is_pending()), (step.number, 2, false));
+    assert!(store.begin_undo(None, stamp(7), MillisSinceEpoch(4)).await.unwrap().is_none(), "once is enough");
     let record = store.clip(ClipId::of(Kind::Text, b"a")).await.unwrap().unwrap();
     assert!(record.is_live());
     assert_eq!(record.life.copied.at(), MillisSinceEpoch(1), "it is back in its old place");
-    store.delete(&[a.number], stamp(8)).await.unwrap();
-    assert!(store.undo(None, stamp(9), MillisSinceEpoch(8)).await.unwrap().is_none(), "its grace is over");
+    store.begin_step(How::Delete, vec![a.number], stamp(8)).await.unwrap();
+    assert!(store.begin_undo(None, stamp(9), MillisSinceEpoch(8)).await.unwrap().is_none(), "its grace is over");
 }
 
 async fn what_is_due_is_shredded_with_its_content<const N: usize>(records: Records) {
@@ -151,17 +146,79 @@ async fn what_is_due_is_shredded_with_its_content<const N: usize>(records: Recor
     let large = Format::new("image/png", vec![9u8; N]);
     let (gone, kept) = (file(store, "gone", 1, std::slice::from_ref(&large)).await, file(store, "kept", 2, &[]).await);
     store.put_thumbnail(gone.number, &Thumbnail { mime: "image/png".into(), content: vec![1] }).await.unwrap();
-    store.delete(&[gone.number], Stamp::at_start_of(MillisSinceEpoch(1_000))).await.unwrap();
+    let at = Stamp::at_start_of(MillisSinceEpoch(1_000));
+    store.begin_step(How::Delete, vec![gone.number], at).await.unwrap();
     let due = store.next_due().await.unwrap().unwrap();
     assert_eq!(due, MillisSinceEpoch(1_000 + 24 * 3_600_000));
     assert_eq!(store.shred_due(MillisSinceEpoch(due.0 - 1)).await.unwrap(), None);
     assert!(store.shred_due(due).await.unwrap().is_some());
+    assert_eq!(store.shred_due(due).await.unwrap(), None);
     assert_eq!(store.next_due().await.unwrap(), None);
     assert!(store.formats(gone.number).await.unwrap().is_empty());
     assert_eq!(store.thumbnail(gone.number).await.unwrap(), None);
     assert_eq!(store.formats(kept.number).await.unwrap().len(), 1);
     // Copied again, it is a new clip to the person.
     assert!(file(store, "gone", 3_000_000_000, &[]).await.new);
+}
+
+/// A step of more clips than fit into one transaction: interrupted, carried on, undone.
+async fn a_large_step_is_carried_on_after_a_crash<const N: usize>(records: Records) {
+    let store = &records.store;
+    let stamp = |at| Stamp::at_start_of(MillisSinceEpoch(at));
+    let mut numbers = Vec::new();
+    for number in 0..260 {
+        numbers.push(file(store, &format!("clip {number}"), number + 1, &[]).await.number);
+    }
+    store.give(&[(numbers[0], Particular::Pin(Some(Order::between(None, None))))], stamp(400)).await.unwrap();
+    let (mut step, change) = store.begin_step(How::Clear, numbers.clone(), stamp(500)).await.unwrap();
+    assert!(step.is_pending() && change.is_none());
+    store.advance(&mut step, stamp(501)).await.unwrap();
+    // The service ends here, and finds what it had begun.
+    let mut pending = store.pending_steps().await.unwrap();
+    assert_eq!(pending.len(), 1);
+    while store.advance(&mut pending[0], stamp(502)).await.unwrap().is_some() {}
+    let mut live = Vec::new();
+    store.read_all(|record| live.push(record.number)).await.unwrap();
+    assert_eq!(live, numbers[..1], "what is kept stays");
+    assert!(store.pending_steps().await.unwrap().is_empty());
+
+    let (mut undone, _) = store.begin_undo(Some(step.number), stamp(600), MillisSinceEpoch(1)).await.unwrap().unwrap();
+    while store.advance(&mut undone, stamp(601)).await.unwrap().is_some() {}
+    assert_eq!(store.clips(&numbers).await.unwrap().iter().filter(|record| record.is_live()).count(), 260);
+    let seen = store.changed_since(0, 1000).await.unwrap();
+    assert!(seen.is_sorted_by(|a, b| a.change < b.change) && seen.len() == 260);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn the_rule_of_leaving_is_the_same_in_the_records_and_in_the_core() {
+    let records = private().await;
+    let store = &records.store;
+    let pool = sqlx::MySqlPool::connect(&url_of(&records.server)).await.unwrap();
+    let clip = file(store, "a", 1, &[]).await.number;
+    // Every order of a few stamps, kept and not.
+    for case in 0u64..4 * 4 * 4 * 3 * 2 * 2 {
+        let digit = |place: u32, base: u64| case / 4u64.pow(place.min(3)) / if place > 3 { 3 } else { 1 } % base;
+        let (deleted, cleared, swept) = (digit(0, 4) * 2, digit(1, 4) * 2, digit(2, 4) * 2);
+        let pin_stamp = digit(3, 3) * 3;
+        let (pinned, restored) = (case % 2 == 0, if case % 5 == 0 { 5u64 } else { 0 });
+        sqlx::query(
+            "UPDATE clips SET copied = 3, restored = ?, deleted = ?, cleared = ?, swept = ?, pin = ?, pin_stamp = ? WHERE no = ?",
+        )
+        .bind(restored)
+        .bind(deleted)
+        .bind(cleared)
+        .bind(swept)
+        .bind(pinned.then_some("n"))
+        .bind(pin_stamp)
+        .bind(clip)
+        .execute(&pool)
+        .await
+        .unwrap();
+        let gone: Option<u64> =
+            sqlx::query_scalar("SELECT gone FROM clips WHERE no = ?").bind(clip).fetch_one(&pool).await.unwrap();
+        let record = store.clips(&[clip]).await.unwrap().pop().unwrap();
+        assert_eq!(record.life.gone().map(|(stamp, _)| stamp.to_bits()), gone, "{:?}", record.life);
+    }
 }
 
 macro_rules! for_each_database {
@@ -185,7 +242,8 @@ for_each_database!(
     every_byte_comes_back,
     each_write_takes_the_next_number,
     a_delete_is_undone_as_one_step,
-    what_is_due_is_shredded_with_its_content
+    what_is_due_is_shredded_with_its_content,
+    a_large_step_is_carried_on_after_a_crash
 );
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -29,6 +29,26 @@ pub struct Add {
     #[arg(long)]
     title: Option<String>,
 
+    /// Pin it
+    #[arg(long)]
+    pin: bool,
+
+    /// Put it into this drawer
+    #[arg(long, value_name = "DRAWER")]
+    drawer: Option<String>,
+
+    /// Give it an alias; it is pinned then, unless it comes into a drawer
+    #[arg(long, value_name = "ALIAS")]
+    alias: Option<String>,
+
+    /// Mark it with a colour: amber, brick, fern, lagoon, plum or slate
+    #[arg(long, value_name = "COLOUR")]
+    mark: Option<String>,
+
+    /// Fill in its placeholders whenever it is recalled (see: yadori help fill)
+    #[arg(long)]
+    fill: bool,
+
     /// What it is, as a MIME type, if that cannot be seen
     #[arg(long = "type", value_name = "MIME")]
     mime: Option<String>,
@@ -55,7 +75,17 @@ impl Add {
                 )));
             }
         };
-        let particulars = AddQuery { title: self.title, copied_at: self.at, application: self.app, window: None };
+        let particulars = AddQuery {
+            title: self.title,
+            copied_at: self.at,
+            application: self.app,
+            window: None,
+            pin: self.pin,
+            drawer: self.drawer,
+            mark: self.mark,
+            alias: self.alias,
+            fill: self.fill,
+        };
         let added: Added = context.service()?.post_content("/clips", &particulars, &mime, &content)?;
         if context.json {
             return print_json(&added);

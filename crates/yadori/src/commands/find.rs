@@ -7,14 +7,15 @@ use clap::Args;
 /// Search the history, best match first
 ///
 /// Words may come in any order, and may be parts of words; letter case and accents do not matter, and a
-/// misspelled word is forgiven. Searched are the text, the title, the source's page and application.
+/// misspelled word is forgiven. Searched are the text, the title, the alias, the source's page and application.
 ///
 ///   "exact phrase"   these words, as they stand
 ///   -word            without this word
 ///   kind:image       of this kind (text, link, image, files)
 ///   app:writer       copied in this application
 ///   device:van       copied on this device
-///   is:sensitive     looks like a secret
+///   drawer:venues    in this drawer
+///   is:pinned        pinned; is:kept: pinned or in a drawer; is:sensitive: looks like a secret
 ///   after:3d         copied in the last three days (30m, 12h, 2w, today, yesterday, 2026-11-01)
 ///   before:today     copied earlier than this
 ///   larger:2MB       of more bytes than this

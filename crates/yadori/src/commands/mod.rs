@@ -1,26 +1,36 @@
 //! The commands, one file each, and what several of them print.
 
 pub mod add;
+pub mod bin;
 pub mod completions;
 pub mod console;
 pub mod delete;
 pub mod doctor;
+pub mod drawer;
+pub mod edit;
+pub mod expand;
 pub mod find;
 pub mod list;
+pub mod particulars;
 pub mod pause;
+pub mod pin;
 pub mod recall;
 pub mod resume;
 pub mod rules;
 pub mod show;
+pub mod stats;
 pub mod status;
+pub mod tray;
 pub mod undo;
 
 use crate::failure::Failure;
 use crate::reach::Service;
 use crate::terminal::{count, fit, safe};
+use clap::Args;
 use serde::Serialize;
 use std::io::Write;
-use yadori_api::{Clip, ClipPage, ListQuery, MOST_ON_A_PAGE};
+use yadori_api::{Clip, ClipPage, ListQuery, MOST_ON_A_PAGE, Recalled};
+use yadori_core::join;
 
 /// Prints a value as JSON.
 fn print_json(value: &impl Serialize) -> Result<(), Failure> {
@@ -61,5 +71,63 @@ fn named(clips: &[Clip]) -> String {
             format!("{} “{}”", clip.kind.word(), fit(&safe(what).replace('\n', " "), 50))
         }
         clips => count(clips.len() as u64, "clip", "clips"),
+    }
+}
+
+/// How several clips become one.
+#[derive(Args)]
+pub struct Joining {
+    /// What to put between several clips: newline, tab, comma, space, paragraph, nothing, or a text of your own,
+    /// in which \\n and \\t stand for a line end and a tab [default: newline]
+    #[arg(long, value_name = "SEP", allow_hyphen_values = true)]
+    join: Option<String>,
+
+    /// Leave out the clips that cannot be joined with the others
+    #[arg(long)]
+    skip_others: bool,
+}
+
+impl Joining {
+    /// The separator, if one was given.
+    fn separator(&self) -> Option<String> {
+        self.join.as_deref().map(|word| unescaped(join::separator(word)))
+    }
+}
+
+/// Tells which clips were left out of those to be joined.
+fn left_out(recalled: &Recalled) {
+    if !recalled.left_out.is_empty() {
+        eprintln!("yadori: left out, since it cannot be joined with the others: {}", named(&recalled.left_out));
+    }
+}
+
+/// `\n`, `\t` and `\\` as what they stand for.
+fn unescaped(text: &str) -> String {
+    let mut result = String::with_capacity(text.len());
+    let mut chars = text.chars();
+    while let Some(c) = chars.next() {
+        match (c, chars.as_str().chars().next()) {
+            ('\\', Some('n')) => result.push('\n'),
+            ('\\', Some('t')) => result.push('\t'),
+            ('\\', Some('\\')) => result.push('\\'),
+            _ => {
+                result.push(c);
+                continue;
+            }
+        }
+        chars.next();
+    }
+    result
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn separators_may_be_written_with_backslashes_and_words() {
+        assert_eq!(unescaped(r"\n-\t\\n\x\"), "\n-\t\\n\\x\\");
+        let joining = Joining { join: Some("tab".into()), skip_others: false };
+        assert_eq!(joining.separator().as_deref(), Some("\t"));
     }
 }

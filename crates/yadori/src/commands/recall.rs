@@ -1,16 +1,19 @@
-use super::{named, print_json, say};
+use super::{Joining, left_out, named, print_json, say};
 use crate::Context;
+use crate::ask::answer;
 use crate::failure::Failure;
 use clap::Args;
+use std::collections::BTreeMap;
 use yadori_api::{Recall as Asked, Recalled};
 
 /// Put clips back on the clipboard
 ///
-/// One clip comes back with all its formats, exactly as it was copied. Several are joined as text, in the
-/// order given. The history keeps its order.
+/// One clip comes back with all its formats, exactly as it was copied. Several are joined, in the order
+/// given: texts and links as text (and as HTML, where one of them has some), lists of files as one list.
+/// The history keeps its order.
 #[derive(Args)]
 pub struct Recall {
-    /// The clips: positions, or beginnings of ids
+    /// The clips: positions, p2, t1, :alias, or beginnings of ids
     #[arg(required = true)]
     clips: Vec<String>,
 
@@ -18,21 +21,74 @@ pub struct Recall {
     #[arg(long)]
     plain: bool,
 
-    /// What to put between several clips; \n and \t stand for a line end and a tab [default: \n]
-    #[arg(long, value_name = "SEP", allow_hyphen_values = true)]
-    join: Option<String>,
+    #[command(flatten)]
+    joining: Joining,
+
+    /// Reshape the text on the way out: trim,upper (see: yadori reshape --list); the clip stays as it is
+    #[arg(long, value_name = "WAYS")]
+    reshape: Vec<String>,
+
+    /// Fill in placeholders, whatever the clip says
+    #[arg(long, conflicts_with = "no_fill")]
+    fill: bool,
+
+    /// Leave placeholders as they are
+    #[arg(long)]
+    no_fill: bool,
+
+    /// Answer what a placeholder asks for
+    #[arg(long = "answer", value_name = "NAME=VALUE")]
+    answers: Vec<String>,
+
+    /// Paste it into the window that has the keyboard
+    #[arg(long)]
+    paste: bool,
+}
+
+/// Answers to placeholders, from arguments.
+pub fn answers(given: &[String]) -> Result<BTreeMap<String, String>, Failure> {
+    let answer = |text: &String| {
+        let (name, value) =
+            text.split_once('=').ok_or_else(|| Failure::Usage(format!("--answer takes NAME=VALUE, not {text}")))?;
+        Ok((name.trim().to_owned(), value.to_owned()))
+    };
+    given.iter().map(answer).collect()
 }
 
 impl Recall {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
-        let asked = Asked { clips: self.clips, plain: self.plain, join: self.join.as_deref().map(unescaped) };
-        let recalled: Recalled = context.service()?.post("/recall", &asked)?;
+        let mut asked = Asked {
+            clips: self.clips,
+            plain: self.plain,
+            join: self.joining.separator(),
+            reshape: self.reshape,
+            fill: if self.fill { Some(true) } else { self.no_fill.then_some(false) },
+            answers: answers(&self.answers)?,
+            paste: self.paste,
+            skip_others: self.joining.skip_others,
+        };
+        let service = context.service()?;
+        let recalled: Recalled = loop {
+            match service.post("/recall", &asked) {
+                Err(Failure::Problem(problem)) if !problem.asks.is_empty() => {
+                    for name in &problem.asks {
+                        match answer(name)? {
+                            Some(answer) => drop(asked.answers.insert(name.clone(), answer)),
+                            None => return Err(Failure::Problem(problem)),
+                        }
+                    }
+                }
+                other => break other?,
+            }
+        };
         if context.json {
             return print_json(&recalled);
         }
         let formats =
             if recalled.formats.len() > 1 { format!(", in {} formats", recalled.formats.len()) } else { String::new() };
-        say(&format!("On the clipboard: {}{formats}", named(&recalled.clips)))?;
+        let done = if recalled.pasted { "Pasted" } else { "On the clipboard" };
+        say(&format!("{done}: {}{formats}", named(&recalled.clips)))?;
+        left_out(&recalled);
         if recalled.missing > 0 {
             eprintln!(
                 "yadori: {} not there any more and cannot be pasted; see: yadori show {}",
@@ -47,31 +103,14 @@ impl Recall {
     }
 }
 
-/// `\n`, `\t` and `\\` as what they stand for.
-fn unescaped(text: &str) -> String {
-    let mut result = String::with_capacity(text.len());
-    let mut chars = text.chars();
-    while let Some(c) = chars.next() {
-        match (c, chars.as_str().chars().next()) {
-            ('\\', Some('n')) => result.push('\n'),
-            ('\\', Some('t')) => result.push('\t'),
-            ('\\', Some('\\')) => result.push('\\'),
-            _ => {
-                result.push(c);
-                continue;
-            }
-        }
-        chars.next();
-    }
-    result
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
 
     #[test]
-    fn separators_may_be_written_with_backslashes() {
-        assert_eq!(unescaped(r"\n-\t\\n\x\"), "\n-\t\\n\\x\\");
+    fn answers_have_names() {
+        let given = ["Name=Ada".to_owned(), "Sum=1=2".to_owned()];
+        assert_eq!(answers(&given).unwrap().get("Sum").map(String::as_str), Some("1=2"));
+        assert!(answers(&["Ada".to_owned()]).is_err());
     }
 }

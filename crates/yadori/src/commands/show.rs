@@ -1,16 +1,18 @@
-use super::print_json;
+use super::{print_json, say};
 use crate::Context;
 use crate::failure::Failure;
 use crate::reach::in_path;
-use crate::terminal::{Style, count, moment, safe, size};
+use crate::terminal::{Style, columns, count, moment, safe, size};
 use clap::Args;
+use qrcode::render::unicode::Dense1x2;
+use qrcode::{EcLevel, QrCode};
 use std::io::{IsTerminal, Read, Write};
 use yadori_api::{Clip, ClipDetail, ContentQuery, Kind};
 
 /// Show a clip: what it is, where it is from, and its words
 #[derive(Args)]
 pub struct Show {
-    /// The clip: its position, or the beginning of its id
+    /// The clip: its position, p2, t1, :alias, or the beginning of its id
     clip: String,
 
     /// Print the bytes of this format instead, for example text/html
@@ -20,6 +22,10 @@ pub struct Show {
     /// Print the exact bytes of the clip's first format
     #[arg(long, conflicts_with = "format")]
     raw: bool,
+
+    /// Draw its text as a QR code, for a phone
+    #[arg(long, conflicts_with_all = ["format", "raw"])]
+    qr: bool,
 }
 
 impl Show {
@@ -31,6 +37,9 @@ impl Show {
             return copy_out(content);
         }
         let detail: ClipDetail = service.get(&path)?;
+        if self.qr {
+            return qr(&detail);
+        }
         if context.json { print_json(&detail) } else { print(&detail, Style::of_stdout()) }
     }
 }
@@ -56,6 +65,25 @@ fn copy_out(mut content: impl Read) -> Result<(), Failure> {
     out.write_all(&beginning)?;
     std::io::copy(&mut content, &mut out)?;
     Ok(out.flush()?)
+}
+
+/// Draws the text as a QR code: two squares of it in one character, dark on light whatever the terminal's colours.
+fn qr(detail: &ClipDetail) -> Result<(), Failure> {
+    let too_much =
+        || Failure::Here("a QR code holds a text or a link of at most some 2,900 bytes, that is not sensitive".into());
+    let text = detail.text.as_deref().filter(|_| detail.text_is_whole).ok_or_else(too_much)?;
+    let code = QrCode::with_error_correction_level(text, EcLevel::L).map_err(|_| too_much())?;
+    let drawn = code.render::<Dense1x2>().dark_color(Dense1x2::Light).light_color(Dense1x2::Dark).build();
+    let width = drawn.lines().next().map_or(0, columns);
+    let style = Style::of_stdout();
+    if style.width.is_some_and(|room| width > room) {
+        return Err(Failure::Here(format!(
+            "the code is {width} columns wide; make the terminal wider, or use the console"
+        )));
+    }
+    drawn
+        .lines()
+        .try_for_each(|line| say(&if style.colour { format!("\u{1b}[97;40m{line}\u{1b}[0m") } else { line.to_owned() }))
 }
 
 fn print(detail: &ClipDetail, style: Style) -> Result<(), Failure> {
@@ -91,6 +119,19 @@ fn particulars(ClipDetail { clip, formats, .. }: &ClipDetail) -> Vec<(&'static s
     }
     rows.push(("kind", format!("{}, {}", clip.kind.word(), extent(clip))));
     rows.extend(clip.title.iter().map(|title| ("title", title.clone())));
+    rows.extend(clip.alias.iter().map(|alias| ("alias", format!(":{alias}"))));
+    let kept = [
+        clip.pinned.then(|| "pinned".to_owned()),
+        clip.drawer.as_ref().map(|drawer| format!("in the drawer {drawer}")),
+    ];
+    let kept: Vec<String> = kept.into_iter().flatten().collect();
+    if !kept.is_empty() {
+        rows.push(("kept", kept.join(", ")));
+    }
+    rows.extend(clip.mark.and_then(|mark| Some(("mark", serde_json::to_value(mark).ok()?.as_str()?.to_owned()))));
+    if clip.fills {
+        rows.push(("fills", "its placeholders are filled in when it is recalled".into()));
+    }
     rows.extend(clip.caption.iter().map(|caption| ("called", caption.clone())));
     if let Some(secret) = &clip.sensitive {
         rows.push(("sensitive", format!("looks like a {}", secret.replace('-', " "))));

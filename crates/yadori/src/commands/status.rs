@@ -48,6 +48,31 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
         },
     ));
     rows.push(("history", count(status.clips, "clip", "clips")));
+    rows.extend(room(status));
+    let due = &status.due;
+    if due.held > 0 {
+        let why = safe(due.held_because.as_deref().unwrap_or_default());
+        rows.push((
+            "held",
+            style.warning(&format!(
+                "the rules would sweep {}, {why}; look with: yadori rules preview; do it with: yadori rules sweep",
+                count(due.held, "clip", "clips")
+            )),
+        ));
+    }
+    if due.within_a_day > 0 {
+        rows.push(("due", format!("{} within a day", count(due.within_a_day, "clip goes", "clips go"))));
+    }
+    if due.in_bin > 0 {
+        rows.push(("bin", format!("{}, each for 24 hours", count(due.in_bin, "clip", "clips"))));
+    }
+    if status.tray.open || status.tray.clips > 0 {
+        let state = if status.tray.open { "open, copies join it" } else { "closed" };
+        rows.push((
+            "tray",
+            format!("{state}; {} of {} to come", status.tray.waiting, count(status.tray.clips.into(), "clip", "clips")),
+        ));
+    }
     for refused in &status.refused {
         let from = refused.last_application.as_deref().map(|name| format!(" from {}", safe(name))).unwrap_or_default();
         let what = count(refused.count, "copy", "copies");
@@ -81,12 +106,32 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
             moment(status.started_at)
         ),
     ));
+    rows.push((
+        "log-in",
+        match status.starts_at_log_in {
+            Some(true) => "the service is started when you log in".into(),
+            Some(false) => "the service is not started when you log in; see: yadori doctor".into(),
+            None => "whether the service is started at log-in cannot be told".into(),
+        },
+    ));
     rows.push(("home", safe(&status.home)));
     let mut out = std::io::stdout().lock();
     for (name, value) in rows {
         writeln!(out, "{}  {value}", style.faint(&format!("{name:>9}")))?;
     }
     Ok(out.flush()?)
+}
+
+/// How much of what the rules allow is taken.
+fn room(status: &Asked) -> Vec<(&'static str, String)> {
+    let of = |taken: String, limit: Option<String>| limit.map_or(taken.clone(), |limit| format!("{taken} of {limit}"));
+    let row = |room: &yadori_api::Room| {
+        let what = room.kind.map_or("not kept".to_owned(), |kind| format!("{}, not kept", kind.word()));
+        let clips = of(room.clips.to_string(), (room.clip_limit > 0).then(|| room.clip_limit.to_string()));
+        let bytes = of(size(room.bytes), (room.limit > 0).then(|| size(room.limit)));
+        ("room", format!("{what}: {clips} clips, {bytes}"))
+    };
+    status.room.iter().map(row).collect()
 }
 
 fn ago(age: String) -> String {

@@ -1,25 +1,69 @@
 use super::{named, print_json, say};
 use crate::Context;
 use crate::failure::Failure;
+use crate::terminal::{Style, age, count, fit, moment, safe};
 use clap::Args;
-use yadori_api::{Undo as Asked, Undone};
+use yadori_api::{Step, Undo as Asked, Undone};
 
-/// Bring back what was deleted last
+/// Bring back what was deleted, cleared or edited last
 ///
-/// Run again, it brings back what was deleted before that.
+/// Run again, it brings back what was done before that. What is older than 24 hours is gone for good.
 #[derive(Args)]
 pub struct Undo {
-    /// Undo this step, of those that delete --json tells, instead of the last
+    /// List what can be undone
     #[arg(long)]
+    list: bool,
+
+    /// Undo this step, of those that --list tells, instead of the last
+    #[arg(long, conflicts_with = "list")]
     step: Option<u64>,
 }
 
 impl Undo {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
-        let undone: Undone = context.service()?.post("/undo", &Asked { step: self.step })?;
+        let service = context.service()?;
+        if self.list {
+            let steps: Vec<Step> = service.get("/steps")?;
+            return if context.json { print_json(&steps) } else { list(&steps) };
+        }
+        let undone: Undone = service.post("/undo", &Asked { step: self.step })?;
         if context.json {
             return print_json(&undone);
         }
-        say(&format!("Back in the history: {}", named(&undone.clips)))
+        let what = if undone.count == undone.clips.len() as u64 {
+            named(&undone.clips)
+        } else {
+            count(undone.count, "clip", "clips")
+        };
+        say(&format!("Back in the history: {what}"))
     }
+}
+
+fn list(steps: &[Step]) -> Result<(), Failure> {
+    if steps.is_empty() {
+        eprintln!("Nothing was deleted, cleared or edited in the last 24 hours");
+    }
+    let style = Style::of_stdout();
+    let now = jiff::Timestamp::now();
+    for step in steps {
+        let example = step.example.as_ref().map(|clip| {
+            let shown = clip.title.as_deref().unwrap_or(&clip.preview);
+            let more = if step.count > 1 { " …" } else { "" };
+            format!(": {}{more}", fit(&safe(shown).replace('\n', " "), 40))
+        });
+        let done = match step.what.as_str() {
+            "clear" => "cleared",
+            "edit" => "edited",
+            _ => "deleted",
+        };
+        let undone = if step.undone {
+            style.faint("  undone already")
+        } else {
+            style.faint(&format!("  until {}", moment(step.until)))
+        };
+        let clips = count(step.count, "clip", "clips");
+        let age = age(step.at, now);
+        say(&format!("{:>5}  {age:>5}  {done} {clips}{}{undone}", step.step, example.unwrap_or_default()))?;
+    }
+    Ok(())
 }

@@ -1,16 +1,13 @@
 //! Clips over HTTP.
 
 use super::App;
-use super::problem::Problem;
+use super::problem::{Asked, Problem, Sent, answer};
 use axum::Json;
-use axum::extract::rejection::{BytesRejection, JsonRejection, QueryRejection};
-use axum::extract::{Path, Query, State};
+use axum::extract::rejection::BytesRejection;
+use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use bytes::Bytes;
 use yadori_api as api;
-
-type Asked<T> = Result<Query<T>, QueryRejection>;
-type Sent<T> = Result<Json<T>, JsonRejection>;
 
 /// The history, newest first, or the clips that meet a query, best first.
 #[utoipa::path(get, path = "/clips", params(api::ListQuery), tag = "clips",
@@ -37,38 +34,15 @@ pub async fn add(
 }
 
 /// All there is to know of a clip.
-#[utoipa::path(get, path = "/clips/{name}", tag = "clips", params(("name" = String, Path, description = "A position, an id, or the beginning of an id.")),
+#[utoipa::path(get, path = "/clips/{name}", tag = "clips", params(("name" = String, Path, description = "A position (`3`), a place among the pins or in the tray (`p2`, `t1`), an alias (`:sig`), an id, or the beginning of one.")),
     responses((status = 200, body = api::ClipDetail), (status = 404, body = api::Problem), (status = 409, body = api::Problem, description = "Several clips are meant.")))]
 pub async fn show(State(app): State<App>, Path(name): Path<String>) -> Result<Json<api::ClipDetail>, Problem> {
-    match app.show(&name).await {
-        Ok(detail) => Ok(Json(detail)),
-        Err(error) => Err(Problem::from(error).with_candidates(&app).await),
-    }
+    answer(&app, app.show(&name).await).await
 }
 
-/// Put clips on the clipboard: one with all its formats, several joined as text.
+/// Put clips on the clipboard: one with all its formats, several joined; reshaped or filled in on the way out.
 #[utoipa::path(post, path = "/recall", tag = "clips", request_body = api::Recall,
     responses((status = 200, body = api::Recalled), (status = 404, body = api::Problem), (status = 409, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn recall(State(app): State<App>, asked: Sent<api::Recall>) -> Result<Json<api::Recalled>, Problem> {
-    match app.recall(&asked?.0).await {
-        Ok(recalled) => Ok(Json(recalled)),
-        Err(error) => Err(Problem::from(error).with_candidates(&app).await),
-    }
-}
-
-/// Move clips to the bin.
-#[utoipa::path(post, path = "/delete", tag = "clips", request_body = api::Delete,
-    responses((status = 200, body = api::Deleted), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn delete(State(app): State<App>, asked: Sent<api::Delete>) -> Result<Json<api::Deleted>, Problem> {
-    match app.delete(&asked?.clips).await {
-        Ok(deleted) => Ok(Json(deleted)),
-        Err(error) => Err(Problem::from(error).with_candidates(&app).await),
-    }
-}
-
-/// Bring back what was deleted.
-#[utoipa::path(post, path = "/undo", tag = "clips", request_body = api::Undo,
-    responses((status = 200, body = api::Undone), (status = 404, body = api::Problem)))]
-pub async fn undo(State(app): State<App>, asked: Sent<api::Undo>) -> Result<Json<api::Undone>, Problem> {
-    Ok(Json(app.undo(asked?.step).await?))
+    answer(&app, app.recall(&asked?.0).await).await
 }

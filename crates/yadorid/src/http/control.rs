@@ -32,22 +32,6 @@ pub async fn resume(State(app): State<App>) -> Result<Json<api::Status>, Problem
     Ok(Json(app.status().await))
 }
 
-/// What is captured.
-#[utoipa::path(get, path = "/rules", tag = "service", responses((status = 200, body = api::Rules)))]
-pub async fn rules(State(app): State<App>) -> Json<api::Rules> {
-    Json(app.rules())
-}
-
-/// Change what is captured.
-#[utoipa::path(patch, path = "/rules", tag = "service", request_body = api::RulesChange,
-    responses((status = 200, body = api::Rules), (status = 400, body = api::Problem)))]
-pub async fn change_rules(
-    State(app): State<App>,
-    asked: Result<Json<api::RulesChange>, JsonRejection>,
-) -> Result<Json<api::Rules>, Problem> {
-    Ok(Json(app.change_rules(asked?.0).await?))
-}
-
 /// A link by which one browser is let into the console, once.
 #[utoipa::path(post, path = "/console-links", tag = "service", responses((status = 200, body = api::ConsoleLink)))]
 pub async fn console_link(State(app): State<App>) -> Result<Json<api::ConsoleLink>, Problem> {

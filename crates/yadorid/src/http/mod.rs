@@ -3,18 +3,23 @@
 //! * `auth`: who is let in, and under which names and from which pages we may be asked
 //! * `bodies`: what a request brings along
 //! * `problem`: errors as RFC 9457 problem documents, in one place
-//! * `clips`, `content`, `events`, `control`, `simulated`: the interface under `/api/v1`
+//! * `clips`, `content`, `changing`, `kept`, `tray`, `forgetting`, `rules`, `events`, `control`, `simulated`: the interface under `/api/v1`
 //! * `console`: the pages
 
 pub mod auth;
 mod bodies;
+mod changing;
 mod clips;
 pub(crate) mod console;
 mod content;
 mod control;
 mod events;
+mod forgetting;
+mod kept;
 mod problem;
+mod rules;
 mod simulated;
+mod tray;
 
 use crate::service::Service;
 use axum::extract::DefaultBodyLimit;
@@ -43,17 +48,53 @@ struct Document;
 fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
     let routes = OpenApiRouter::with_openapi(Document::openapi())
         .routes(routes!(clips::list, clips::add))
-        .routes(routes!(clips::show))
+        .routes(routes!(clips::show, kept::change))
         .routes(routes!(clips::recall))
-        .routes(routes!(clips::delete))
-        .routes(routes!(clips::undo))
+        .routes(routes!(changing::edit))
+        .routes(routes!(changing::reshape))
+        .routes(routes!(changing::ways))
+        .routes(routes!(changing::expand))
+        .routes(routes!(changing::qr))
+        .routes(routes!(kept::pins, kept::pin))
+        .routes(routes!(kept::unpin))
+        .routes(routes!(kept::aliases))
+        .routes(routes!(kept::drawers, kept::new_drawer))
+        .routes(routes!(kept::drawer, kept::change_drawer, kept::remove_drawer))
+        .routes(routes!(kept::put))
+        .routes(routes!(kept::take))
+        .routes(routes!(kept::move_item))
+        .routes(routes!(kept::heading))
+        .routes(routes!(kept::sort))
+        .routes(routes!(tray::show))
+        .routes(routes!(tray::open))
+        .routes(routes!(tray::close))
+        .routes(routes!(tray::add))
+        .routes(routes!(tray::arrange))
+        .routes(routes!(tray::undo))
+        .routes(routes!(tray::restart))
+        .routes(routes!(tray::next))
+        .routes(routes!(tray::back))
+        .routes(routes!(tray::skip))
+        .routes(routes!(tray::pour))
+        .routes(routes!(forgetting::delete))
+        .routes(routes!(forgetting::clear))
+        .routes(routes!(forgetting::undo))
+        .routes(routes!(forgetting::steps))
+        .routes(routes!(forgetting::bin))
+        .routes(routes!(forgetting::restore))
+        .routes(routes!(forgetting::empty))
+        .routes(routes!(rules::show, rules::change))
+        .routes(routes!(rules::preview))
+        .routes(routes!(rules::test))
+        .routes(routes!(rules::reset))
+        .routes(routes!(rules::sweep))
+        .routes(routes!(rules::stats))
         .routes(routes!(content::content))
         .routes(routes!(content::thumbnail))
         .routes(routes!(events::events))
         .routes(routes!(control::status))
         .routes(routes!(control::pause))
         .routes(routes!(control::resume))
-        .routes(routes!(control::rules, control::change_rules))
         .routes(routes!(control::console_link))
         .routes(routes!(simulated::copy))
         .routes(routes!(simulated::exit))
@@ -80,8 +121,8 @@ pub fn openapi_json() -> String {
 fn router(service: App) -> Router {
     let (interface, document) = interface();
     let document = Arc::new(document);
-    // One copy, and a little for what is around it.
-    let largest_body = usize::try_from(service.reading.size_limit).unwrap_or(usize::MAX).saturating_add(4096);
+    // The largest copy that the rules can allow, and a little for what is around it.
+    let largest_body = usize::try_from(1u64 << 30).unwrap_or(usize::MAX).saturating_add(4096);
     Router::new()
         .merge(interface)
         .route(

@@ -2,21 +2,47 @@
 
 use super::App;
 use crate::use_cases::add::AddError;
+use crate::use_cases::bin::BinError;
 use crate::use_cases::capture::CaptureError;
+use crate::use_cases::delete::ClearError;
+use crate::use_cases::drawers::DrawerError;
+use crate::use_cases::edit::EditError;
 use crate::use_cases::find::FindError;
-use crate::use_cases::listing;
+use crate::use_cases::keep::KeepError;
 use crate::use_cases::names::FindNameError;
 use crate::use_cases::pause::PauseError;
 use crate::use_cases::recall::RecallError;
+use crate::use_cases::rules::ChangeRulesError;
+use crate::use_cases::stats::StatsError;
+use crate::use_cases::tray::TrayActError;
 use crate::use_cases::undo::UndoError;
 use axum::Json;
+use axum::extract::Query;
 use axum::extract::rejection::{BytesRejection, JsonRejection, QueryRejection};
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use yadori_api as api;
 use yadori_core::ClipId;
 use yadori_core::capture::Refusal;
+use yadori_core::reshape::ReshapeError;
+use yadori_core::tray::TrayError;
 use yadori_store::StoreError;
+
+/// Parameters that a request brings along.
+pub(super) type Asked<T> = Result<Query<T>, QueryRejection>;
+/// What a request sends as JSON.
+pub(super) type Sent<T> = Result<Json<T>, JsonRejection>;
+
+/// The answer to what was asked for, or the problem with it, complete with the clips that may have been meant.
+pub(super) async fn answer<T, E>(app: &App, outcome: Result<T, E>) -> Result<Json<T>, Problem>
+where
+    Problem: From<E>,
+{
+    match outcome {
+        Ok(done) => Ok(Json(done)),
+        Err(error) => Err(Problem::from(error).with_candidates(app).await),
+    }
+}
 
 /// A problem on its way to the client.
 #[derive(Debug)]
@@ -29,6 +55,7 @@ pub struct Problem {
     candidates: Vec<api::Clip>,
     /// Candidates whose particulars have not been looked up.
     unresolved: Vec<ClipId>,
+    asks: Vec<String>,
 }
 
 impl Problem {
@@ -41,6 +68,7 @@ impl Problem {
             hint: None,
             candidates: Vec::new(),
             unresolved: Vec::new(),
+            asks: Vec::new(),
         }
     }
 
@@ -103,6 +131,15 @@ impl Problem {
         Self::new(StatusCode::NOT_FOUND, "no-thumbnail", "No small picture", "there is no small picture of this clip")
     }
 
+    pub(super) fn no_qr() -> Self {
+        Self::new(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "no-qr",
+            "No QR code",
+            "a QR code holds a text or a link of at most some 2,900 bytes, that is not sensitive",
+        )
+    }
+
     pub(super) fn bad_range() -> Self {
         Self::new(StatusCode::RANGE_NOT_SATISFIABLE, "bad-range", "No such range", "the range lies outside the content")
     }
@@ -121,7 +158,7 @@ impl Problem {
         for id in std::mem::take(&mut self.unresolved) {
             let position = app.ledger.read().await.position(id);
             if let Ok(Some(record)) = app.store.clip(id).await {
-                self.candidates.push(listing::clip(&record, position, None));
+                self.candidates.push(app.listed(&record, position));
             }
         }
         self
@@ -140,6 +177,7 @@ impl IntoResponse for Problem {
             detail: self.detail,
             hint: self.hint.map(str::to_owned),
             candidates: self.candidates,
+            asks: self.asks,
         };
         let mut response = (self.status, Json(body)).into_response();
         response.headers_mut().insert(header::CONTENT_TYPE, HeaderValue::from_static("application/problem+json"));
@@ -175,6 +213,13 @@ impl From<FindNameError> for Problem {
                 Self::new(StatusCode::BAD_REQUEST, "not-a-name", "Not a clip's name", detail)
                     .hint("see the positions and ids with: yadori list")
             }
+            FindNameError::Number => {
+                Self::new(StatusCode::BAD_REQUEST, "nothing-named", "No clip, or too many", detail)
+            }
+            FindNameError::InBin(_) => Self::new(StatusCode::NOT_FOUND, "no-such-clip", "In the bin", detail)
+                .hint("bring it back with: yadori bin restore"),
+            FindNameError::NoSuchAlias(_) => Self::new(StatusCode::NOT_FOUND, "no-such-clip", "No such alias", detail)
+                .hint("see the aliases with: yadori alias list"),
             FindNameError::NoSuchClip(_) => Self::new(StatusCode::NOT_FOUND, "no-such-clip", "No such clip", detail)
                 .hint("see what there is with: yadori list"),
             FindNameError::Ambiguous { candidates, .. } => Self {
@@ -227,9 +272,9 @@ impl From<AddError> for Problem {
     fn from(error: AddError) -> Self {
         let detail = error.to_string();
         match error {
-            AddError::LongTitle(_) | AddError::FromTheFuture => {
-                Self::new(StatusCode::BAD_REQUEST, "bad-particulars", "Not possible", detail)
-            }
+            AddError::FromTheFuture => Self::new(StatusCode::BAD_REQUEST, "bad-particulars", "Not possible", detail),
+            AddError::Keep(error) => error.into(),
+            AddError::Drawer(error) => error.into(),
             AddError::Capture(error) => error.into(),
         }
     }
@@ -247,8 +292,153 @@ impl From<RecallError> for Problem {
             RecallError::Offer(_) => {
                 Self::new(StatusCode::CONFLICT, "not-taken", "The clipboard was not taken", detail)
             }
+            RecallError::Mixed(_) => Self::new(StatusCode::UNPROCESSABLE_ENTITY, "mixed", "Cannot be joined", detail)
+                .hint("texts and links can be joined, and lists of files; leave the others out with --skip-others"),
+            RecallError::Reshape(error) => error.into(),
+            RecallError::Asks(names) => Self {
+                asks: names,
+                ..Self::new(StatusCode::UNPROCESSABLE_ENTITY, "asks", "Something must be answered first", detail)
+                    .hint("answer with --answer Name=VALUE, or recall it as it is with --no-fill")
+            },
+            RecallError::Paste(_) => Self::new(StatusCode::CONFLICT, "not-pasted", "Not pasted", detail),
             RecallError::Name(error) => error.into(),
             RecallError::Store(error) => error.into(),
+        }
+    }
+}
+
+impl From<ReshapeError> for Problem {
+    fn from(error: ReshapeError) -> Self {
+        let detail = error.to_string();
+        match error {
+            ReshapeError::NoSuchWay(_) | ReshapeError::Width | ReshapeError::TooMany => {
+                Self::new(StatusCode::BAD_REQUEST, "bad-way", "Not a way to reshape", detail)
+                    .hint("see them all with: yadori reshape --list")
+            }
+            ReshapeError::NotJson(_) | ReshapeError::NothingLeft(_) => {
+                Self::new(StatusCode::UNPROCESSABLE_ENTITY, "does-not-fit", "It does not fit the text", detail)
+            }
+        }
+    }
+}
+
+impl From<EditError> for Problem {
+    fn from(error: EditError) -> Self {
+        let detail = error.to_string();
+        match error {
+            EditError::Name(error) => error.into(),
+            EditError::NoWords(..) => Self::new(StatusCode::UNPROCESSABLE_ENTITY, "no-text", "Not text", detail),
+            EditError::NotText => Self::new(StatusCode::UNPROCESSABLE_ENTITY, "not-text", "Not text", detail),
+            EditError::NoWay => Self::new(StatusCode::BAD_REQUEST, "bad-way", "No way to reshape", detail)
+                .hint("see them all with: yadori reshape --list"),
+            EditError::Reshape(error) => error.into(),
+            EditError::Capture(error) => error.into(),
+        }
+    }
+}
+
+impl From<KeepError> for Problem {
+    fn from(error: KeepError) -> Self {
+        let detail = error.to_string();
+        match error {
+            KeepError::Name(error) => error.into(),
+            KeepError::LongTitle(_) | KeepError::NoSuchMark(_) | KeepError::NotAnAlias(..) | KeepError::Place => {
+                Self::new(StatusCode::BAD_REQUEST, "bad-particulars", "Not possible", detail)
+            }
+            KeepError::AliasTaken { .. } => {
+                Self::new(StatusCode::CONFLICT, "alias-taken", "The alias is taken", detail)
+                    .hint("choose another one, or take it from that clip with --take")
+            }
+            KeepError::NotPinned(_) => Self::new(StatusCode::CONFLICT, "not-pinned", "Not pinned", detail)
+                .hint("see the pinned clips with: yadori list --pinned"),
+        }
+    }
+}
+
+impl From<DrawerError> for Problem {
+    fn from(error: DrawerError) -> Self {
+        let detail = error.to_string();
+        match error {
+            DrawerError::NoSuchDrawer(_) => {
+                Self::new(StatusCode::NOT_FOUND, "no-such-drawer", "No such drawer", detail)
+                    .hint("see the drawers with: yadori drawer list; make one with: yadori drawer new NAME")
+            }
+            DrawerError::NoSuchPlace(_) => Self::new(StatusCode::NOT_FOUND, "no-such-place", "No such place", detail)
+                .hint("see what lies where with: yadori drawer list NAME"),
+            DrawerError::Taken(_) => Self::new(StatusCode::CONFLICT, "drawer-taken", "The name is taken", detail),
+            DrawerError::InNone(_) => Self::new(StatusCode::CONFLICT, "in-no-drawer", "In no drawer", detail),
+            DrawerError::Name
+            | DrawerError::Full
+            | DrawerError::Heading
+            | DrawerError::NotAHeading(_)
+            | DrawerError::Itself => Self::new(StatusCode::BAD_REQUEST, "bad-drawer", "Not possible", detail),
+            DrawerError::Randomness(_) => Self::internal(),
+            DrawerError::Keep(error) => error.into(),
+        }
+    }
+}
+
+impl From<TrayActError> for Problem {
+    fn from(error: TrayActError) -> Self {
+        let detail = error.to_string();
+        match error {
+            TrayActError::Tray(TrayError::Empty) => {
+                Self::new(StatusCode::NOT_FOUND, "nothing-there", "Nothing there", "there is nothing in it")
+                    .hint("gather clips in the tray with: yadori tray open, or yadori tray add CLIP…")
+            }
+            TrayActError::Tray(TrayError::NoSuchPlace(_)) => {
+                Self::new(StatusCode::NOT_FOUND, "no-such-place", "No such place", detail)
+                    .hint("see what lies where with: yadori tray show")
+            }
+            TrayActError::Tray(TrayError::Full) => {
+                Self::new(StatusCode::CONFLICT, "tray-full", "The tray is full", detail)
+            }
+            TrayActError::Name(error) => error.into(),
+            TrayActError::Recall(error) => error.into(),
+            TrayActError::Drawer(error) => error.into(),
+        }
+    }
+}
+
+impl From<ChangeRulesError> for Problem {
+    fn from(error: ChangeRulesError) -> Self {
+        let detail = error.to_string();
+        match error {
+            ChangeRulesError::Rules(_) | ChangeRulesError::Scope => {
+                Self::new(StatusCode::BAD_REQUEST, "bad-rule", "Not a rule", detail)
+            }
+            ChangeRulesError::Drastic(..) => Self::new(StatusCode::CONFLICT, "much-would-go", "Much would go", detail)
+                .hint("see which with: yadori rules preview …; if that is meant, repeat it with --yes"),
+            ChangeRulesError::Store(error) => error.into(),
+        }
+    }
+}
+
+impl From<ClearError> for Problem {
+    fn from(error: ClearError) -> Self {
+        let detail = error.to_string();
+        match error {
+            ClearError::Changed { .. } => Self::new(StatusCode::CONFLICT, "changed", "Changed meanwhile", detail)
+                .hint("look again, and repeat it"),
+            ClearError::Store(error) => error.into(),
+        }
+    }
+}
+
+impl From<BinError> for Problem {
+    fn from(error: BinError) -> Self {
+        match error {
+            BinError::Limit => Self::new(StatusCode::BAD_REQUEST, "bad-page", "No such page", error),
+            BinError::Store(error) => error.into(),
+        }
+    }
+}
+
+impl From<StatsError> for Problem {
+    fn from(error: StatsError) -> Self {
+        match error {
+            StatsError::Days => Self::new(StatusCode::BAD_REQUEST, "bad-page", "No such days", error),
+            StatsError::Store(error) => error.into(),
         }
     }
 }

@@ -1,7 +1,8 @@
 //! A clip made by hand: given over HTTP or by the command line instead of copied.
 
 use super::capture::{ByHand, CaptureError};
-use super::listing;
+use super::drawers::DrawerError;
+use super::keep::{self, KeepError};
 use crate::moment::now;
 use crate::service::Service;
 use std::sync::Arc;
@@ -11,15 +12,15 @@ use yadori_core::capture::Copy;
 use yadori_core::{Format, MillisSinceEpoch, Source, Stamp, format};
 use yadori_store::StoreError;
 
-/// Longest title, in characters.
-const LONGEST_TITLE: usize = 1000;
-
 /// Why nothing was added.
 #[derive(Debug, Error)]
 pub enum AddError {
-    /// A title with more characters than there is room for.
-    #[error("a title has at most {LONGEST_TITLE} characters; this one has {0}")]
-    LongTitle(usize),
+    /// A particular makes no sense.
+    #[error(transparent)]
+    Keep(#[from] KeepError),
+    /// The drawer cannot be used.
+    #[error(transparent)]
+    Drawer(#[from] DrawerError),
     /// Copied in the future.
     #[error("copied_at lies in the future")]
     FromTheFuture,
@@ -35,18 +36,15 @@ impl From<StoreError> for AddError {
 }
 
 impl Service {
-    /// Makes a clip of `data` of the given MIME type. A pause does not matter: the person asks for it.
+    /// Makes a clip of `data` of the given MIME type. A pause does not matter, nor do the rules but for the size:
+    /// the person asks for it.
     pub async fn add(
         self: &Arc<Self>,
         mime: &str,
         data: bytes::Bytes,
         particulars: api::AddQuery,
     ) -> Result<api::Added, AddError> {
-        let title = particulars.title.map(|title| title.trim().to_owned()).filter(|title| !title.is_empty());
-        if let Some(length) = title.as_ref().map(|title| title.chars().count()).filter(|length| *length > LONGEST_TITLE)
-        {
-            return Err(AddError::LongTitle(length));
-        }
+        let _alone = self.keeping.lock().await;
         let copied = match particulars.copied_at {
             Some(at) => {
                 let at = MillisSinceEpoch(u64::try_from(at.as_millisecond()).unwrap_or(0));
@@ -57,11 +55,26 @@ impl Service {
             }
             None => None,
         };
+        let mut by_hand = ByHand { copied, fills: particulars.fill, ..ByHand::default() };
+        by_hand.title = keep::title(particulars.title.as_deref().unwrap_or_default())?;
+        by_hand.mark = keep::mark(particulars.mark.as_deref().unwrap_or_default())?;
+        if let Some(name) = &particulars.drawer {
+            let drawer = self.find_drawer(name).await?;
+            by_hand.drawer = Some((drawer.number, self.last_place(drawer.number).await?));
+        }
+        let alias = keep::alias(particulars.alias.as_deref().unwrap_or_default())?;
+        if let Some(alias) = &alias {
+            self.check_alias(alias, None, false).await?;
+        }
+        if particulars.pin || (alias.is_some() && by_hand.drawer.is_none()) {
+            by_hand.pin = Some(self.last_pin().await?);
+        }
+        by_hand.alias = alias.map(|alias| alias.as_str().to_owned());
         let source = Source { application: particulars.application, window: particulars.window, ..Source::default() };
         let copy = Copy { formats: vec![Format::new(format::canonical_mime(mime), data)], source };
-        let captured = self.capture(copy, &ByHand { title, copied }).await?;
+        let captured = self.capture(copy, &by_hand).await?;
         let record = self.store.clip(captured.id).await?.ok_or(StoreError::Damaged(captured.number))?;
         let position = self.ledger.read().await.position(captured.id);
-        Ok(api::Added { clip: listing::clip(&record, position, None), new: captured.new })
+        Ok(api::Added { clip: self.listed(&record, position), new: captured.new })
     }
 }

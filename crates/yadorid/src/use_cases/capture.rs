@@ -1,16 +1,17 @@
 //! A copy becomes a clip: the rules judge it, it gets its identity, the records take it, and it is
 //! announced.
 
+use crate::moment::now;
 use crate::picture::{self, PictureError};
 use crate::service::Service;
-use std::sync::Arc;
+use std::sync::{Arc, PoisonError};
 use std::time::Duration;
 use thiserror::Error;
 use tokio::sync::mpsc;
-use yadori_core::capture::{self, CaptureRules, Copy, Draft, Refusal};
-use yadori_core::{ClipId, Stamp, format, retention};
+use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
+use yadori_core::{ClipId, Mark, Order, Stamp, format};
 use yadori_desktop::{Copied, Event};
-use yadori_store::{Filing, NewClip, StoreError};
+use yadori_store::{Filing, Given, NewClip, Replaced, StoreError};
 
 /// Pauses between tries when the records do not take a copy.
 const PAUSES: [Duration; 4] =
@@ -37,6 +38,18 @@ pub struct ByHand {
     pub title: Option<String>,
     /// When it was copied, if not now.
     pub copied: Option<Stamp>,
+    /// Its place among the pinned ones.
+    pub pin: Option<Order>,
+    /// Its drawer, and its place there.
+    pub drawer: Option<(u32, Order)>,
+    /// Its colour mark.
+    pub mark: Option<Mark>,
+    /// Its alias.
+    pub alias: Option<String>,
+    /// Whether its placeholders are filled in.
+    pub fills: bool,
+    /// The clip whose place it takes.
+    pub replaces: Option<Replaced>,
 }
 
 /// What capturing did.
@@ -72,6 +85,7 @@ impl Service {
                     ahead = self.store.begin_filing().await.ok();
                 }
                 Event::Missed { refusal, source } => self.note_refusal(refusal, source.application),
+                Event::Pasted => self.pasted.notify_one(),
                 other => self.note_desktop(other),
             }
         }
@@ -86,7 +100,7 @@ impl Service {
                 Event::Lost(reason) => journal.disconnected(reason),
                 Event::Contested(by) => journal.contested = Some(by.application.unwrap_or_else(|| "unknown".into())),
                 Event::Uncontested => journal.contested = None,
-                Event::Copied(_) | Event::Missed { .. } => {}
+                Event::Copied(_) | Event::Missed { .. } | Event::Pasted => {}
             }
         }
         self.ledger.status_changed();
@@ -137,7 +151,7 @@ impl Service {
     /// Captures in a task of its own, so that a defect that a copy brings to light costs that copy only.
     async fn capture_guarded(self: &Arc<Self>, ahead: Option<Filing>, copy: Copy) -> Result<Captured, CaptureError> {
         let service = self.clone();
-        let task = tokio::spawn(async move { service.capture_in(ahead, copy, &ByHand::default()).await });
+        let task = tokio::spawn(async move { service.capture_in(ahead, copy, None).await });
         task.await.unwrap_or_else(|failure| {
             Err(Refusal::Undelivered(format!("the service failed over it: {failure}")).into())
         })
@@ -151,7 +165,7 @@ impl Service {
 
     /// Makes a clip of a copy. It is durable, and about to be announced, on return.
     pub async fn capture(self: &Arc<Self>, copy: Copy, by_hand: &ByHand) -> Result<Captured, CaptureError> {
-        self.capture_in(None, copy, by_hand).await
+        self.capture_in(None, copy, Some(by_hand)).await
     }
 
     /// The same, in a filing that was begun ahead.
@@ -159,10 +173,11 @@ impl Service {
         self: &Arc<Self>,
         ahead: Option<Filing>,
         copy: Copy,
-        by_hand: &ByHand,
+        by_hand: Option<&ByHand>,
     ) -> Result<Captured, CaptureError> {
-        let rules = CaptureRules { size_limit: self.reading.size_limit };
-        let draft = capture::judge(copy.clone(), &rules)?;
+        let rules = self.checked_rules();
+        let maker = if by_hand.is_some() { Maker::Person } else { Maker::Program };
+        let draft = capture::judge(copy.clone(), &rules, maker)?;
         let mut filing = match ahead {
             Some(filing) => filing,
             None => self.store.begin_filing().await?,
@@ -186,28 +201,39 @@ impl Service {
         let id = draft.id(decoded.as_ref());
         let pixels = (image.as_ref().map(|image| (image.width(), image.height())))
             .or_else(|| draft.raster().and_then(picture::dimensions));
-        let copied = by_hand.copied.unwrap_or_else(|| self.stamps.next());
+        if by_hand.is_none() {
+            self.refuse_repeat(id, rules.rules().repeat_millis)?;
+        }
+        let copied = by_hand.and_then(|by_hand| by_hand.copied).unwrap_or_else(|| self.stamps.next());
+        let tray = if by_hand.is_none() { self.tray_with(id).await } else { None };
         let clip = NewClip {
             id,
             kind: draft.kind,
             copied,
-            expires_at: retention::expiry(copied, draft.sensitive.is_some()),
             sensitive: draft.sensitive,
             size: draft.size(),
             pixels,
             extent: (!draft.text.is_empty()).then(|| (draft.lines(), draft.characters())),
             text: &draft.text,
-            title: by_hand.title.as_deref(),
+            title: by_hand.and_then(|by_hand| by_hand.title.as_deref()),
             caption: draft.caption.as_deref(),
             source: &draft.source,
+            given: by_hand.map(given).unwrap_or_default(),
+            tray: tray.as_ref().map(|(_, _, text)| text.as_str()),
+            replaces: by_hand.and_then(|by_hand| by_hand.replaces),
         };
         let filed = filing.commit(&clip, &draft.formats).await?;
         match filed.record {
             Some(record) => self.ledger.changed_to(record),
             None => self.ledger.changed(filed.change),
         }
-        if clip.expires_at.is_some() {
-            self.forgetting.notify_one();
+        let copied_secret = clip.sensitive.is_some();
+        if let Some((mut held, tray, _)) = tray {
+            *held = tray;
+            self.ledger.status_changed();
+        }
+        self.forgetting.notify_one();
+        if copied_secret && rules.rules().retention.sensitive_millis.is_some() {
             // What is to be forgotten soon does not stay on the clipboard when its owner goes.
             if let Some(clipboard) = &self.clipboard {
                 clipboard.let_go();
@@ -225,12 +251,21 @@ impl Service {
         Ok(Captured { id, number: filed.number, new: filed.new })
     }
 
+    /// Refuses a copy of what was copied within the last `millis`, if the rules want that.
+    fn refuse_repeat(&self, id: ClipId, millis: u64) -> Result<(), Refusal> {
+        let at = now();
+        let mut latest = self.latest_copy.lock().unwrap_or_else(PoisonError::into_inner);
+        let repeated = latest.is_some_and(|(known, before)| known == id && at.0.saturating_sub(before.0) < millis);
+        *latest = Some((id, at));
+        if repeated { Err(Refusal::Repeat) } else { Ok(()) }
+    }
+
     /// The picture is broken; what else was copied with it may still make a clip.
     async fn capture_without_picture(
         self: &Arc<Self>,
         mut copy: Copy,
         draft: &Draft,
-        by_hand: &ByHand,
+        by_hand: Option<&ByHand>,
         reason: String,
     ) -> Result<Captured, CaptureError> {
         let broken = draft.raster().map(|format| format.mime.clone());
@@ -242,8 +277,18 @@ impl Service {
         });
         if more {
             tracing::info!(%reason, "a broken picture is left out of a copy");
-            return self.capture(copy, by_hand).await;
+            return self.capture_in(None, copy, by_hand).await;
         }
         Err(Refusal::BrokenImage(reason).into())
+    }
+}
+
+fn given(by_hand: &ByHand) -> Given<'_> {
+    Given {
+        pin: by_hand.pin.clone(),
+        drawer: by_hand.drawer.clone(),
+        mark: by_hand.mark,
+        alias: by_hand.alias.as_deref(),
+        fills: by_hand.fills,
     }
 }

@@ -100,10 +100,11 @@ impl Service {
         });
         let query = (!query.is_empty()).then_some(&query);
         let place = |number| hits.iter().position(|hit| hit.number == number).and_then(|place| positions[place]);
+        let rules = self.checked_rules();
         let clips = records
             .iter()
             .filter(|record| record.is_live())
-            .map(|record| listing::clip(record, place(record.number), query))
+            .map(|record| listing::clip(record, place(record.number), query, &rules))
             .collect();
         Ok(api::ClipPage { clips, next: next.flatten(), total })
     }

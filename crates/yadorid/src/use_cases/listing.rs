@@ -3,15 +3,33 @@
 use crate::moment::timestamp;
 use yadori_api as api;
 use yadori_core::preview::{self, one_line};
+use yadori_core::retention::{self, Candidate};
+use yadori_core::rules::Checked;
+use yadori_core::search::fold::fold;
 use yadori_core::search::{Query, marks};
-use yadori_core::{Kind, files, link};
+use yadori_core::{Kind, Mark, MillisSinceEpoch, files, link};
 use yadori_store::ClipRecord;
 
 /// Characters of context before the first match, when the preview begins in the middle of a text.
 const CONTEXT: usize = 30;
 
-/// The clip as lists show it.
-pub fn clip(record: &ClipRecord, position: Option<usize>, query: Option<&Query>) -> api::Clip {
+/// When a clip goes by its age, under these rules.
+pub fn expiry(record: &ClipRecord, rules: &Checked) -> Option<MillisSinceEpoch> {
+    let application = record.source.application.as_deref().map(fold).unwrap_or_default();
+    let candidate = Candidate {
+        number: record.number,
+        touched: record.life.touched(),
+        kind: record.kind,
+        application: &application,
+        size: record.size,
+        sensitive: record.sensitive.is_some(),
+        kept: record.is_kept(),
+    };
+    retention::expiry(&candidate, &rules.rules().retention).map(|(at, _)| at)
+}
+
+/// The clip as lists show it, under these rules.
+pub fn clip(record: &ClipRecord, position: Option<usize>, query: Option<&Query>, rules: &Checked) -> api::Clip {
     let (preview, marks) = shown(record, query);
     let (width, height) = record.pixels.unzip();
     let (lines, characters) = record.extent.unzip();
@@ -22,14 +40,16 @@ pub fn clip(record: &ClipRecord, position: Option<usize>, query: Option<&Query>)
         preview,
         title: record.title.clone(),
         caption: record.caption.clone(),
-        pinned: false,
-        drawer: None,
-        alias: None,
+        pinned: record.pin.is_some(),
+        mark: record.mark.map(colour),
+        fills: record.fills,
+        drawer: record.drawer.as_ref().map(|drawer| drawer.name.clone()),
+        alias: record.alias.clone(),
         marks,
         sensitive: record.sensitive.map(|secret| secret.label().replace(' ', "-")),
         copied_at: timestamp(record.life.copied.at()),
         recalled_at: record.recalled_at.map(timestamp),
-        expires_at: record.expires_at.map(timestamp),
+        expires_at: expiry(record, rules).map(timestamp),
         copies: record.copies,
         recalls: record.recalls,
         size: record.size,
@@ -47,7 +67,29 @@ pub fn clip(record: &ClipRecord, position: Option<usize>, query: Option<&Query>)
     }
 }
 
-fn kind(kind: Kind) -> api::Kind {
+fn colour(mark: Mark) -> api::Colour {
+    match mark {
+        Mark::Amber => api::Colour::Amber,
+        Mark::Brick => api::Colour::Brick,
+        Mark::Fern => api::Colour::Fern,
+        Mark::Lagoon => api::Colour::Lagoon,
+        Mark::Plum => api::Colour::Plum,
+        Mark::Slate => api::Colour::Slate,
+    }
+}
+
+/// A kind as the interface has it.
+pub fn kind_of(kind: api::Kind) -> Kind {
+    match kind {
+        api::Kind::Text => Kind::Text,
+        api::Kind::Link => Kind::Link,
+        api::Kind::Image => Kind::Image,
+        api::Kind::Files => Kind::Files,
+    }
+}
+
+/// A kind for the interface.
+pub fn kind(kind: Kind) -> api::Kind {
     match kind {
         Kind::Text => api::Kind::Text,
         Kind::Link => api::Kind::Link,
@@ -101,7 +143,6 @@ mod tests {
             sensitive: None,
             life: Life::default(),
             shredded: false,
-            expires_at: None,
             recalled_at: None,
             copies: 1,
             recalls: 0,
@@ -113,12 +154,17 @@ mod tests {
             caption: None,
             source: Source::default(),
             device: "workshop".into(),
+            pin: None,
+            drawer: None,
+            mark: None,
+            alias: None,
+            fills: false,
         }
     }
 
     #[test]
     fn each_kind_has_its_line() {
-        let line = |kind, text| clip(&record(kind, text), None, None).preview;
+        let line = |kind, text| clip(&record(kind, text), None, None, &Checked::default()).preview;
         assert_eq!(line(Kind::Text, " Load-in\n14:30"), "Load-in 14:30");
         assert_eq!(line(Kind::Link, "https://www.example.org/stalls\n"), "example.org/stalls");
         assert_eq!(line(Kind::Files, "/srv/a b.ods\n/srv/posters/"), "a b.ods, posters");
@@ -128,7 +174,7 @@ mod tests {
     #[test]
     fn what_is_sensitive_is_never_shown() {
         let hidden = ClipRecord { sensitive: Some(Secret::CardNumber), ..record(Kind::Text, "4000 0012") };
-        let shown = clip(&hidden, Some(3), None);
+        let shown = clip(&hidden, Some(3), None, &Checked::default());
         assert_eq!(
             (shown.preview.as_str(), shown.sensitive.as_deref()),
             ("hidden: looks like a card number", Some("card-number"))
@@ -138,8 +184,12 @@ mod tests {
     #[test]
     fn a_match_far_on_is_shown_with_what_is_around_it() {
         let query = Query::parse("lamp", &When { now: MillisSinceEpoch(0), zone: jiff::tz::TimeZone::UTC }).unwrap();
-        let shown =
-            clip(&record(Kind::Text, &format!("{} the lamp is blown", "word ".repeat(100))), None, Some(&query));
+        let shown = clip(
+            &record(Kind::Text, &format!("{} the lamp is blown", "word ".repeat(100))),
+            None,
+            Some(&query),
+            &Checked::default(),
+        );
         let mark = shown.marks[0];
         let marked: String =
             shown.preview.chars().skip(mark.start as usize).take((mark.end - mark.start) as usize).collect();

@@ -2,12 +2,18 @@
 
 use crate::service::Service;
 use thiserror::Error;
+use yadori_api as api;
 use yadori_core::ClipId;
-use yadori_core::name::{ClipName, NameError};
+use yadori_core::alias::Alias;
+use yadori_core::name::{ClipName, NameError, SHORTEST_PREFIX};
+use yadori_core::preview::one_line;
 use yadori_store::{ClipRecord, StoreError};
 
 /// Candidates that are listed for an ambiguous name.
 const CANDIDATES: usize = 5;
+
+/// Most clips that can be named in one go.
+const MOST: usize = 10_000;
 
 /// Why a name leads to no clip.
 #[derive(Debug, Error)]
@@ -18,6 +24,12 @@ pub enum FindNameError {
     /// There is no such clip.
     #[error("there is no clip {0}")]
     NoSuchClip(String),
+    /// It waits in the bin.
+    #[error("the clip {0} is in the bin")]
+    InBin(String),
+    /// No clip has this alias.
+    #[error("no clip has the alias {0}")]
+    NoSuchAlias(String),
     /// Several ids begin so.
     #[error("{} clips have ids that begin with {name}", count(candidates))]
     Ambiguous {
@@ -26,6 +38,9 @@ pub enum FindNameError {
         /// Some of them.
         candidates: Vec<ClipId>,
     },
+    /// No clip, or far too many.
+    #[error("name from 1 to {MOST} clips")]
+    Number,
     /// The records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
@@ -35,33 +50,78 @@ fn count(candidates: &[ClipId]) -> String {
     if candidates.len() > CANDIDATES { format!("more than {CANDIDATES}") } else { candidates.len().to_string() }
 }
 
+/// A clip that was found, and its place in the history.
+pub type Found = (ClipRecord, usize);
+
 impl Service {
+    /// A clip as lists show it.
+    pub(crate) fn listed(&self, record: &ClipRecord, position: Option<usize>) -> api::Clip {
+        super::listing::clip(record, position, None, &self.checked_rules())
+    }
+
+    /// Clips as lists show them, as they are now; those that have left the history are passed over.
+    pub(crate) async fn listed_now(&self, ids: &[ClipId]) -> Result<Vec<api::Clip>, StoreError> {
+        let mut clips = Vec::with_capacity(ids.len());
+        for id in ids {
+            let position = self.ledger.read().await.position(*id);
+            if let Some(record) = self.store.clip(*id).await?.filter(ClipRecord::is_live) {
+                clips.push(self.listed(&record, position));
+            }
+        }
+        Ok(clips)
+    }
+
     /// The clip with this name, and its place in the history.
-    pub async fn find_clip(&self, name: &str) -> Result<(ClipRecord, usize), FindNameError> {
-        let shown: String = yadori_core::preview::one_line(name, 40);
-        let parsed: ClipName = name.trim().parse().map_err(|error| FindNameError::NotAName(shown.clone(), error))?;
+    pub async fn find_clip(&self, name: &str) -> Result<Found, FindNameError> {
+        let shown: String = one_line(name, 40);
+        let name = name.trim();
+        let parsed: ClipName = name.parse().map_err(|error| FindNameError::NotAName(shown.clone(), error))?;
         let none = || FindNameError::NoSuchClip(shown.clone());
-        let (id, position) = {
-            let index = self.ledger.read().await;
-            let id = match &parsed {
-                ClipName::Position(position) => index.at(*position).ok_or_else(none)?,
-                ClipName::IdPrefix(prefix) => match index.with_prefix(prefix, CANDIDATES + 1).as_slice() {
-                    [] => return Err(none()),
-                    [id] => *id,
-                    candidates => {
-                        return Err(FindNameError::Ambiguous { name: shown, candidates: candidates.to_vec() });
-                    }
-                },
-            };
-            (id, index.position(id).ok_or_else(none)?)
+        let id = match &parsed {
+            ClipName::Position(position) => self.ledger.read().await.at(*position),
+            ClipName::Pin(place) => self.store.pinned().await?.get(place - 1).map(|record| record.id),
+            ClipName::Tray(place) => self.tray.lock().await.items().get(place - 1).copied(),
+            ClipName::Alias(alias) => Some(self.with_alias(alias).await?.id),
+            ClipName::IdPrefix(_) => None,
         };
+        // `p234` may also be the beginning of an id.
+        let id = match (id, &parsed) {
+            (Some(id), _) => id,
+            (None, ClipName::IdPrefix(_) | ClipName::Pin(_) | ClipName::Tray(_)) if name.len() >= SHORTEST_PREFIX => {
+                self.with_prefix(&name.to_ascii_lowercase(), &shown).await?
+            }
+            (None, _) => return Err(none()),
+        };
+        let position = self.ledger.read().await.position(id).ok_or_else(none)?;
         let record = self.store.clip(id).await?.filter(ClipRecord::is_live).ok_or_else(none)?;
         Ok((record, position))
     }
 
+    async fn with_prefix(&self, prefix: &str, shown: &str) -> Result<ClipId, FindNameError> {
+        let found = self.ledger.read().await.with_prefix(prefix, CANDIDATES + 1);
+        match found.as_slice() {
+            [id] => Ok(*id),
+            [] => {
+                let binned = self.store.bin_ids().await?.iter().any(|id| id.to_string().starts_with(prefix));
+                let shown = shown.to_owned();
+                Err(if binned { FindNameError::InBin(shown) } else { FindNameError::NoSuchClip(shown) })
+            }
+            candidates => Err(FindNameError::Ambiguous { name: shown.to_owned(), candidates: candidates.to_vec() }),
+        }
+    }
+
+    /// The live clip with this alias.
+    pub(crate) async fn with_alias(&self, alias: &Alias) -> Result<ClipRecord, FindNameError> {
+        let found = self.store.with_alias(alias.as_str()).await?;
+        found.filter(ClipRecord::is_live).ok_or_else(|| FindNameError::NoSuchAlias(alias.to_string()))
+    }
+
     /// The clips with these names, each once, in the order given.
-    pub async fn find_clips(&self, names: &[String]) -> Result<Vec<(ClipRecord, usize)>, FindNameError> {
-        let mut clips: Vec<(ClipRecord, usize)> = Vec::with_capacity(names.len());
+    pub async fn find_clips(&self, names: &[String]) -> Result<Vec<Found>, FindNameError> {
+        if !(1..=MOST).contains(&names.len()) {
+            return Err(FindNameError::Number);
+        }
+        let mut clips: Vec<Found> = Vec::with_capacity(names.len());
         for name in names {
             let clip = self.find_clip(name).await?;
             if !clips.iter().any(|(known, _)| known.id == clip.0.id) {
@@ -69,5 +129,29 @@ impl Service {
             }
         }
         Ok(clips)
+    }
+
+    /// The clip in the bin with this name: the beginning of its id.
+    pub(crate) async fn find_in_bin(&self, name: &str) -> Result<ClipRecord, FindNameError> {
+        let shown = one_line(name, 40);
+        let prefix = match name.trim().to_ascii_lowercase().parse() {
+            Ok(ClipName::IdPrefix(prefix)) => prefix,
+            Ok(ClipName::Position(place)) => {
+                let found = self.store.bin(u32::try_from(place - 1).unwrap_or(u32::MAX), 1).await?.pop();
+                return found.ok_or(FindNameError::NoSuchClip(format!("{shown} in the bin")));
+            }
+            Ok(_) => name.trim().to_ascii_lowercase(),
+            Err(error) => return Err(FindNameError::NotAName(shown, error)),
+        };
+        let ids = self.store.bin_ids().await?;
+        let found: Vec<ClipId> = ids.into_iter().filter(|id| id.to_string().starts_with(&prefix)).collect();
+        match found.as_slice() {
+            [] => Err(FindNameError::NoSuchClip(format!("{shown} in the bin"))),
+            [id] => self.store.clip(*id).await?.ok_or(FindNameError::NoSuchClip(shown)),
+            several => {
+                let candidates = several.iter().copied().take(CANDIDATES + 1).collect();
+                Err(FindNameError::Ambiguous { name: shown, candidates })
+            }
+        }
     }
 }

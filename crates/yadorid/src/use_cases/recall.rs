@@ -1,13 +1,18 @@
 //! Recall: put clips back on the clipboard.
 
-use super::names::FindNameError;
+use super::names::{FindNameError, Found};
 use super::{files, listing};
 use crate::moment::now;
 use crate::service::Service;
+use jiff::Zoned;
+use std::collections::BTreeMap;
 use thiserror::Error;
 use yadori_api as api;
-use yadori_core::{self as core, Format, Kind};
-use yadori_desktop::OfferError;
+use yadori_core::fill::{self, Values};
+use yadori_core::join::{self, Part};
+use yadori_core::reshape::{self, ReshapeError, Way};
+use yadori_core::{self as core, Format, Kind, format};
+use yadori_desktop::{OfferError, PasteError};
 use yadori_store::StoreError;
 
 /// Why nothing was recalled.
@@ -19,48 +24,68 @@ pub enum RecallError {
     /// One of the names leads nowhere.
     #[error(transparent)]
     Name(#[from] FindNameError),
-    /// A picture among texts, or `plain` of a picture.
+    /// A picture, where text is wanted.
     #[error("clip {0} has no text that could be {1}")]
     NoText(String, &'static str),
+    /// Texts, pictures and files among one another.
+    #[error("these cannot be joined with the others: {0}")]
+    Mixed(String),
+    /// The text does not fit the way it is to be reshaped.
+    #[error(transparent)]
+    Reshape(#[from] ReshapeError),
+    /// Placeholders ask for something.
+    #[error("its placeholders ask for: {}", .0.join(", "))]
+    Asks(Vec<String>),
     /// There is no clipboard.
     #[error("there is no clipboard to put it on: {0}")]
     NoClipboard(String),
     /// The clipboard did not take it.
     #[error(transparent)]
     Offer(#[from] OfferError),
+    /// It is on the clipboard, but was not pasted.
+    #[error("it is on the clipboard, but {0}")]
+    Paste(#[from] PasteError),
     /// The records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
 }
 
 impl Service {
-    /// Puts clips on the clipboard: one with all its formats, several joined as text. Their places in the
-    /// history stay; that and how often they were used is noted.
+    /// Puts clips on the clipboard: one with all its formats, several joined. Their places in the history stay,
+    /// unless the rules say otherwise; that and how often they were used is noted.
     pub async fn recall(&self, asked: &api::Recall) -> Result<api::Recalled, RecallError> {
         // The same clip may be wanted twice in one text.
         let mut clips = Vec::with_capacity(asked.clips.len());
         for name in &asked.clips {
             clips.push(self.find_clip(name).await?);
         }
+        let ways = reshape::ways(asked.reshape.iter().map(String::as_str))?;
+        let mut left_out = Vec::new();
         let formats = match clips.as_slice() {
             [] => return Err(RecallError::Nothing),
-            [(record, _)] if !asked.plain => {
-                let formats = self.whole_formats(&self.store.formats(record.number).await?).await?;
-                if record.kind == Kind::Files { core::files::to_copy(&formats) } else { formats }
-            }
-            _ => {
-                let mut texts = Vec::with_capacity(clips.len());
-                for (record, position) in &clips {
-                    let text = self.plain_text(record, &self.store.formats(record.number).await?).await?;
-                    let what = if clips.len() > 1 { "joined" } else { "recalled as plain text" };
-                    texts.push(text.ok_or_else(|| RecallError::NoText(position.to_string(), what))?);
+            [one] => self.on_the_way_out(one, asked, &ways).await?,
+            [first, ..] => {
+                let files = first.0.kind == Kind::Files && ways.is_empty() && !asked.plain;
+                let joins = |(record, _): &Found| match files {
+                    true => record.kind == Kind::Files,
+                    false => {
+                        matches!(record.kind, Kind::Text | Kind::Link) || (record.kind == Kind::Files && asked.plain)
+                    }
+                };
+                // Pictures first of all: then the texts are what can be joined.
+                let (joined, others): (Vec<Found>, Vec<Found>) = clips.iter().cloned().partition(joins);
+                if !others.is_empty() && (!asked.skip_others || joined.is_empty()) {
+                    return Err(RecallError::Mixed(self.in_words(&others)));
                 }
-                vec![Format::plain(texts.join(asked.join.as_deref().unwrap_or("\n")))]
+                left_out = others.iter().map(|(record, position)| self.listed(record, Some(*position))).collect();
+                clips = joined;
+                self.joined(&clips, asked, &ways, files).await?
             }
         };
-        let missing = match clips.as_slice() {
-            [(record, _)] if record.kind == Kind::Files && !asked.plain => files::look_for(&formats).await,
-            _ => Vec::new(),
+        let missing = if formats.iter().any(|format| format.mime == format::URI_LIST) {
+            files::look_for(&formats).await
+        } else {
+            Vec::new()
         };
         let missing = missing.iter().filter(|file| file.missing == Some(true)).count() as u32;
         let offered = formats.iter().map(|format| format.mime.clone()).collect();
@@ -69,18 +94,140 @@ impl Service {
         let mut numbers: Vec<u64> = clips.iter().map(|(record, _)| record.number).collect();
         numbers.sort_unstable();
         numbers.dedup();
-        self.ledger.changed(self.store.note_recall(&numbers, now()).await?);
-        let clips = clips.iter().map(|(record, position)| listing::clip(record, Some(*position), None)).collect();
-        Ok(api::Recalled { clips, formats: offered, missing })
+        let to_top = self.checked_rules().rules().recall_to_top.then(|| self.stamps.next());
+        self.ledger.changed(self.store.note_recall(&numbers, now(), to_top).await?);
+        if asked.paste {
+            self.paste().await?;
+        }
+        let clips = clips.iter().map(|(record, position)| self.listed(record, Some(*position))).collect();
+        Ok(api::Recalled { clips, formats: offered, missing, left_out, pasted: asked.paste })
     }
 
-    async fn offer(&self, formats: Vec<Format>) -> Result<(), RecallError> {
+    fn in_words(&self, clips: &[Found]) -> String {
+        let word = |(record, position): &Found| format!("{position} ({})", listing::kind(record.kind).word());
+        clips.iter().map(word).collect::<Vec<_>>().join(", ")
+    }
+
+    /// The formats of one clip, filled in and reshaped as is wanted.
+    async fn on_the_way_out(
+        &self,
+        (record, position): &Found,
+        asked: &api::Recall,
+        ways: &[Way],
+    ) -> Result<Vec<Format>, RecallError> {
+        let stored = self.store.formats(record.number).await?;
+        let fills = asked.fill.unwrap_or(record.fills);
+        if !asked.plain && ways.is_empty() && !fills {
+            let formats = self.whole_formats(&stored).await?;
+            return Ok(if record.kind == Kind::Files { core::files::to_copy(&formats) } else { formats });
+        }
+        let what = if ways.is_empty() { "recalled as plain text" } else { "reshaped" };
+        let no_text = || RecallError::NoText(position.to_string(), what);
+        let text = self.plain_text(record, &stored).await?.ok_or_else(no_text)?;
+        let mut formats = vec![Format::plain(text)];
+        if !asked.plain
+            && ways.is_empty()
+            && let Some(markup) = self.stored_format(&stored, format::HTML).await?
+        {
+            formats.push(Format::new(format::HTML, markup));
+        }
+        if fills {
+            formats = self.filled(formats, &asked.answers).await?;
+        }
+        if !ways.is_empty() {
+            let text = String::from_utf8_lossy(&formats[0].data).into_owned();
+            // What was filled in is the text that counts.
+            let markup = if fills { None } else { self.stored_format(&stored, format::HTML).await? };
+            formats = vec![Format::plain(reshape::reshape(&text, markup.as_deref(), ways)?)];
+        }
+        Ok(formats)
+    }
+
+    async fn joined(
+        &self,
+        clips: &[Found],
+        asked: &api::Recall,
+        ways: &[Way],
+        files: bool,
+    ) -> Result<Vec<Format>, RecallError> {
+        if files {
+            let mut lists = Vec::with_capacity(clips.len());
+            for (record, _) in clips {
+                let formats = self.whole_formats(&self.store.formats(record.number).await?).await?;
+                lists.push(core::files::listed(&formats).unwrap_or_default());
+            }
+            return Ok(join::files(&lists));
+        }
+        let mut parts = Vec::with_capacity(clips.len());
+        for clip in clips {
+            let formats = self.on_the_way_out(clip, &api::Recall { plain: false, ..asked.clone() }, ways).await?;
+            let of = |mime| {
+                let data = format::find(&formats, mime)?;
+                Some(String::from_utf8_lossy(data).into_owned())
+            };
+            let (text, html) = (of(format::PLAIN), of(format::HTML).filter(|_| !asked.plain));
+            let text = match text {
+                Some(text) => text,
+                None => {
+                    let stored = self.store.formats(clip.0.number).await?;
+                    let no_text = || RecallError::NoText(clip.1.to_string(), "joined");
+                    self.plain_text(&clip.0, &stored).await?.ok_or_else(no_text)?
+                }
+            };
+            parts.push(Part { text, html });
+        }
+        Ok(join::texts(&parts, asked.join.as_deref().unwrap_or("\n")))
+    }
+
+    /// Formats with their placeholders filled in.
+    pub(crate) async fn filled(
+        &self,
+        formats: Vec<Format>,
+        answers: &BTreeMap<String, String>,
+    ) -> Result<Vec<Format>, RecallError> {
+        let now = Zoned::now();
+        let texts: Vec<String> =
+            formats.iter().map(|format| String::from_utf8_lossy(&format.data).into_owned()).collect();
+        let clipboard = if texts.iter().any(|text| fill::wants_clipboard(text)) {
+            self.newest_text().await?.unwrap_or_default()
+        } else {
+            String::new()
+        };
+        let values = Values { now: &now, clipboard: &clipboard, answers };
+        let mut filled = Vec::with_capacity(formats.len());
+        for (format, text) in formats.into_iter().zip(texts) {
+            let escape: fn(&str) -> String = if format.mime == format::HTML { join::escaped } else { str::to_owned };
+            let text = fill::fill(&text, &values, escape).map_err(RecallError::Asks)?;
+            filled.push(Format::new(format.mime, text));
+        }
+        Ok(filled)
+    }
+
+    /// The newest text of the history: what is on the clipboard, as far as it is text.
+    async fn newest_text(&self) -> Result<Option<String>, StoreError> {
+        let Some(id) = self.ledger.read().await.at(1) else { return Ok(None) };
+        let Some(record) = self.store.clip(id).await? else { return Ok(None) };
+        if record.sensitive.is_some() {
+            return Ok(None);
+        }
+        self.plain_text(&record, &self.store.formats(record.number).await?).await
+    }
+
+    pub(crate) async fn offer(&self, formats: Vec<Format>) -> Result<(), RecallError> {
         let off =
             || RecallError::NoClipboard(self.journal().off.clone().unwrap_or_else(|| OfferError::Lost.to_string()));
         let clipboard = self.clipboard.as_ref().ok_or_else(off)?;
         match clipboard.offer(formats).await.unwrap_or(Err(OfferError::Lost)) {
             Err(OfferError::Lost) => Err(off()),
             other => Ok(other?),
+        }
+    }
+
+    /// Presses the keys that paste, in the window that has the keyboard.
+    async fn paste(&self) -> Result<(), PasteError> {
+        match &self.clipboard {
+            Some(clipboard) => clipboard.press_paste().await.unwrap_or(Err(PasteError::Lost)),
+            None => Err(PasteError::Lost),
         }
     }
 }

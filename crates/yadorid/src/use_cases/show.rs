@@ -1,7 +1,8 @@
 //! One clip: its particulars, its formats, its words.
 
-use super::{listing, names::FindNameError};
+use super::names::FindNameError;
 use crate::service::Service;
+use bytes::Bytes;
 use yadori_api as api;
 use yadori_core::{Format, format, html};
 use yadori_store::{ClipRecord, StoreError, StoredFormat};
@@ -24,7 +25,7 @@ impl Service {
         let files = self.files_of(&record, &formats).await?;
         let formats =
             formats.into_iter().map(|format| api::FormatInfo { mime: format.mime, size: format.size }).collect();
-        Ok(api::ClipDetail { clip: listing::clip(&record, Some(position), None), formats, text, text_is_whole, files })
+        Ok(api::ClipDetail { clip: self.listed(&record, Some(position)), formats, text, text_is_whole, files })
     }
 
     /// A clip as plain text: its text format, or the words of its HTML, or the paths of its files.
@@ -39,6 +40,14 @@ impl Service {
             }
         }
         Ok(Some(record.text.clone()).filter(|text| !text.is_empty()))
+    }
+
+    /// The bytes of one format, if the clip has it.
+    pub async fn stored_format(&self, formats: &[StoredFormat], mime: &str) -> Result<Option<Bytes>, StoreError> {
+        match formats.iter().find(|stored| stored.mime == mime) {
+            Some(stored) => Ok(Some(self.store.content(stored).await?)),
+            None => Ok(None),
+        }
     }
 
     /// All formats with their bytes.

@@ -2,9 +2,13 @@
 
 use super::listing;
 use crate::http::console;
-use crate::moment::timestamp;
+use crate::moment::{now, timestamp};
 use crate::service::Service;
+use std::path::PathBuf;
 use yadori_api as api;
+use yadori_core::Kind;
+use yadori_core::amounts::DAY;
+use yadori_core::retention::{self, Limits, RetentionRules, Scope};
 use yadori_store::private::ServerState;
 
 impl Service {
@@ -27,7 +31,7 @@ impl Service {
                 .ok()
                 .flatten()
                 .filter(|record| record.is_live())
-                .map(|record| listing::clip(&record, position, None)),
+                .map(|record| self.listed(&record, position)),
             None => None,
         };
         let server = self.server.as_ref().map(|state| state.borrow().clone());
@@ -43,6 +47,7 @@ impl Service {
             (None, Some(_)) => api::CaptureState::Paused,
             (None, None) => api::CaptureState::On,
         };
+        let room = self.room().await;
         api::Status {
             version: env!("CARGO_PKG_VERSION").into(),
             device: self.device.clone(),
@@ -71,6 +76,17 @@ impl Service {
                     last_application: refused.last_application,
                 })
                 .collect(),
+            due: self.due().await,
+            room,
+            tray: {
+                let tray = self.tray.lock().await;
+                api::TrayState {
+                    open: tray.open,
+                    clips: tray.items().len() as u32,
+                    waiting: tray.waiting().len() as u32,
+                }
+            },
+            starts_at_log_in: starts_at_log_in(),
             database: api::Database {
                 private: server.is_some(),
                 answers: bytes.is_ok(),
@@ -79,7 +95,69 @@ impl Service {
                 bytes: bytes.ok(),
             },
             console: console::is_built_in(),
-            size_limit: self.reading.size_limit,
+            size_limit: self.reading.size_limit(),
         }
     }
+
+    /// What is due to go.
+    async fn due(&self) -> api::Due {
+        let rules = self.checked_rules();
+        let soon = now().plus(DAY);
+        let within_a_day = {
+            let index = self.ledger.read().await;
+            let clips: Vec<_> = index.candidates().into_iter().map(|(_, clip)| clip).collect();
+            let ages =
+                RetentionRules { all: without_room(&rules.rules().retention.all), ..rules.rules().retention.clone() };
+            let scopes = ages.scopes.iter().map(|(scope, limits)| (scope.clone(), without_room(limits))).collect();
+            retention::plan(&clips, &RetentionRules { scopes, ..ages }, soon).going.len() as u64
+        };
+        let in_bin = self.store.bin_size().await.map_or(0, |(clips, _)| clips);
+        let held = self.sweeps().held.clone();
+        let (held, held_because) = held.map_or((0, None), |held| (held.clips as u64, Some(held.because)));
+        api::Due { within_a_day, in_bin, held, held_because }
+    }
+
+    /// How much of what the rules allow is taken.
+    async fn room(&self) -> Vec<api::Room> {
+        let rules = self.checked_rules();
+        let retention = &rules.rules().retention;
+        let mut room = vec![(None, retention.all)];
+        for (scope, limits) in &retention.scopes {
+            if let Scope::Kind(kind) = scope {
+                room.push((Some(*kind), *limits));
+            }
+        }
+        let index = self.ledger.read().await;
+        let unkept: Vec<_> = index.candidates().into_iter().map(|(_, clip)| clip).filter(|clip| !clip.kept).collect();
+        let taken = |(kind, limits): (Option<Kind>, Limits)| {
+            let of_kind = || unkept.iter().filter(|clip| kind.is_none_or(|kind| clip.kind == kind));
+            api::Room {
+                kind: kind.map(listing::kind),
+                bytes: of_kind().map(|clip| clip.size).sum(),
+                limit: limits.bytes.unwrap_or(0),
+                clips: of_kind().count() as u64,
+                clip_limit: limits.count.unwrap_or(0),
+            }
+        };
+        room.into_iter().map(taken).collect()
+    }
+}
+
+fn without_room(limits: &Limits) -> Limits {
+    Limits { age_millis: limits.age_millis, ..Limits::default() }
+}
+
+/// Whether the service is started when the person logs in: by the system's manager of services, or by the desktop.
+fn starts_at_log_in() -> Option<bool> {
+    let config = std::env::var_os("XDG_CONFIG_HOME").map(PathBuf::from).filter(|path| path.is_absolute());
+    let config = config.or_else(|| Some(PathBuf::from(std::env::var_os("HOME")?).join(".config")))?;
+    let wanted = [
+        "systemd/user/graphical-session.target.wants/yadori.service",
+        "systemd/user/default.target.wants/yadori.service",
+        "autostart/yadori.desktop",
+    ];
+    let global =
+        ["/etc/systemd/user/graphical-session.target.wants/yadori.service", "/etc/xdg/autostart/yadori.desktop"];
+    let mine = wanted.iter().map(|path| config.join(path));
+    Some(mine.chain(global.iter().map(PathBuf::from)).any(|path| path.symlink_metadata().is_ok()))
 }

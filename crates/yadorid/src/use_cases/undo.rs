@@ -1,18 +1,21 @@
-//! Undo: bring back what was deleted.
+//! Undo: bring back what was deleted, cleared or edited.
 
-use super::listing;
-use crate::moment::now;
+use crate::moment::{now, timestamp};
 use crate::service::Service;
+use std::sync::Arc;
 use thiserror::Error;
 use yadori_api as api;
-use yadori_core::retention;
-use yadori_store::StoreError;
+use yadori_core::{ClipId, retention};
+use yadori_store::{ClipRecord, How, Step, StoreError};
+
+/// Clips that an undo lists.
+const SHOWN: usize = 50;
 
 /// Why nothing was undone.
 #[derive(Debug, Error)]
 pub enum UndoError {
     /// Nothing was deleted, or its grace is over, or it has been undone.
-    #[error("there is nothing to undo: what is deleted can be brought back for 24 hours")]
+    #[error("there is nothing to undo: what was deleted, cleared or edited can be brought back for 24 hours")]
     Nothing,
     /// The records do not answer.
     #[error(transparent)]
@@ -20,24 +23,56 @@ pub enum UndoError {
 }
 
 impl Service {
-    /// Undoes a delete, or the latest one.
-    pub async fn undo(&self, step: Option<u64>) -> Result<api::Undone, UndoError> {
-        let undone = self
-            .store
-            .undo(step, self.stamps.next(), retention::bin_horizon(now()))
-            .await?
-            .ok_or(UndoError::Nothing)?;
-        self.ledger.changed(undone.change);
-        let positions: Vec<Option<usize>> = {
-            let index = self.ledger.read().await;
-            undone.clips.iter().map(|id| index.position(*id)).collect()
-        };
-        let mut clips = Vec::with_capacity(undone.clips.len());
-        for (id, position) in undone.clips.iter().zip(positions) {
-            if let Some(record) = self.store.clip(*id).await? {
-                clips.push(listing::clip(&record, position, None));
-            }
+    /// Undoes a step, or the latest one.
+    pub async fn undo(self: &Arc<Self>, step: Option<u64>) -> Result<api::Undone, UndoError> {
+        // A step that is still being carried out is waited for.
+        let alone = self.stepping.lock().await;
+        let horizon = retention::bin_horizon(now());
+        let (mut step, change) =
+            self.store.begin_undo(step, self.stamps.next(), horizon).await?.ok_or(UndoError::Nothing)?;
+        if let Some(change) = change {
+            self.ledger.changed(change);
         }
-        Ok(api::Undone { step: undone.step, clips })
+        // Here the person waits: what they asked for is there again when they are told so.
+        while let Some(change) = self.store.advance(&mut step, self.stamps.next()).await? {
+            self.ledger.changed(change);
+        }
+        drop(alone);
+        self.forgetting.notify_one();
+        self.ledger.status_changed();
+        let first = &step.clips[..step.clips.len().min(SHOWN)];
+        let ids: Vec<ClipId> = self.store.clips(first).await?.into_iter().map(|record| record.id).collect();
+        let clips = self.listed_now(&ids).await?;
+        Ok(api::Undone { step: step.number, count: u64::from(step.total), clips })
+    }
+
+    /// What can be undone, and what has been, latest first.
+    pub async fn steps(&self) -> Result<Vec<api::Step>, StoreError> {
+        let mut shown = Vec::new();
+        for step in self.store.steps(retention::bin_horizon(now())).await? {
+            let example = match step.clips.first() {
+                Some(first) => self.store.clips(&[*first]).await?.pop().filter(|record: &ClipRecord| !record.shredded),
+                None => None,
+            };
+            shown.push(described(&step, example.map(|record| self.listed(&record, None))));
+        }
+        Ok(shown)
+    }
+}
+
+fn described(step: &Step, example: Option<api::Clip>) -> api::Step {
+    let what = match step.how {
+        How::Delete => "delete",
+        How::Clear => "clear",
+        How::Edit => "edit",
+    };
+    api::Step {
+        step: step.number,
+        at: timestamp(step.at),
+        what: what.into(),
+        count: u64::from(step.total),
+        example,
+        undone: step.undone,
+        until: timestamp(step.at.plus(retention::BIN_MILLIS)),
     }
 }

@@ -1,0 +1,58 @@
+//! Pressing the keys that paste, in the window that has the keyboard (XTEST).
+
+use super::atoms::Atoms;
+use super::source;
+use x11rb::connection::Connection;
+use x11rb::errors::ReplyError;
+use x11rb::protocol::xproto::{ConnectionExt as _, KEY_PRESS_EVENT, KEY_RELEASE_EVENT, Keycode, Window};
+use x11rb::protocol::xtest::ConnectionExt as _;
+use x11rb::rust_connection::RustConnection;
+
+const CONTROL: u32 = 0xffe3;
+const SHIFT: u32 = 0xffe1;
+const V: u32 = 0x76;
+
+/// Presses Ctrl+V, or in a terminal Ctrl+Shift+V.
+///
+/// # Errors
+/// Why that cannot be done.
+pub(super) fn paste(connection: &RustConnection, atoms: &Atoms, root: Window) -> Result<(), String> {
+    let broken = |error: ReplyError| format!("the X server refused: {error}");
+    let setup = connection.setup();
+    let (first, last) = (setup.min_keycode, setup.max_keycode);
+    let mapping = connection.get_keyboard_mapping(first, last - first + 1).map_err(ReplyError::from).map_err(broken)?;
+    let mapping = mapping.reply().map_err(broken)?;
+    let per_key = usize::from(mapping.keysyms_per_keycode).max(1);
+    let key = |symbol: u32| -> Result<Keycode, String> {
+        let place = mapping.keysyms.chunks(per_key).position(|symbols| symbols.contains(&symbol));
+        place.map(|place| first + place as u8).ok_or_else(|| "the keyboard has no such keys".to_owned())
+    };
+    let application = source::source(connection, atoms, root, x11rb::NONE).application.unwrap_or_default();
+    let terminal = application.to_ascii_lowercase().contains("term");
+    let mut keys = vec![key(CONTROL)?];
+    if terminal {
+        keys.push(key(SHIFT)?);
+    }
+    keys.push(key(V)?);
+
+    let press = |kind: u8, key: Keycode| -> Result<(), String> {
+        let sent = connection.xtest_fake_input(kind, key, x11rb::CURRENT_TIME, root, 0, 0, 0);
+        sent.map_err(ReplyError::from).and_then(|sent| sent.check()).map_err(broken)
+    };
+    // Keys that the person still holds, of the shortcut that brought us here, would make it another one.
+    let held = connection.query_keymap().map_err(ReplyError::from).and_then(|asked| asked.reply()).map_err(broken)?;
+    let modifiers = connection.get_modifier_mapping().map_err(ReplyError::from).and_then(|asked| asked.reply());
+    for modifier in modifiers.map_err(broken)?.keycodes {
+        let down = held.keys[usize::from(modifier / 8)] & (1 << (modifier % 8)) != 0;
+        if modifier != 0 && down {
+            press(KEY_RELEASE_EVENT, modifier)?;
+        }
+    }
+    for key in &keys {
+        press(KEY_PRESS_EVENT, *key)?;
+    }
+    for key in keys.iter().rev() {
+        press(KEY_RELEASE_EVENT, *key)?;
+    }
+    Ok(())
+}

@@ -1,0 +1,34 @@
+//! Questions to the person at the terminal.
+
+use crate::failure::Failure;
+use crate::terminal::safe;
+use std::io::{BufRead, IsTerminal, Write};
+
+/// Asks for a yes. With `yes` it was given beforehand; without a terminal nobody can be asked.
+pub fn confirm(question: &str, yes: bool) -> Result<bool, Failure> {
+    if yes {
+        return Ok(true);
+    }
+    if !std::io::stdin().is_terminal() {
+        return Err(Failure::Usage(format!(
+            "{question} There is no terminal to ask at; say yes beforehand with --yes"
+        )));
+    }
+    eprint!("{question} [y/N] ");
+    std::io::stderr().flush()?;
+    let mut answer = String::new();
+    std::io::stdin().lock().read_line(&mut answer)?;
+    Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
+}
+
+/// Asks for something by its name; none without a terminal.
+pub fn answer(name: &str) -> Result<Option<String>, Failure> {
+    if !std::io::stdin().is_terminal() {
+        return Ok(None);
+    }
+    eprint!("{}: ", safe(name));
+    std::io::stderr().flush()?;
+    let mut answer = String::new();
+    std::io::stdin().lock().read_line(&mut answer)?;
+    Ok(Some(answer.trim_end_matches(['\n', '\r']).to_owned()))
+}

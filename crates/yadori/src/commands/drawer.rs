@@ -1,0 +1,209 @@
+use super::{named, print_json, say};
+use crate::Context;
+use crate::failure::Failure;
+use crate::reach::in_path;
+use crate::table;
+use crate::terminal::{Style, count, safe};
+use clap::{Args, Subcommand, ValueEnum};
+use yadori_api::{
+    Clip, Clips, Drawer as Known, DrawerChange, DrawerContents, MoveItem, Named, NewHeading, Put, RemoveDrawer, Sort,
+    SortBy,
+};
+
+/// Keep clips in named drawers, in an order of your own, with headings
+///
+/// A clip in a drawer is kept: nothing clears or sweeps it. One clip lies in one drawer at most.
+/// Search in a drawer with: yadori find drawer:venues lamp
+#[derive(Args)]
+pub struct Drawer {
+    #[command(subcommand)]
+    command: Option<Command>,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// List the drawers, or what lies in one (also without any command)
+    List {
+        /// The drawer
+        name: Option<String>,
+    },
+    /// Make a drawer
+    New {
+        /// Its name
+        name: String,
+    },
+    /// Give a drawer another name
+    Rename {
+        /// The drawer
+        name: String,
+        /// Its new name
+        to: String,
+    },
+    /// Remove a drawer; its clips are only in the history again
+    Remove {
+        /// The drawer
+        name: String,
+        /// Put its clips into this drawer instead
+        #[arg(long, value_name = "DRAWER")]
+        into: Option<String>,
+    },
+    /// Put clips into a drawer
+    Put {
+        /// The drawer
+        name: String,
+        /// The clips
+        #[arg(required = true)]
+        clips: Vec<String>,
+        /// The place that the first of them comes to, from 1
+        #[arg(long, value_name = "PLACE", value_parser = clap::value_parser!(u32).range(1..))]
+        at: Option<u32>,
+    },
+    /// Take clips out of their drawers; they stay in the history
+    Take {
+        /// The clips
+        #[arg(required = true)]
+        clips: Vec<String>,
+    },
+    /// Move a clip or a heading within a drawer
+    Move {
+        /// The drawer
+        name: String,
+        /// The place it has now
+        place: u32,
+        /// The place it comes to
+        to: u32,
+    },
+    /// Add a heading between the clips
+    Heading {
+        /// The drawer
+        name: String,
+        /// What it says
+        words: Vec<String>,
+        /// Its place, from 1 [default: the end]
+        #[arg(long, value_name = "PLACE", value_parser = clap::value_parser!(u32).range(1..))]
+        at: Option<u32>,
+        /// Change the heading at this place; without words, remove it
+        #[arg(long, value_name = "PLACE", conflicts_with = "at")]
+        change: Option<u32>,
+    },
+    /// Sort the clips of a drawer; each stays under its heading
+    Sort {
+        /// The drawer
+        name: String,
+        /// By what
+        #[arg(long, default_value = "name")]
+        by: By,
+    },
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum By {
+    /// By title, or what it shows
+    Name,
+    /// Newest first
+    Age,
+    /// Most used first
+    Use,
+}
+
+impl Drawer {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let service = context.service()?;
+        let path = |name: &str, rest: &str| format!("/drawers/{}{rest}", in_path(name));
+        match self.command.unwrap_or(Command::List { name: None }) {
+            Command::List { name: None } => {
+                let drawers: Vec<Known> = service.get("/drawers")?;
+                if context.json {
+                    return print_json(&drawers);
+                }
+                if drawers.is_empty() {
+                    eprintln!("There is no drawer yet. Make one: yadori drawer new NAME");
+                }
+                let lines = drawers
+                    .iter()
+                    .map(|drawer| format!("{}  ({})", safe(&drawer.name), count(drawer.clips, "clip", "clips")));
+                lines.into_iter().try_for_each(|line| say(&line))
+            }
+            Command::List { name: Some(name) } => show(context, &service.get(&path(&name, ""))?),
+            Command::New { name } => {
+                let made: Known = service.post("/drawers", &DrawerChange { name: Some(name), at: None })?;
+                if context.json { print_json(&made) } else { say(&format!("Made the drawer {}", safe(&made.name))) }
+            }
+            Command::Rename { name, to } => {
+                let renamed: Known = service.patch(&path(&name, ""), &DrawerChange { name: Some(to), at: None })?;
+                if context.json { print_json(&renamed) } else { say(&format!("Renamed to {}", safe(&renamed.name))) }
+            }
+            Command::Remove { name, into } => {
+                let asked = RemoveDrawer { into: into.clone() };
+                let removed: Known = service.delete_with(&path(&name, ""), &asked)?;
+                if context.json {
+                    return print_json(&removed);
+                }
+                let clips = count(removed.clips, "clip", "clips");
+                let verb = if removed.clips == 1 { "is" } else { "are" };
+                let now = match into {
+                    Some(into) => format!("{clips} {verb} in {} now", safe(&into)),
+                    None => format!("{clips} {verb} only in the history now"),
+                };
+                say(&format!("Removed the drawer {}; {now}", safe(&removed.name)))
+            }
+            Command::Put { name, clips, at } => {
+                let put: Clips = service.post(&path(&name, "/put"), &Put { clips, at })?;
+                if context.json {
+                    return print_json(&put.clips);
+                }
+                say(&format!("In the drawer {}: {}", safe(&name), named(&put.clips)))
+            }
+            Command::Take { clips } => {
+                let taken: Clips = service.post("/drawers-take", &Named { clips })?;
+                if context.json {
+                    return print_json(&taken.clips);
+                }
+                say(&format!("Taken out, and only in the history now: {}", named(&taken.clips)))
+            }
+            Command::Move { name, place, to } => {
+                show(context, &service.post(&path(&name, "/move"), &MoveItem { place, at: to })?)
+            }
+            Command::Heading { name, words, at, change } => {
+                let heading = NewHeading { words: words.join(" "), at, instead_of: change };
+                show(context, &service.post(&path(&name, "/headings"), &heading)?)
+            }
+            Command::Sort { name, by } => {
+                let by = match by {
+                    By::Name => SortBy::Name,
+                    By::Age => SortBy::Age,
+                    By::Use => SortBy::Use,
+                };
+                show(context, &service.post(&path(&name, "/sort"), &Sort { by })?)
+            }
+        }
+    }
+}
+
+fn show(context: &Context, drawer: &DrawerContents) -> Result<(), Failure> {
+    if context.json {
+        return print_json(drawer);
+    }
+    if drawer.items.is_empty() {
+        eprintln!("The drawer {} is empty. Put something in: yadori drawer put {0} 3", safe(&drawer.name));
+    }
+    let style = Style::of_stdout();
+    let now = jiff::Timestamp::now();
+    // Clips between headings are printed together, so that their columns line up.
+    let mut run: Vec<(Clip, String)> = Vec::new();
+    let print = |run: &mut Vec<(Clip, String)>| -> Result<(), Failure> {
+        let (clips, labels): (Vec<Clip>, Vec<String>) = run.drain(..).unzip();
+        Ok(table::print_labelled(&clips, &labels, style, now)?)
+    };
+    for item in &drawer.items {
+        match (&item.heading, &item.clip) {
+            (Some(heading), _) => {
+                print(&mut run)?;
+                say(&format!("{:>2}  {}", item.place, style.strong(&safe(heading))))?;
+            }
+            (None, Some(clip)) => run.push((clip.clone(), item.place.to_string())),
+            (None, None) => {}
+        }
+    }
+    print(&mut run)
+}

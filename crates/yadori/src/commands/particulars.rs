@@ -1,0 +1,182 @@
+use super::{named, print_json, say};
+use crate::Context;
+use crate::failure::Failure;
+use crate::reach::in_path;
+use crate::table;
+use crate::terminal::{Style, safe};
+use clap::{Args, Subcommand, ValueEnum};
+use yadori_api::{Clip, Clips, Particulars};
+
+/// Give a clip a title
+#[derive(Args)]
+pub struct Title {
+    /// The clip
+    clip: String,
+
+    /// The title; without one, the clip has none any more
+    text: Vec<String>,
+}
+
+/// Mark a clip with a colour, by its name
+#[derive(Args)]
+pub struct Mark {
+    /// The clip
+    clip: String,
+
+    /// The colour
+    colour: Colour,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum Colour {
+    Amber,
+    Brick,
+    Fern,
+    Lagoon,
+    Plum,
+    Slate,
+    /// No mark
+    None,
+}
+
+/// Give clips short names: :sig stands for a signature
+///
+/// An alias can be used wherever a clip is named (yadori recall :sig), is searched for, and is filled in
+/// by yadori expand. A clip that gets an alias and is not kept yet is pinned, so that it stays.
+#[derive(Args)]
+pub struct Alias {
+    #[command(subcommand)]
+    command: AliasCommand,
+}
+
+#[derive(Subcommand)]
+enum AliasCommand {
+    /// Give a clip an alias, instead of the one it may have
+    Set {
+        /// The alias: letters, digits, - and _, with or without its colon
+        alias: String,
+        /// The clip
+        clip: String,
+        /// Take the alias from the clip that has it
+        #[arg(long)]
+        take: bool,
+    },
+    /// Take the alias away from a clip; the clip stays
+    Remove {
+        /// The alias, or the clip that has it
+        alias: String,
+    },
+    /// List the aliases and what they stand for (also without any command)
+    List,
+}
+
+/// Fill in a clip's placeholders whenever it is recalled, or not
+///
+/// Placeholders: {date}, {date:%d %B %Y}, {time}, {clipboard} (the newest text of the history), {ask:Name}
+/// and {ask:Name=usual answer}. \{date} is the text {date}; other braces are left alone.
+#[derive(Args)]
+pub struct Fill {
+    /// The clip
+    clip: String,
+
+    /// Whether to
+    #[arg(default_value = "on")]
+    value: Switch,
+}
+
+#[derive(Clone, Copy, ValueEnum, PartialEq)]
+pub enum Switch {
+    On,
+    Off,
+}
+
+fn change(context: &Context, clip: &str, change: &Particulars) -> Result<Clip, Failure> {
+    context.service()?.patch(&format!("/clips/{}", in_path(clip)), change)
+}
+
+impl Title {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let title = Particulars { title: Some(self.text.join(" ")), ..Particulars::default() };
+        let clip = change(context, &self.clip, &title)?;
+        if context.json {
+            return print_json(&clip);
+        }
+        match &clip.title {
+            Some(title) => say(&format!("Titled: {}", safe(title))),
+            None => say(&format!("No title any more: {}", named(std::slice::from_ref(&clip)))),
+        }
+    }
+}
+
+impl Mark {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let word = self.colour.to_possible_value().map(|value| value.get_name().to_owned()).unwrap_or_default();
+        let mark = Particulars { mark: Some(word.clone()), ..Particulars::default() };
+        let clip = change(context, &self.clip, &mark)?;
+        if context.json {
+            return print_json(&clip);
+        }
+        let what = named(std::slice::from_ref(&clip));
+        say(&if clip.mark.is_some() { format!("Marked {word}: {what}") } else { format!("No mark any more: {what}") })
+    }
+}
+
+impl Alias {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        match self.command {
+            AliasCommand::Set { alias, clip, take } => {
+                let before = context.service()?.get::<Clip>(&format!("/clips/{}", in_path(&clip)))?;
+                let given = Particulars { alias: Some(alias), take_alias: take, ..Particulars::default() };
+                let clip = change(context, &clip, &given)?;
+                if context.json {
+                    return print_json(&clip);
+                }
+                let alias = clip.alias.as_deref().unwrap_or_default();
+                let pinned = if clip.pinned && !before.pinned { ", pinned so that it stays" } else { "" };
+                say(&format!(":{} stands for {}{pinned}", safe(alias), named(std::slice::from_ref(&clip))))
+            }
+            AliasCommand::Remove { alias } => {
+                let none = Particulars { alias: Some(String::new()), ..Particulars::default() };
+                let clip = match change(context, &alias, &none) {
+                    // People leave out the colon.
+                    Err(Failure::Problem(_)) if !alias.starts_with(':') => {
+                        change(context, &format!(":{alias}"), &none)?
+                    }
+                    other => other?,
+                };
+                if context.json {
+                    return print_json(&clip);
+                }
+                say(&format!("No alias any more: {}", named(std::slice::from_ref(&clip))))
+            }
+            AliasCommand::List => {
+                let Clips { clips } = context.service()?.get("/aliases")?;
+                if context.json {
+                    return print_json(&clips);
+                }
+                if clips.is_empty() {
+                    eprintln!("No clip has an alias yet. Give one: yadori alias set :sig 3");
+                }
+                let label = |clip: &Clip| format!(":{}", clip.alias.as_deref().unwrap_or_default());
+                let labels: Vec<String> = clips.iter().map(label).collect();
+                Ok(table::print_labelled(&clips, &labels, Style::of_stdout(), jiff::Timestamp::now())?)
+            }
+        }
+    }
+}
+
+impl Fill {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let fills = Particulars { fills: Some(self.value == Switch::On), ..Particulars::default() };
+        let clip = change(context, &self.clip, &fills)?;
+        if context.json {
+            return print_json(&clip);
+        }
+        let what = named(std::slice::from_ref(&clip));
+        say(&if clip.fills {
+            format!("Placeholders are filled in when it is recalled: {what}")
+        } else {
+            format!("Recalled as it is: {what}")
+        })
+    }
+}

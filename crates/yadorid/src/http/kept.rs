@@ -1,0 +1,145 @@
+//! Pins, particulars, aliases and drawers over HTTP.
+
+use super::App;
+use super::problem::{Asked, Problem, Sent, answer};
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use yadori_api as api;
+
+/// The pinned clips, in their order: the first is `p1`.
+#[utoipa::path(get, path = "/pins", tag = "kept", responses((status = 200, body = api::Clips)))]
+pub async fn pins(State(app): State<App>) -> Result<Json<api::Clips>, Problem> {
+    Ok(Json(api::Clips { clips: app.pins().await? }))
+}
+
+/// Pin clips, or move pinned ones to another place among the pinned.
+#[utoipa::path(post, path = "/pins", tag = "kept", request_body = api::Pin,
+    responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
+pub async fn pin(State(app): State<App>, asked: Sent<api::Pin>) -> Result<Json<api::Clips>, Problem> {
+    answer(&app, app.pin(&asked?.0).await.map(|clips| api::Clips { clips })).await
+}
+
+/// Unpin clips; they stay in the history.
+#[utoipa::path(post, path = "/pins/remove", tag = "kept", request_body = api::Named,
+    responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
+pub async fn unpin(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
+    answer(&app, app.unpin(&asked?.clips).await.map(|clips| api::Clips { clips })).await
+}
+
+/// Change a clip's title, mark, alias, or whether its placeholders are filled in.
+#[utoipa::path(patch, path = "/clips/{name}", tag = "clips", params(("name" = String, Path, description = "A clip's name.")),
+    request_body = api::Particulars,
+    responses((status = 200, body = api::Clip), (status = 400, body = api::Problem), (status = 404, body = api::Problem),
+        (status = 409, body = api::Problem, description = "Several clips are meant, or another clip has the alias.")))]
+pub async fn change(
+    State(app): State<App>,
+    Path(name): Path<String>,
+    asked: Sent<api::Particulars>,
+) -> Result<Json<api::Clip>, Problem> {
+    answer(&app, app.change_particulars(&name, &asked?.0).await).await
+}
+
+/// The clips that have an alias, in the order of their aliases.
+#[utoipa::path(get, path = "/aliases", tag = "kept", responses((status = 200, body = api::Clips)))]
+pub async fn aliases(State(app): State<App>) -> Result<Json<api::Clips>, Problem> {
+    Ok(Json(api::Clips { clips: app.aliases().await? }))
+}
+
+/// All drawers, in their order.
+#[utoipa::path(get, path = "/drawers", tag = "kept", responses((status = 200, body = Vec<api::Drawer>)))]
+pub async fn drawers(State(app): State<App>) -> Result<Json<Vec<api::Drawer>>, Problem> {
+    answer(&app, app.drawers().await).await
+}
+
+/// Make a drawer.
+#[utoipa::path(post, path = "/drawers", tag = "kept", request_body = api::DrawerChange,
+    responses((status = 201, body = api::Drawer), (status = 400, body = api::Problem), (status = 409, body = api::Problem, description = "There is one with this name.")))]
+pub async fn new_drawer(
+    State(app): State<App>,
+    asked: Sent<api::DrawerChange>,
+) -> Result<(StatusCode, Json<api::Drawer>), Problem> {
+    let name = asked?.0.name.unwrap_or_default();
+    Ok((StatusCode::CREATED, Json(app.new_drawer(&name).await?)))
+}
+
+/// A drawer and what lies in it.
+#[utoipa::path(get, path = "/drawers/{drawer}", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
+    responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
+pub async fn drawer(State(app): State<App>, Path(name): Path<String>) -> Result<Json<api::DrawerContents>, Problem> {
+    answer(&app, app.drawer(&name).await).await
+}
+
+/// Give a drawer another name, or another place among the drawers.
+#[utoipa::path(patch, path = "/drawers/{drawer}", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
+    request_body = api::DrawerChange,
+    responses((status = 200, body = api::Drawer), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
+pub async fn change_drawer(
+    State(app): State<App>,
+    Path(name): Path<String>,
+    asked: Sent<api::DrawerChange>,
+) -> Result<Json<api::Drawer>, Problem> {
+    answer(&app, app.change_drawer(&name, &asked?.0).await).await
+}
+
+/// Remove a drawer. Its clips go into another one, or are only in the history again.
+#[utoipa::path(delete, path = "/drawers/{drawer}", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name."), api::RemoveDrawer),
+    responses((status = 200, body = api::Drawer), (status = 404, body = api::Problem)))]
+pub async fn remove_drawer(
+    State(app): State<App>,
+    Path(name): Path<String>,
+    asked: Asked<api::RemoveDrawer>,
+) -> Result<Json<api::Drawer>, Problem> {
+    answer(&app, app.remove_drawer(&name, asked?.0.into.as_deref()).await).await
+}
+
+/// Put clips into a drawer.
+#[utoipa::path(post, path = "/drawers/{drawer}/put", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
+    request_body = api::Put, responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
+pub async fn put(
+    State(app): State<App>,
+    Path(name): Path<String>,
+    asked: Sent<api::Put>,
+) -> Result<Json<api::Clips>, Problem> {
+    answer(&app, app.put_into_drawer(&name, &asked?.0).await.map(|clips| api::Clips { clips })).await
+}
+
+/// Take clips out of whatever drawers they lie in; they stay in the history.
+#[utoipa::path(post, path = "/drawers-take", tag = "kept", request_body = api::Named,
+    responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
+pub async fn take(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
+    answer(&app, app.take_from_drawers(&asked?.clips).await.map(|clips| api::Clips { clips })).await
+}
+
+/// Move a clip or a heading within a drawer.
+#[utoipa::path(post, path = "/drawers/{drawer}/move", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
+    request_body = api::MoveItem, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
+pub async fn move_item(
+    State(app): State<App>,
+    Path(name): Path<String>,
+    asked: Sent<api::MoveItem>,
+) -> Result<Json<api::DrawerContents>, Problem> {
+    answer(&app, app.move_in_drawer(&name, &asked?.0).await).await
+}
+
+/// Add a heading to a drawer, or change or remove one.
+#[utoipa::path(post, path = "/drawers/{drawer}/headings", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
+    request_body = api::NewHeading, responses((status = 200, body = api::DrawerContents), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
+pub async fn heading(
+    State(app): State<App>,
+    Path(name): Path<String>,
+    asked: Sent<api::NewHeading>,
+) -> Result<Json<api::DrawerContents>, Problem> {
+    answer(&app, app.head_drawer(&name, &asked?.0).await).await
+}
+
+/// Sort the clips of a drawer; each stays under its heading.
+#[utoipa::path(post, path = "/drawers/{drawer}/sort", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
+    request_body = api::Sort, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
+pub async fn sort(
+    State(app): State<App>,
+    Path(name): Path<String>,
+    asked: Sent<api::Sort>,
+) -> Result<Json<api::DrawerContents>, Problem> {
+    answer(&app, app.sort_drawer(&name, asked?.by).await).await
+}

@@ -1,0 +1,64 @@
+//! Expand: aliases in a text become the clips that they stand for.
+
+use super::names::FindNameError;
+use super::recall::RecallError;
+use crate::moment::now;
+use crate::service::Service;
+use yadori_api as api;
+use yadori_core::Format;
+use yadori_core::alias::{self, Piece};
+
+impl Service {
+    /// A text with its aliases filled in, and the placeholders of clips that have some. What stands for nothing
+    /// stays as it is.
+    pub async fn expand(&self, asked: &api::Expand) -> Result<api::Expanded, RecallError> {
+        let mut expanded = api::Expanded { text: String::new(), filled: Vec::new(), unknown: Vec::new() };
+        let mut used = Vec::new();
+        let mut missing = Vec::new();
+        let once = |list: &mut Vec<String>, name: String| {
+            if !list.contains(&name) {
+                list.push(name);
+            }
+        };
+        for piece in alias::pieces(&asked.text) {
+            let (alias, written) = match piece {
+                Piece::Text(text) => {
+                    expanded.text.push_str(text);
+                    continue;
+                }
+                Piece::Alias(alias, written) => (alias, written),
+            };
+            let record = match self.with_alias(&alias).await {
+                Ok(record) => record,
+                Err(FindNameError::NoSuchAlias(_)) => {
+                    expanded.text.push_str(written);
+                    once(&mut expanded.unknown, alias.to_string());
+                    continue;
+                }
+                Err(error) => return Err(error.into()),
+            };
+            let formats = self.store.formats(record.number).await?;
+            let text = self.plain_text(&record, &formats).await?;
+            let mut text = text.ok_or_else(|| RecallError::NoText(alias.to_string(), "filled in"))?;
+            if record.fills {
+                match self.filled(vec![Format::plain(text.clone())], &asked.answers).await {
+                    Ok(filled) => text = filled.iter().map(|format| String::from_utf8_lossy(&format.data)).collect(),
+                    Err(RecallError::Asks(names)) => names.into_iter().for_each(|name| once(&mut missing, name)),
+                    Err(error) => return Err(error),
+                }
+            }
+            expanded.text.push_str(&text);
+            once(&mut expanded.filled, alias.to_string());
+            if !used.contains(&record.number) {
+                used.push(record.number);
+            }
+        }
+        if !missing.is_empty() {
+            return Err(RecallError::Asks(missing));
+        }
+        if !used.is_empty() {
+            self.ledger.changed(self.store.note_recall(&used, now(), None).await?);
+        }
+        Ok(expanded)
+    }
+}

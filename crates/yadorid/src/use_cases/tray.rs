@@ -1,0 +1,295 @@
+//! The tray: copies line up in it, and are dealt out one paste at a time, or poured out joined.
+
+use super::drawers::DrawerError;
+use super::names::FindNameError;
+use super::recall::RecallError;
+use crate::service::Service;
+use std::collections::HashSet;
+use std::time::Duration;
+use thiserror::Error;
+use tokio::sync::OwnedMutexGuard;
+use yadori_api as api;
+use yadori_core::ClipId;
+use yadori_core::search::fold::fold;
+use yadori_core::tray::{Tray, TrayError};
+use yadori_store::{ClipRecord, StoreError, TRAY};
+
+/// A program that pastes may ask several times, for several formats. When it has been quiet for so long, it has
+/// pasted.
+const QUIET: Duration = Duration::from_millis(150);
+
+/// Why the tray did not do that.
+#[derive(Debug, Error)]
+pub enum TrayActError {
+    /// The tray cannot.
+    #[error(transparent)]
+    Tray(#[from] TrayError),
+    /// A name leads nowhere.
+    #[error(transparent)]
+    Name(#[from] FindNameError),
+    /// A clip could not be put on the clipboard.
+    #[error(transparent)]
+    Recall(#[from] RecallError),
+    /// The drawer cannot be used.
+    #[error(transparent)]
+    Drawer(#[from] DrawerError),
+}
+
+impl From<StoreError> for TrayActError {
+    fn from(error: StoreError) -> Self {
+        Self::Name(error.into())
+    }
+}
+
+fn written(tray: &Tray) -> String {
+    serde_json::to_string(tray).unwrap_or_default()
+}
+
+impl Service {
+    /// Goes on with the tray as it was when the service ended.
+    pub async fn restore_tray(&self) -> Result<(), StoreError> {
+        if let Some(tray) = self.store.setting(TRAY).await?.and_then(|value| serde_json::from_str(&value).ok()) {
+            *self.tray.lock().await = tray;
+        }
+        Ok(())
+    }
+
+    /// The clips that wait in the tray: no rule sweeps them.
+    pub(crate) async fn waiting_in_tray(&self) -> HashSet<ClipId> {
+        self.tray.lock().await.waiting().iter().copied().collect()
+    }
+
+    /// The tray with this clip added, if copies join it: to be put on record together with the clip.
+    /// Nobody else changes it until that is done.
+    pub(crate) async fn tray_with(&self, clip: ClipId) -> Option<(OwnedMutexGuard<Tray>, Tray, String)> {
+        let held = self.tray.clone().lock_owned().await;
+        if !held.open {
+            return None;
+        }
+        let mut tray = held.clone();
+        match tray.add(&[clip]) {
+            Ok(()) => {
+                let text = written(&tray);
+                Some((held, tray, text))
+            }
+            Err(error) => {
+                tracing::warn!(%error, "a copy does not join the tray");
+                None
+            }
+        }
+    }
+
+    /// Changes the tray; durable on return.
+    async fn change_tray<T>(&self, change: impl FnOnce(&mut Tray) -> Result<T, TrayError>) -> Result<T, TrayActError> {
+        let mut tray = self.tray.lock().await;
+        let mut changed = tray.clone();
+        {
+            let index = self.ledger.read().await;
+            changed.prune(|id| index.position(id).is_none());
+        }
+        let done = change(&mut changed)?;
+        self.store.set_setting(TRAY, Some(&written(&changed))).await?;
+        *tray = changed;
+        drop(tray);
+        self.ledger.status_changed();
+        Ok(done)
+    }
+
+    /// The tray and what lies in it.
+    pub async fn show_tray(&self) -> Result<api::Tray, StoreError> {
+        let tray = self.tray.lock().await.clone();
+        let mut items = Vec::with_capacity(tray.items().len());
+        let mut next = None;
+        for (index, id) in tray.items().iter().enumerate() {
+            let position = self.ledger.read().await.position(*id);
+            let Some(record) = self.store.clip(*id).await?.filter(ClipRecord::is_live) else { continue };
+            let (place, dealt) = (items.len() as u32 + 1, index < tray.dealt());
+            if !dealt && next.is_none() {
+                next = Some(place);
+            }
+            items.push(api::TrayItem { place, dealt, clip: self.listed(&record, position) });
+        }
+        let next = next.unwrap_or(items.len() as u32 + 1);
+        Ok(api::Tray { open: tray.open, auto: tray.auto, next, items })
+    }
+
+    /// Opens the tray: from now on, copies join it.
+    pub async fn open_tray(&self, empty: bool) -> Result<api::Tray, TrayActError> {
+        self.change_tray(|tray| {
+            if empty {
+                tray.empty();
+            }
+            tray.open = true;
+            tray.auto = false;
+            Ok(())
+        })
+        .await?;
+        Ok(self.show_tray().await?)
+    }
+
+    /// Closes the tray: copies do not join it any more. What lies in it stays in the history, and in the tray
+    /// unless it is emptied.
+    pub async fn close_tray(&self, asked: &api::CloseTray) -> Result<api::Tray, TrayActError> {
+        if let Some(name) = &asked.keep_as {
+            let _alone = self.keeping.lock().await;
+            let drawers = self.store.drawers().await?;
+            let known =
+                drawers.iter().find(|drawer| fold(&drawer.name) == fold(name.trim())).map(|drawer| drawer.number);
+            let drawer = match known {
+                Some(number) => number,
+                None => self.make_drawer(name).await?,
+            };
+            let mut records: Vec<ClipRecord> = Vec::new();
+            for id in self.tray.lock().await.items().to_vec() {
+                if records.iter().all(|record| record.id != id)
+                    && let Some(record) = self.store.clip(id).await?.filter(ClipRecord::is_live)
+                {
+                    records.push(record);
+                }
+            }
+            self.put_records(drawer, &records, None).await?;
+        }
+        let empty = asked.empty || asked.keep_as.is_some();
+        self.change_tray(|tray| {
+            tray.open = false;
+            tray.auto = false;
+            if empty {
+                tray.empty();
+            }
+            Ok(())
+        })
+        .await?;
+        Ok(self.show_tray().await?)
+    }
+
+    /// Adds clips to the tray, at its end, in the order given; the same one as often as it is named.
+    pub async fn add_to_tray(&self, names: &[String]) -> Result<api::Tray, TrayActError> {
+        if names.is_empty() {
+            return Err(FindNameError::Number.into());
+        }
+        let mut ids = Vec::with_capacity(names.len());
+        for name in names {
+            ids.push(self.find_clip(name).await?.0.id);
+        }
+        self.change_tray(|tray| tray.add(&ids)).await?;
+        Ok(self.show_tray().await?)
+    }
+
+    /// Moves a clip within the tray, or drops it from there.
+    pub async fn arrange_tray(&self, asked: api::TrayPlace) -> Result<api::Tray, TrayActError> {
+        let place = asked.place as usize;
+        self.change_tray(|tray| match asked.at {
+            Some(at) => tray.move_to(place, at as usize),
+            None => tray.drop_at(place).map(drop),
+        })
+        .await?;
+        Ok(self.show_tray().await?)
+    }
+
+    /// Takes out what was added last.
+    pub async fn undo_in_tray(&self) -> Result<api::Tray, TrayActError> {
+        self.change_tray(|tray| tray.undo_last().map(drop)).await?;
+        Ok(self.show_tray().await?)
+    }
+
+    /// Lets all clips of the tray wait again.
+    pub async fn restart_tray(&self) -> Result<api::Tray, TrayActError> {
+        self.change_tray(|tray| {
+            tray.restart();
+            Ok(())
+        })
+        .await?;
+        Ok(self.show_tray().await?)
+    }
+
+    /// Puts the first waiting clip on the clipboard, and moves on; with `auto`, the others follow as they are
+    /// pasted.
+    pub async fn deal_next(&self, auto: bool) -> Result<api::Dealt, TrayActError> {
+        self.deal(|tray| {
+            let dealt = tray.deal();
+            tray.auto = auto && dealt.is_some();
+            dealt
+        })
+        .await
+    }
+
+    /// Puts the clip before the last dealt one on the clipboard again.
+    pub async fn deal_back(&self) -> Result<api::Dealt, TrayActError> {
+        self.deal(Tray::back).await
+    }
+
+    /// Passes over the first waiting clip.
+    pub async fn skip_in_tray(&self) -> Result<api::Dealt, TrayActError> {
+        self.change_tray(|tray| {
+            if tray.items().is_empty() {
+                Err(TrayError::Empty)
+            } else {
+                {
+                    let _ = tray.skip();
+                    Ok(())
+                }
+            }
+        })
+        .await?;
+        Ok(api::Dealt { recalled: None, tray: self.show_tray().await? })
+    }
+
+    async fn deal(&self, choose: impl FnOnce(&mut Tray) -> Option<ClipId>) -> Result<api::Dealt, TrayActError> {
+        let before = self.tray.lock().await.clone();
+        let chosen = self
+            .change_tray(|tray| if tray.items().is_empty() { Err(TrayError::Empty) } else { Ok(choose(tray)) })
+            .await?;
+        let Some(chosen) = chosen else { return Ok(api::Dealt { recalled: None, tray: self.show_tray().await? }) };
+        let asked = api::Recall { clips: vec![chosen.to_string()], ..api::Recall::default() };
+        match self.recall(&asked).await {
+            Ok(recalled) => Ok(api::Dealt { recalled: Some(recalled), tray: self.show_tray().await? }),
+            Err(error) => {
+                // What could not be put on the clipboard was not dealt.
+                self.change_tray(|tray| {
+                    *tray = before;
+                    Ok(())
+                })
+                .await?;
+                Err(error.into())
+            }
+        }
+    }
+
+    /// Puts all that lies in the tray, or in a drawer, on the clipboard, joined.
+    pub async fn pour(&self, asked: &api::Pour) -> Result<api::Recalled, TrayActError> {
+        let clips: Vec<String> = match &asked.drawer {
+            Some(name) => {
+                let drawer = self.find_drawer(name).await?;
+                self.store.in_drawer(drawer.number).await?.iter().map(|record| record.id.to_string()).collect()
+            }
+            None => self.show_tray().await?.items.into_iter().map(|item| item.clip.id).collect(),
+        };
+        if clips.is_empty() {
+            return Err(TrayError::Empty.into());
+        }
+        let recall = api::Recall {
+            clips,
+            plain: asked.plain,
+            join: Some(asked.join.clone().unwrap_or_else(|| "\n".into())),
+            skip_others: asked.skip_others,
+            ..api::Recall::default()
+        };
+        Ok(self.recall(&recall).await?)
+    }
+
+    /// Deals the next clip whenever the one before was pasted, as long as that is wanted. Ends when the task is
+    /// dropped.
+    pub async fn deal_when_pasted(&self) {
+        loop {
+            self.pasted.notified().await;
+            // Only when nobody has asked for a while was it the whole paste.
+            while tokio::time::timeout(QUIET, self.pasted.notified()).await.is_ok() {}
+            if !self.tray.lock().await.auto {
+                continue;
+            }
+            if let Err(error) = self.deal_next(true).await {
+                tracing::warn!(%error, "the next clip of the tray could not be dealt");
+            }
+        }
+    }
+}
