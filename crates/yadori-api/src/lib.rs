@@ -7,6 +7,7 @@ mod changing;
 mod figures;
 mod forgetting;
 mod kept;
+mod moving;
 pub mod places;
 mod rules;
 mod tray;
@@ -15,6 +16,7 @@ pub use changing::*;
 pub use figures::*;
 pub use forgetting::*;
 pub use kept::*;
+pub use moving::*;
 pub use rules::*;
 pub use tray::*;
 

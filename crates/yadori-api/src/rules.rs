@@ -10,7 +10,7 @@ use utoipa::ToSchema;
 pub struct Limits {
     /// Most clips.
     pub count: u64,
-    /// Longest time since a clip was copied, brought back, or ceased to be kept, in seconds.
+    /// Longest time since a clip was copied, recalled, brought back, or ceased to be kept, in seconds.
     pub age_seconds: u64,
     /// Most bytes of all together.
     pub bytes: u64,

@@ -60,6 +60,9 @@ pub enum Refusal {
     /// The same was copied a moment before.
     #[error("the same was copied a moment before")]
     Repeat,
+    /// It is said to be another clip than it is.
+    #[error("its content is not that of the clip it is said to be")]
+    AnotherId,
     /// Nothing in it but white space, or nothing at all.
     #[error("nothing but white space")]
     Blank,
@@ -95,6 +98,7 @@ impl Refusal {
             Self::Application(_) => "application",
             Self::Pattern(_) => "pattern",
             Self::Repeat => "repeat",
+            Self::AnotherId => "another-id",
             Self::Blank => "blank",
             Self::NoUsefulFormat => "no-useful-format",
             Self::TooLarge { .. } => "too-large",

@@ -24,7 +24,7 @@ pub fn bin_horizon(now: MillisSinceEpoch) -> MillisSinceEpoch {
 pub struct Limits {
     /// Most clips.
     pub count: Option<u64>,
-    /// Longest time since a clip was copied, brought back, kept, or let go, in milliseconds.
+    /// Longest time since a clip was copied, recalled, brought back, kept, or let go, in milliseconds.
     pub age_millis: Option<u64>,
     /// Most bytes of all clips together.
     pub bytes: Option<u64>,

@@ -23,7 +23,61 @@ enum Held {
     Blob(u64),
 }
 
+/// A format together with the clip that it belongs to, for reading many in one go.
+#[derive(Clone, Debug)]
+pub struct FormatOfClip {
+    /// The clip's number.
+    pub clip: u64,
+    /// Its place among the clip's formats.
+    pub place: u8,
+    /// The BLAKE3 hash of its bytes, where it is on record.
+    pub hash: Option<[u8; 32]>,
+    /// The format.
+    pub format: StoredFormat,
+}
+
+impl StoredFormat {
+    /// The bytes, if they were read along.
+    pub fn here(&self) -> Option<&Bytes> {
+        match &self.held {
+            Held::Here(content) => Some(content),
+            Held::Blob(_) => None,
+        }
+    }
+}
+
 impl Store {
+    /// The formats of many clips, clip by clip in the order of their numbers. Small ones are read along.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn formats_of(&self, clips: &[u64]) -> Result<Vec<FormatOfClip>, StoreError> {
+        let list: Vec<String> = clips.iter().map(u64::to_string).collect();
+        let rows = sqlx::query!(
+            r#"SELECT f.clip_no, f.place, f.mime, f.size, f.blob_no, b.hash AS "hash?: Vec<u8>",
+                COALESCE(f.content, IF(f.blob_no IS NULL, c.text, NULL)) AS "content: Vec<u8>"
+               FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
+               STRAIGHT_JOIN formats f ON f.clip_no = w.no STRAIGHT_JOIN clips c ON c.no = f.clip_no
+               LEFT JOIN blobs b ON b.no = f.blob_no ORDER BY f.clip_no, f.place"#,
+            format!("[{}]", list.join(","))
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        let formats = rows.into_iter().map(|row| {
+            let held = match row.blob_no {
+                Some(blob) => Held::Blob(blob),
+                None => Held::Here(row.content.unwrap_or_default().into()),
+            };
+            FormatOfClip {
+                clip: row.clip_no,
+                place: row.place,
+                hash: row.hash.and_then(|hash| hash.try_into().ok()),
+                format: StoredFormat { mime: row.mime, size: row.size, held },
+            }
+        });
+        Ok(formats.collect())
+    }
+
     /// The formats of a clip, in the order in which they were offered. Small ones are read along.
     ///
     /// # Errors

@@ -12,7 +12,7 @@ use sqlx::{MySql, Transaction};
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, PLAIN};
 use yadori_core::sensitive::Secret;
-use yadori_core::{ClipId, Kind, Source, Stamp};
+use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
 
 /// Most bytes of text kept with the clip's own record, for searching. Longer texts are kept whole as
 /// content, and found by their beginning.
@@ -36,6 +36,8 @@ pub struct NewClip<'a> {
     pub tray: Option<&'a str>,
     /// The clip whose place it takes.
     pub replaces: Option<Replaced>,
+    /// Its life so far, if it comes from elsewhere.
+    pub moved_in: Option<MovedIn>,
     /// The secret that it looks like.
     pub sensitive: Option<Secret>,
     /// Bytes of all formats together.
@@ -63,6 +65,19 @@ pub struct Replaced {
     pub stamp: Stamp,
     /// Whether it goes to the bin; if not, it only hands over its particulars.
     pub retire: bool,
+}
+
+/// The life of a clip that comes from elsewhere.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct MovedIn {
+    /// How often it was copied there.
+    pub copies: u32,
+    /// How often it was recalled.
+    pub recalls: u32,
+    /// When it was last recalled.
+    pub recalled_at: Option<MillisSinceEpoch>,
+    /// When it came here: its age counts from then.
+    pub at: Stamp,
 }
 
 /// What filing did.
@@ -161,10 +176,21 @@ impl Filing {
             if replaced.retire {
                 record_step(&mut self.tx, How::Edit, &[replaced.number], replaced.stamp, Some(number)).await?;
             }
+        } else if let Some(life) = clip.moved_in {
+            sqlx::query!(
+                "UPDATE clips SET copies = ?, recalls = ?, recalled_at = ?, restored = ? WHERE no = ?",
+                life.copies,
+                life.recalls,
+                life.recalled_at.map(|at| at.0),
+                life.at.to_bits(),
+                number
+            )
+            .execute(&mut *self.tx)
+            .await?;
         } else {
             days::note(&mut self.tx, clip.copied.at(), Happened::Captured, 1).await?;
         }
-        let plain = given.is_empty() && clip.replaces.is_none();
+        let plain = given.is_empty() && clip.replaces.is_none() && clip.moved_in.is_none();
         let record = (inserted && plain).then(|| self.record(number, change, clip));
         self.tx.commit().await?;
         Ok(Filed { change: last, number, new, record })

@@ -32,10 +32,10 @@ mod store;
 mod thumbnails;
 
 pub use clips::{ClipRecord, InDrawer};
-pub use content::{CHUNK_BYTES, StoredFormat};
+pub use content::{CHUNK_BYTES, FormatOfClip, StoredFormat};
 pub use days::Day;
 pub use drawers::{Drawer, Heading};
-pub use filing::{Filed, Filing, NewClip, Replaced};
+pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
 pub use given::{Given, Particular};
 pub use settings::TRAY;
 pub use steps::{How, Step};

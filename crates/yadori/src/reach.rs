@@ -48,13 +48,7 @@ impl Service {
     }
 
     fn send(&self, method: &str, path: &str, kind: Option<&str>, body: &[u8]) -> Result<Response<Body>, Failure> {
-        let mut request = Request::builder()
-            .method(method)
-            .uri(format!("http://{}{BASE}{path}", self.reach.address))
-            .header("authorization", format!("Bearer {}", self.reach.token));
-        if let Some(kind) = kind {
-            request = request.header("content-type", kind);
-        }
+        let request = self.request(method, path, kind);
         let response = if method != "GET" {
             request
                 .body(body)
@@ -94,6 +88,59 @@ impl Service {
     pub fn patch<T: DeserializeOwned>(&self, path: &str, change: &impl Serialize) -> Result<T, Failure> {
         let change = serde_json::to_vec(change).map_err(|error| Failure::Here(error.to_string()))?;
         read(self.send("PATCH", path, Some("application/json"), &change)?)
+    }
+
+    /// Asks for an export, however long it takes: how many clips it has, how many were left out, and its bytes.
+    pub fn get_stream(
+        &self,
+        path: &str,
+        parameters: &impl Serialize,
+    ) -> Result<(u64, u64, ureq::BodyReader<'static>), Failure> {
+        let request = self.request("GET", &format!("{path}{}", query(parameters)), None);
+        let request = request.body(()).map_err(|error| Failure::Usage(error.to_string()))?;
+        let response = self.patient().run(request).map_err(away)?;
+        if !response.status().is_success() {
+            return Err(problem(response));
+        }
+        let number =
+            |name: &str| response.headers().get(name).and_then(|value| value.to_str().ok()?.parse().ok()).unwrap_or(0);
+        let (clips, left_out) = (number("x-yadori-clips"), number("x-yadori-left-out"));
+        Ok((clips, left_out, response.into_body().into_reader()))
+    }
+
+    /// Sends what is read from `content`, however long it takes; gives the answer as it comes.
+    pub fn post_stream(
+        &self,
+        path: &str,
+        kind: &str,
+        content: impl std::io::Read,
+    ) -> Result<ureq::BodyReader<'static>, Failure> {
+        let mut content = content;
+        let request = self.request("POST", path, Some(kind));
+        let request = request
+            .body(ureq::SendBody::from_reader(&mut content))
+            .map_err(|error| Failure::Usage(error.to_string()))?;
+        let response = self.patient().run(request).map_err(away)?;
+        if !response.status().is_success() {
+            return Err(problem(response));
+        }
+        Ok(response.into_body().into_reader())
+    }
+
+    /// An agent that waits for as long as it takes.
+    fn patient(&self) -> Agent {
+        Agent::config_builder().http_status_as_error(false).proxy(None).build().new_agent()
+    }
+
+    fn request(&self, method: &str, path: &str, kind: Option<&str>) -> ureq::http::request::Builder {
+        let request = Request::builder()
+            .method(method)
+            .uri(format!("http://{}{BASE}{path}", self.reach.address))
+            .header("authorization", format!("Bearer {}", self.reach.token));
+        match kind {
+            Some(kind) => request.header("content-type", kind),
+            None => request,
+        }
     }
 
     /// Asks for something to be removed.

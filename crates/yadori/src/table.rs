@@ -208,7 +208,7 @@ mod tests {
         for width in [40, 60, 100] {
             assert!(columns(&shown(&kept, Some(width), false)) <= width);
         }
-        assert!(shown(&kept, Some(100), false).contains("…  (:sig, pinned, fern, goes in 2h)  Writer"));
+        assert!(shown(&kept, Some(120), false).contains("…  (:sig, pinned, fern, goes in 2h)  Writer"));
     }
 
     #[test]

@@ -211,7 +211,7 @@ fn with_entry(record: &ClipRecord, take: impl FnOnce(&Entry)) {
         page: record.source.page.as_deref(),
         application: record.source.application.as_deref(),
         device: &record.device,
-        touched: record.life.touched(),
+        touched: listing::touched(record),
         drawer: record.drawer.as_ref().map(|drawer| drawer.name.as_str()),
         pinned: record.pin.is_some(),
         sensitive,

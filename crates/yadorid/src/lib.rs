@@ -13,6 +13,7 @@
 //! the state of the private database, and the HTTP server. The desktop has a thread of its own. An
 //! unclean stop loses what had been copied but not yet announced; nothing else.
 
+mod archive;
 pub mod config;
 mod database;
 pub mod http;

@@ -110,6 +110,15 @@ pub struct Service {
 }
 
 impl Service {
+    /// A file without a name in the service's folder, which is gone when it is closed.
+    pub(crate) fn nameless_file(&self) -> std::io::Result<File> {
+        let folder = Path::new(&self.home);
+        let path = folder.join(format!("incoming-{}-{}", std::process::id(), self.stamps.next().to_bits()));
+        let file = OpenOptions::new().read(true).write(true).create_new(true).mode(0o600).open(&path)?;
+        fs::remove_file(&path)?;
+        Ok(file)
+    }
+
     pub(crate) fn journal(&self) -> MutexGuard<'_, Journal> {
         self.journal.lock().unwrap_or_else(PoisonError::into_inner)
     }

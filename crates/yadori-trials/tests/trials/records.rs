@@ -69,6 +69,7 @@ async fn file(store: &Store, text: &str, stamp: u64, more: &[Format]) -> Filed {
         given: Given::default(),
         tray: None,
         replaces: None,
+        moved_in: None,
     };
     let mut filing = store.begin_filing().await.unwrap();
     filing.put_content(&formats).await.unwrap();

@@ -9,6 +9,7 @@ pub mod doctor;
 pub mod drawer;
 pub mod edit;
 pub mod expand;
+pub mod export;
 pub mod find;
 pub mod list;
 pub mod particulars;

@@ -5,6 +5,7 @@ use crate::terminal::{Style, age, count, moment, safe, size};
 use clap::Args;
 use std::io::Write;
 use yadori_api::{CaptureState, Status as Asked};
+use yadori_core::amounts;
 
 /// Tell whether copies are kept, since when, and what was refused and why
 #[derive(Args)]
@@ -127,8 +128,8 @@ fn room(status: &Asked) -> Vec<(&'static str, String)> {
     let of = |taken: String, limit: Option<String>| limit.map_or(taken.clone(), |limit| format!("{taken} of {limit}"));
     let row = |room: &yadori_api::Room| {
         let what = room.kind.map_or("not kept".to_owned(), |kind| format!("{}, not kept", kind.word()));
-        let clips = of(room.clips.to_string(), (room.clip_limit > 0).then(|| room.clip_limit.to_string()));
-        let bytes = of(size(room.bytes), (room.limit > 0).then(|| size(room.limit)));
+        let clips = of(room.clips.to_string(), (room.clip_limit > 0).then(|| amounts::grouped(room.clip_limit)));
+        let bytes = of(size(room.bytes), (room.limit > 0).then(|| amounts::bytes_in_words(room.limit)));
         ("room", format!("{what}: {clips} clips, {bytes}"))
     };
     status.room.iter().map(row).collect()

@@ -3,7 +3,7 @@
 //! * `auth`: who is let in, and under which names and from which pages we may be asked
 //! * `bodies`: what a request brings along
 //! * `problem`: errors as RFC 9457 problem documents, in one place
-//! * `clips`, `content`, `changing`, `kept`, `tray`, `forgetting`, `rules`, `events`, `control`, `simulated`: the interface under `/api/v1`
+//! * `clips`, `content`, `changing`, `kept`, `tray`, `forgetting`, `rules`, `moving`, `events`, `control`, `simulated`: the interface under `/api/v1`
 //! * `console`: the pages
 
 pub mod auth;
@@ -16,6 +16,7 @@ mod control;
 mod events;
 mod forgetting;
 mod kept;
+mod moving;
 mod problem;
 mod rules;
 mod simulated;
@@ -89,6 +90,8 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .routes(routes!(rules::reset))
         .routes(routes!(rules::sweep))
         .routes(routes!(rules::stats))
+        .routes(routes!(moving::export))
+        .routes(routes!(moving::import))
         .routes(routes!(content::content))
         .routes(routes!(content::thumbnail))
         .routes(routes!(events::events))

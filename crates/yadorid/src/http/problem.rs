@@ -7,6 +7,7 @@ use crate::use_cases::capture::CaptureError;
 use crate::use_cases::delete::ClearError;
 use crate::use_cases::drawers::DrawerError;
 use crate::use_cases::edit::EditError;
+use crate::use_cases::export::ExportError;
 use crate::use_cases::find::FindError;
 use crate::use_cases::keep::KeepError;
 use crate::use_cases::names::FindNameError;
@@ -129,6 +130,16 @@ impl Problem {
 
     pub(super) fn no_thumbnail() -> Self {
         Self::new(StatusCode::NOT_FOUND, "no-thumbnail", "No small picture", "there is no small picture of this clip")
+    }
+
+    pub(super) fn no_room(error: &std::io::Error) -> Self {
+        Self::new(
+            StatusCode::INSUFFICIENT_STORAGE,
+            "disk-full",
+            "No room",
+            format!("what was sent cannot be kept for reading: {error}"),
+        )
+        .hint("make room and try again; nothing is lost")
     }
 
     pub(super) fn no_qr() -> Self {
@@ -421,6 +432,17 @@ impl From<ClearError> for Problem {
             ClearError::Changed { .. } => Self::new(StatusCode::CONFLICT, "changed", "Changed meanwhile", detail)
                 .hint("look again, and repeat it"),
             ClearError::Store(error) => error.into(),
+        }
+    }
+}
+
+impl From<ExportError> for Problem {
+    fn from(error: ExportError) -> Self {
+        match error {
+            ExportError::Name(error) => error.into(),
+            ExportError::Find(error) => error.into(),
+            ExportError::Drawer(error) => error.into(),
+            ExportError::Store(error) => error.into(),
         }
     }
 }

@@ -11,7 +11,7 @@ use tokio::sync::mpsc;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
 use yadori_core::{ClipId, Mark, Order, Stamp, format};
 use yadori_desktop::{Copied, Event};
-use yadori_store::{Filing, Given, NewClip, Replaced, StoreError};
+use yadori_store::{Filing, Given, MovedIn, NewClip, Replaced, StoreError};
 
 /// Pauses between tries when the records do not take a copy.
 const PAUSES: [Duration; 4] =
@@ -50,6 +50,10 @@ pub struct ByHand {
     pub fills: bool,
     /// The clip whose place it takes.
     pub replaces: Option<Replaced>,
+    /// Its life so far, if it comes from elsewhere.
+    pub moved_in: Option<MovedIn>,
+    /// The id that it is said to have.
+    pub said_to_be: Option<ClipId>,
 }
 
 /// What capturing did.
@@ -168,6 +172,16 @@ impl Service {
         self.capture_in(None, copy, Some(by_hand)).await
     }
 
+    /// Makes a clip of a copy that is said to have this id; refuses it if it has another.
+    pub(crate) async fn capture_as(
+        self: &Arc<Self>,
+        copy: Copy,
+        by_hand: &ByHand,
+        id: ClipId,
+    ) -> Result<Captured, CaptureError> {
+        self.capture_in(None, copy, Some(&ByHand { said_to_be: Some(id), ..by_hand.clone() })).await
+    }
+
     /// The same, in a filing that was begun ahead.
     async fn capture_in(
         self: &Arc<Self>,
@@ -201,6 +215,9 @@ impl Service {
         let id = draft.id(decoded.as_ref());
         let pixels = (image.as_ref().map(|image| (image.width(), image.height())))
             .or_else(|| draft.raster().and_then(picture::dimensions));
+        if by_hand.and_then(|by_hand| by_hand.said_to_be).is_some_and(|said| said != id) {
+            return Err(Refusal::AnotherId.into());
+        }
         if by_hand.is_none() {
             self.refuse_repeat(id, rules.rules().repeat_millis)?;
         }
@@ -221,6 +238,7 @@ impl Service {
             given: by_hand.map(given).unwrap_or_default(),
             tray: tray.as_ref().map(|(_, _, text)| text.as_str()),
             replaces: by_hand.and_then(|by_hand| by_hand.replaces),
+            moved_in: by_hand.and_then(|by_hand| by_hand.moved_in),
         };
         let filed = filing.commit(&clip, &draft.formats).await?;
         match filed.record {

@@ -7,18 +7,23 @@ use yadori_core::retention::{self, Candidate};
 use yadori_core::rules::Checked;
 use yadori_core::search::fold::fold;
 use yadori_core::search::{Query, marks};
-use yadori_core::{Kind, Mark, MillisSinceEpoch, files, link};
+use yadori_core::{Kind, Mark, MillisSinceEpoch, Stamp, files, link};
 use yadori_store::ClipRecord;
 
 /// Characters of context before the first match, when the preview begins in the middle of a text.
 const CONTEXT: usize = 30;
+
+/// What a clip's age is counted from: the last time that anybody did anything with it.
+pub fn touched(record: &ClipRecord) -> Stamp {
+    record.life.touched().max(record.recalled_at.map_or(Stamp::NEVER, Stamp::at_start_of))
+}
 
 /// When a clip goes by its age, under these rules.
 pub fn expiry(record: &ClipRecord, rules: &Checked) -> Option<MillisSinceEpoch> {
     let application = record.source.application.as_deref().map(fold).unwrap_or_default();
     let candidate = Candidate {
         number: record.number,
-        touched: record.life.touched(),
+        touched: touched(record),
         kind: record.kind,
         application: &application,
         size: record.size,

@@ -1,0 +1,173 @@
+use super::{print_json, say};
+use crate::Context;
+use crate::failure::Failure;
+use crate::terminal::{count, safe, size};
+use clap::{Args, ValueEnum};
+use indicatif::{ProgressBar, ProgressStyle};
+use std::fs::File;
+use std::io::{BufRead, BufReader, Read, Write};
+use std::os::unix::fs::OpenOptionsExt;
+use std::path::PathBuf;
+use yadori_api::{ExportForm, ExportQuery, ImportProgress};
+
+/// Write clips to a file: all of them, or a selection
+///
+/// A zip holds everything and can be imported again, here or elsewhere. What looks like a secret is left
+/// out.
+#[derive(Args)]
+pub struct Export {
+    /// The file; - writes to standard output
+    file: PathBuf,
+
+    /// Only these clips
+    #[arg(conflicts_with_all = ["find", "drawer"])]
+    clips: Vec<String>,
+
+    /// Only the clips that meet this query
+    #[arg(long, value_name = "QUERY")]
+    find: Option<String>,
+
+    /// Only this drawer
+    #[arg(long, value_name = "NAME", conflicts_with = "find")]
+    drawer: Option<String>,
+
+    /// As what [default: by the file's name, or zip]
+    #[arg(long = "as", value_name = "FORM")]
+    form: Option<Form>,
+
+    /// Write over a file that is there
+    #[arg(long)]
+    force: bool,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum Form {
+    /// Everything, to be imported again
+    Zip,
+    /// The texts
+    Text,
+    /// A page for a browser
+    Html,
+    /// A table
+    Csv,
+}
+
+/// Read clips from a file that was exported as zip
+///
+/// What is here already stays as it is; whatever is not right is left out, and told.
+#[derive(Args)]
+pub struct Import {
+    /// The file; - reads standard input
+    file: PathBuf,
+}
+
+impl Export {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let ending = self.file.extension().and_then(|ending| ending.to_str()).unwrap_or_default().to_ascii_lowercase();
+        let form = match (self.form, ending.as_str()) {
+            (Some(Form::Zip), _) => ExportForm::Zip,
+            (Some(Form::Text), _) | (None, "txt") => ExportForm::Text,
+            (Some(Form::Html), _) | (None, "html" | "htm") => ExportForm::Html,
+            (Some(Form::Csv), _) | (None, "csv") => ExportForm::Csv,
+            (None, _) => ExportForm::Zip,
+        };
+        let clips = (!self.clips.is_empty()).then(|| self.clips.join(","));
+        let asked = ExportQuery { form, q: self.find, clips, drawer: self.drawer };
+        let to_stdout = self.file.as_os_str() == "-";
+        if !to_stdout && !self.force && self.file.exists() {
+            return Err(Failure::Here(format!("{} is there already; write over it with --force", self.file.display())));
+        }
+        let (clips, left_out, mut content) = context.service()?.get_stream("/export", &asked)?;
+        let bar = ProgressBar::new_spinner();
+        if let Ok(style) = ProgressStyle::with_template("{spinner} {bytes} written, {bytes_per_sec}") {
+            bar.set_style(style);
+        }
+        let bytes = if to_stdout {
+            let mut out = std::io::stdout().lock();
+            let bytes = std::io::copy(&mut content, &mut out)?;
+            out.flush()?;
+            bytes
+        } else {
+            // It appears under its name when it is whole.
+            let growing = self.file.with_extension("part");
+            let mut options = std::fs::OpenOptions::new();
+            let unusable =
+                |error: std::io::Error| Failure::Here(format!("{} cannot be written: {error}", self.file.display()));
+            let mut file =
+                options.write(true).create(true).truncate(true).mode(0o600).open(&growing).map_err(unusable)?;
+            let copied = std::io::copy(&mut bar.wrap_read(&mut content), &mut file)
+                .and_then(|bytes| file.sync_all().map(|()| bytes));
+            let moved = copied.and_then(|bytes| std::fs::rename(&growing, &self.file).map(|()| bytes));
+            moved.map_err(|error| {
+                let _ = std::fs::remove_file(&growing);
+                unusable(error)
+            })?
+        };
+        bar.finish_and_clear();
+        if left_out > 0 {
+            eprintln!("yadori: left out, since they look like secrets: {}", count(left_out, "clip", "clips"));
+        }
+        if to_stdout {
+            return Ok(());
+        }
+        if context.json {
+            return print_json(&serde_json::json!({ "clips": clips, "left_out": left_out, "bytes": bytes }));
+        }
+        say(&format!("Exported {} to {}, {}", count(clips, "clip", "clips"), self.file.display(), size(bytes)))
+    }
+}
+
+impl Import {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let unusable =
+            |error: std::io::Error| Failure::Here(format!("{} cannot be read: {error}", self.file.display()));
+        let source: Box<dyn Read> = match self.file.as_os_str() == "-" {
+            true => Box::new(std::io::stdin().lock()),
+            false => Box::new(File::open(&self.file).map_err(unusable)?),
+        };
+        let bar = ProgressBar::new_spinner();
+        if let Ok(style) = ProgressStyle::with_template("{spinner} {msg}") {
+            bar.set_style(style);
+        }
+        let answer = context.service()?.post_stream("/import", "application/zip", bar.wrap_read(source))?;
+        let mut last = ImportProgress::default();
+        for line in BufReader::new(answer).lines() {
+            let line = line?;
+            last = serde_json::from_str(&line)
+                .map_err(|error| Failure::Here(format!("the answer is not understood: {error}")))?;
+            bar.set_message(format!("{} read", count(last.read, "clip", "clips")));
+            bar.tick();
+        }
+        bar.finish_and_clear();
+        let Some(report) = &last.report else {
+            return Err(Failure::Here(
+                "the service ended before the import did; run it again, nothing is imported twice".into(),
+            ));
+        };
+        if context.json {
+            print_json(&last)?;
+        } else {
+            say(&format!(
+                "Imported {}; {} here already, {} brought back from the bin, {} left out",
+                count(report.added, "clip", "clips"),
+                report.known,
+                report.restored,
+                report.skipped
+            ))?;
+        }
+        for reason in &report.reasons {
+            let id = reason.id.as_deref().map(|id| format!(", {}", safe(id))).unwrap_or_default();
+            eprintln!("  left out, line {}{id}: {}", reason.line, safe(&reason.reason));
+        }
+        if report.skipped > report.reasons.len() as u64 {
+            eprintln!("  and {} more", report.skipped - report.reasons.len() as u64);
+        }
+        if report.unused > 0 {
+            eprintln!("  {} in the archive belong to no clip", count(report.unused, "file", "files"));
+        }
+        match last.error {
+            Some(error) => Err(Failure::Here(error)),
+            None => Ok(()),
+        }
+    }
+}

@@ -1,0 +1,63 @@
+//! Export and import over HTTP.
+
+use super::App;
+use super::problem::{Asked, Problem};
+use axum::body::Body;
+use axum::extract::State;
+use axum::http::{HeaderValue, header};
+use axum::response::{IntoResponse, Response};
+use futures_util::StreamExt;
+use tokio::io::AsyncWriteExt;
+use tokio_stream::wrappers::ReceiverStream;
+use yadori_api as api;
+
+/// Export clips: all of them, or a selection. `X-Yadori-Clips` says how many there are, `X-Yadori-Left-Out` how many
+/// were left out, since they look like secrets.
+#[utoipa::path(get, path = "/export", tag = "moving", params(api::ExportQuery),
+    responses((status = 200, description = "The export, as it is made.", content_type = "*/*"), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
+pub async fn export(State(app): State<App>, asked: Asked<api::ExportQuery>) -> Result<Response, Problem> {
+    let asked = asked?.0;
+    let export = match app.export(&asked).await {
+        Ok(export) => export,
+        Err(error) => return Err(Problem::from(error).with_candidates(&app).await),
+    };
+    let (mime, name) = match asked.form {
+        api::ExportForm::Zip => ("application/zip", "yadori.zip"),
+        api::ExportForm::Text => ("text/plain; charset=utf-8", "yadori.txt"),
+        api::ExportForm::Html => ("text/html; charset=utf-8", "yadori.html"),
+        api::ExportForm::Csv => ("text/csv; charset=utf-8", "yadori.csv"),
+    };
+    let mut response = Body::from_stream(ReceiverStream::new(export.pieces)).into_response();
+    let set = response.headers_mut();
+    set.insert(header::CONTENT_TYPE, HeaderValue::from_static(mime));
+    if let Ok(value) = HeaderValue::from_str(&format!("attachment; filename=\"{name}\"")) {
+        set.insert(header::CONTENT_DISPOSITION, value);
+    }
+    set.insert("x-yadori-clips", export.clips.into());
+    set.insert("x-yadori-left-out", export.left_out.into());
+    Ok(response)
+}
+
+/// Import an archive that was exported as zip. What is here already stays as it is. Answers with lines of JSON: how
+/// far it is, and in the last one what was done.
+#[utoipa::path(post, path = "/import", tag = "moving", request_body(content = Vec<u8>, content_type = "application/zip"),
+    responses((status = 200, body = api::ImportProgress, description = "One such object on each line.", content_type = "application/x-ndjson"), (status = 507, body = api::Problem)))]
+pub async fn import(State(app): State<App>, body: Body) -> Result<Response, Problem> {
+    // A zip is read from its end, so it must be here as a whole; the file has no name, and goes when it is closed.
+    let mut file = tokio::fs::File::from_std(app.nameless_file().map_err(|error| Problem::no_room(&error))?);
+    let mut body = body.into_data_stream();
+    while let Some(piece) = body.next().await {
+        let piece = piece.map_err(|_| Problem::broken_body())?;
+        file.write_all(&piece).await.map_err(|error| Problem::no_room(&error))?;
+    }
+    file.flush().await.map_err(|error| Problem::no_room(&error))?;
+    let progress = app.import(file.into_std().await);
+    let lines = ReceiverStream::new(progress).map(|progress| {
+        let mut line = serde_json::to_vec(&progress).map_err(std::io::Error::other)?;
+        line.push(b'\n');
+        Ok::<_, std::io::Error>(line)
+    });
+    let mut response = Body::from_stream(lines).into_response();
+    response.headers_mut().insert(header::CONTENT_TYPE, HeaderValue::from_static("application/x-ndjson"));
+    Ok(response)
+}
