@@ -181,7 +181,7 @@ class Ledger {
   async remove(clip: Clip): Promise<void> {
     try {
       const { step } = await api.remove(clip.id);
-      notices.done(`${named(clip)} is deleted.`, { label: "Undo", run: () => this.undo(step) });
+      notices.done(`${named(clip)} is deleted.`, { label: "Undo", run: () => this.undo(step ?? undefined) });
     } catch (error) {
       notices.wrong(error);
     }

@@ -212,29 +212,38 @@ impl X11 {
             self.take(Taking::Manager)?;
         }
         loop {
-            // Orders go before what happened since they were given.
-            for order in orders.take()? {
-                match order {
-                    Order::Offer(offer) => self.take(Taking::Offer(offer))?,
-                    Order::Paste(reply) => {
-                        let pressed = pressing::paste(&self.connection, &self.atoms, self.root);
-                        let _ = reply.send(pressed.map_err(PasteError::NoKeys));
-                    }
-                    Order::LetGo if self.holding.is_none() => self.kept = None,
-                    Order::LetGo => {}
-                }
-            }
+            self.carry_out(orders)?;
             while let Some(event) = self.connection.poll_for_event_with_sequence()? {
+                // Orders go before what happened since they were given.
+                self.carry_out(orders)?;
                 self.handle(event)?;
             }
             self.what_is_due()?;
             self.connection.flush()?;
             // Requests may have read events off the connection, so look again before sleeping.
             match self.connection.poll_for_event_with_sequence()? {
-                Some(event) => self.handle(event)?,
+                Some(event) => {
+                    self.carry_out(orders)?;
+                    self.handle(event)?;
+                }
                 None => self.sleep(orders)?,
             }
         }
+    }
+
+    fn carry_out(&mut self, orders: &mut Orders) -> Result<(), End> {
+        for order in orders.take()? {
+            match order {
+                Order::Offer(offer) => self.take(Taking::Offer(offer))?,
+                Order::Paste(reply) => {
+                    let pressed = pressing::paste(&self.connection, &self.atoms, self.root);
+                    let _ = reply.send(pressed.map_err(PasteError::NoKeys));
+                }
+                Order::LetGo if self.holding.is_none() => self.kept = None,
+                Order::LetGo => {}
+            }
+        }
+        Ok(())
     }
 
     fn sleep(&self, orders: &Orders) -> Result<(), End> {

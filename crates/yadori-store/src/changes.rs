@@ -6,11 +6,6 @@ use crate::store::{Store, StoreError, next_change};
 use sqlx::{MySql, Transaction};
 use yadori_core::{MillisSinceEpoch, Stamp};
 
-/// Size of the private server's log.
-const LOG_MIB: u64 = 8;
-/// Another one, to which the log is changed and back: it is written anew each time.
-const SPARE_LOG_MIB: u64 = 4;
-
 impl Store {
     /// Notes that clips were recalled; with `to_top`, they move to the top of the history as if copied then.
     /// Gives the number of the change.
@@ -40,18 +35,6 @@ impl Store {
         days::note(&mut tx, at, Happened::Recalled, numbers.len() as u32).await?;
         tx.commit().await?;
         Ok(change)
-    }
-
-    /// Asks the server to write over its log, in which what was forgotten for good may still be read. Does nothing
-    /// on a server that does not let us.
-    pub async fn scrub_log(&self) {
-        for megabytes in [SPARE_LOG_MIB, LOG_MIB] {
-            let statement = format!("SET GLOBAL innodb_log_file_size = {}", megabytes << 20);
-            if let Err(error) = sqlx::query(sqlx::AssertSqlSafe(statement)).execute(&self.pool).await {
-                tracing::debug!(%error, "the server's log is not written over");
-                return;
-            }
-        }
     }
 
     /// Forgets clips for good, live or not: their content, small pictures and particulars. What is left tells

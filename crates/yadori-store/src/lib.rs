@@ -9,6 +9,7 @@
 //!   * `changes`: recall, a clip that takes another's place, forgetting for good
 //!   * `steps`: deleting and clearing many clips in one go, and undoing it
 //!   * `forgetting`: what goes by itself
+//!   * `scrubbing`: what was forgotten for good is written over
 //!   * `days`: what happened on each day
 //!   * `thumbnails`: small pictures of pictures
 //!   * `settings`: settings, and the console's sessions
@@ -26,6 +27,7 @@ mod filing;
 mod forgetting;
 mod given;
 pub mod private;
+mod scrubbing;
 mod settings;
 mod steps;
 mod store;

@@ -200,19 +200,29 @@ impl Store {
         horizon: MillisSinceEpoch,
     ) -> Result<Option<(Step, Option<u64>)>, StoreError> {
         let mut tx = self.pool.begin().await?;
-        let found = sqlx::query_as!(
-            Raw,
-            "SELECT no, at, how, stamp, undone AS `undone: bool`, total, done, clips, before_it FROM steps
-             WHERE undone = FALSE AND at > ? AND (? IS NULL OR no = ?) ORDER BY no DESC LIMIT 1 FOR UPDATE",
-            horizon.0,
-            step,
-            step
-        )
-        .fetch_optional(&mut *tx)
-        .await?;
-        let Some(found) = found else { return Ok(None) };
-        let mut step = Step::from(found);
-        sqlx::query!("UPDATE steps SET undone = TRUE WHERE no = ?", step.number).execute(&mut *tx).await?;
+        let mut step = loop {
+            let found = sqlx::query_as!(
+                Raw,
+                "SELECT no, at, how, stamp, undone AS `undone: bool`, total, done, clips, before_it FROM steps
+                 WHERE undone = FALSE AND at > ? AND (? IS NULL OR no = ?) ORDER BY no DESC LIMIT 1 FOR UPDATE",
+                horizon.0,
+                step,
+                step
+            )
+            .fetch_optional(&mut *tx)
+            .await?;
+            let Some(found) = found else {
+                tx.commit().await?;
+                return Ok(None);
+            };
+            let found = Step::from(found);
+            sqlx::query!("UPDATE steps SET undone = TRUE WHERE no = ?", found.number).execute(&mut *tx).await?;
+            // What was forgotten for good since then, or brought back otherwise, cannot be brought back.
+            if restorable(&mut tx, &found).await? {
+                break found;
+            }
+            sqlx::query!("UPDATE steps SET done = 0 WHERE no = ?", found.number).execute(&mut *tx).await?;
+        };
         step.undone = true;
         let mut change = None;
         if let (How::Edit, Some(new), [old]) = (step.how, step.replacement, step.clips.as_slice()) {
@@ -256,6 +266,18 @@ impl Store {
         .await?;
         Ok(rows.into_iter().map(Step::from).collect())
     }
+}
+
+/// Whether a clip of a step waits in the bin.
+async fn restorable(tx: &mut Transaction<'static, MySql>, step: &Step) -> Result<bool, sqlx::Error> {
+    let waiting = sqlx::query_scalar!(
+        "SELECT c.no FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
+         STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no WHERE c.gone IS NOT NULL AND c.shredded = FALSE LIMIT 1",
+        json(&step.clips)
+    )
+    .fetch_optional(&mut **tx)
+    .await?;
+    Ok(waiting.is_some())
 }
 
 async fn forward(

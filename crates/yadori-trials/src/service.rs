@@ -123,6 +123,21 @@ impl Service {
         Self { process, reach, home: home.to_owned(), agent, log }
     }
 
+    /// The folder that it keeps everything in.
+    pub fn home(&self) -> &Path {
+        &self.home
+    }
+
+    /// Changes something over HTTP.
+    ///
+    /// # Panics
+    /// If it does not answer.
+    pub fn patch(&self, path: &str, body: &Value) -> Answer {
+        let headers = [("authorization", self.bearer()), ("content-type", "application/json".to_owned())];
+        let headers: Vec<(&str, &str)> = headers.iter().map(|(name, value)| (*name, value.as_str())).collect();
+        self.request("PATCH", path, &headers, body.to_string().as_bytes())
+    }
+
     /// Its process id.
     pub fn pid(&self) -> u32 {
         self.process.pid()

@@ -91,6 +91,8 @@ pub struct Service {
     pub(crate) keeping: tokio::sync::Mutex<()>,
     /// Large steps are done, and undone, one after the other.
     pub(crate) stepping: Arc<tokio::sync::Mutex<()>>,
+    /// What was forgotten for good is written over, once at a time.
+    pub(crate) scrubbing: tokio::sync::Mutex<()>,
     pub(crate) sweeps: Mutex<SweepState>,
     /// The latest copy and when it was made, for telling repeats.
     pub(crate) latest_copy: Mutex<Option<(ClipId, MillisSinceEpoch)>>,
@@ -172,6 +174,7 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         pasted: Notify::new(),
         keeping: tokio::sync::Mutex::default(),
         stepping: Arc::default(),
+        scrubbing: tokio::sync::Mutex::default(),
         sweeps: Mutex::default(),
         latest_copy: Mutex::default(),
         server: database.state(),

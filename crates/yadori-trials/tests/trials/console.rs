@@ -133,7 +133,7 @@ async fn the_ledger_is_searched_and_used_by_keyboard_alone() {
         .unwrap();
     page.browser.until("document.activeElement.getAttribute('role') === 'searchbox'").await;
     page.browser.press("lamp \"650 w\"").await;
-    page.browser.until("document.querySelectorAll('mark').length > 1 && document.querySelector('#found').innerText.includes('of 106')").await;
+    page.browser.until("document.querySelectorAll('mark').length > 1 && document.querySelector('#found').innerText.includes('of 107')").await;
     assert!(page.entries().await[0].starts_with("LX Lamp Gel"), "{:?}", page.entries().await);
     page.browser.shot("search-paper").await;
     page.check_accessibility("a search").await;

@@ -35,7 +35,7 @@ fn shows_every_step(options: &[&str], pasted: &str) {
         "On the clipboard: ",
         pasted,
         "Back in the history: ",
-        "118 clips",
+        "119 clips",
     ] {
         assert!(shown.contains(expected), "“{expected}” is not shown in:\n{shown}");
     }

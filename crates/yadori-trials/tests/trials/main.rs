@@ -7,6 +7,8 @@
 //! * `records`: the database, private and given
 //! * `survival`: what is left after a kill, a crash, a full disk
 //! * `client`: the command line
+//! * `keeping`, `tray`, `forgetting`, `moving`: what a person does with their history
+//! * `guides`: the walk-throughs of the guide
 //! * `interface`: HTTP, and who is let in
 //! * `console`: the pages, in a browser
 //! * `demo`: the demonstration
@@ -18,9 +20,14 @@ mod clipboard;
 mod console;
 mod demo;
 mod desk;
+mod forgetting;
+mod guides;
 mod interface;
+mod keeping;
+mod moving;
 mod programs;
 mod records;
 mod survival;
+mod tray;
 mod wayland;
 mod x11;

@@ -43,12 +43,12 @@ pub async fn bin(State(app): State<App>, asked: Asked<api::BinQuery>) -> Result<
 /// Bring clips back from the bin. They are named by the beginnings of their ids, or by their places in the bin.
 #[utoipa::path(post, path = "/bin/restore", tag = "forgetting", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn restore(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
+pub async fn restore_from_bin(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
     answer(&app, app.restore(&asked?.clips).await.map(|clips| api::Clips { clips })).await
 }
 
 /// Forget everything in the bin for good.
 #[utoipa::path(post, path = "/bin/empty", tag = "forgetting", responses((status = 200, body = api::Forgotten)))]
-pub async fn empty(State(app): State<App>) -> Result<Json<api::Forgotten>, Problem> {
+pub async fn empty_bin(State(app): State<App>) -> Result<Json<api::Forgotten>, Problem> {
     answer(&app, app.empty_bin().await.map(|clips| api::Forgotten { clips })).await
 }

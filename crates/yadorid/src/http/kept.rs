@@ -32,7 +32,7 @@ pub async fn unpin(State(app): State<App>, asked: Sent<api::Named>) -> Result<Js
     request_body = api::Particulars,
     responses((status = 200, body = api::Clip), (status = 400, body = api::Problem), (status = 404, body = api::Problem),
         (status = 409, body = api::Problem, description = "Several clips are meant, or another clip has the alias.")))]
-pub async fn change(
+pub async fn change_clip(
     State(app): State<App>,
     Path(name): Path<String>,
     asked: Sent<api::Particulars>,
@@ -66,7 +66,10 @@ pub async fn new_drawer(
 /// A drawer and what lies in it.
 #[utoipa::path(get, path = "/drawers/{drawer}", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
-pub async fn drawer(State(app): State<App>, Path(name): Path<String>) -> Result<Json<api::DrawerContents>, Problem> {
+pub async fn show_drawer(
+    State(app): State<App>,
+    Path(name): Path<String>,
+) -> Result<Json<api::DrawerContents>, Problem> {
     answer(&app, app.drawer(&name).await).await
 }
 
@@ -96,7 +99,7 @@ pub async fn remove_drawer(
 /// Put clips into a drawer.
 #[utoipa::path(post, path = "/drawers/{drawer}/put", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     request_body = api::Put, responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn put(
+pub async fn put_into_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
     asked: Sent<api::Put>,
@@ -107,14 +110,14 @@ pub async fn put(
 /// Take clips out of whatever drawers they lie in; they stay in the history.
 #[utoipa::path(post, path = "/drawers-take", tag = "kept", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn take(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
+pub async fn take_from_drawers(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
     answer(&app, app.take_from_drawers(&asked?.clips).await.map(|clips| api::Clips { clips })).await
 }
 
 /// Move a clip or a heading within a drawer.
 #[utoipa::path(post, path = "/drawers/{drawer}/move", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     request_body = api::MoveItem, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
-pub async fn move_item(
+pub async fn move_in_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
     asked: Sent<api::MoveItem>,
@@ -125,7 +128,7 @@ pub async fn move_item(
 /// Add a heading to a drawer, or change or remove one.
 #[utoipa::path(post, path = "/drawers/{drawer}/headings", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     request_body = api::NewHeading, responses((status = 200, body = api::DrawerContents), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
-pub async fn heading(
+pub async fn head_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
     asked: Sent<api::NewHeading>,
@@ -136,7 +139,7 @@ pub async fn heading(
 /// Sort the clips of a drawer; each stays under its heading.
 #[utoipa::path(post, path = "/drawers/{drawer}/sort", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     request_body = api::Sort, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
-pub async fn sort(
+pub async fn sort_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
     asked: Sent<api::Sort>,

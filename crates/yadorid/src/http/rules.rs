@@ -8,7 +8,7 @@ use yadori_api as api;
 
 /// What is captured, and how long it stays.
 #[utoipa::path(get, path = "/rules", tag = "rules", responses((status = 200, body = api::Rules)))]
-pub async fn show(State(app): State<App>) -> Json<api::Rules> {
+pub async fn show_rules(State(app): State<App>) -> Json<api::Rules> {
     Json(app.rules())
 }
 
@@ -16,14 +16,14 @@ pub async fn show(State(app): State<App>) -> Json<api::Rules> {
 #[utoipa::path(patch, path = "/rules", tag = "rules", request_body = api::RulesChange,
     responses((status = 200, body = api::Rules), (status = 400, body = api::Problem),
         (status = 409, body = api::Problem, description = "More than half of the history would go; send `confirmed`.")))]
-pub async fn change(State(app): State<App>, asked: Sent<api::RulesChange>) -> Result<Json<api::Rules>, Problem> {
+pub async fn change_rules(State(app): State<App>, asked: Sent<api::RulesChange>) -> Result<Json<api::Rules>, Problem> {
     answer(&app, app.change_rules(&asked?.0).await).await
 }
 
 /// What changed rules would remove, without changing them.
 #[utoipa::path(post, path = "/rules/preview", tag = "rules", request_body = api::RulesChange,
     responses((status = 200, body = api::SweepPreview), (status = 400, body = api::Problem)))]
-pub async fn preview(
+pub async fn preview_rules(
     State(app): State<App>,
     asked: Sent<api::RulesChange>,
 ) -> Result<Json<api::SweepPreview>, Problem> {
@@ -33,20 +33,23 @@ pub async fn preview(
 /// What would happen to a copy.
 #[utoipa::path(post, path = "/rules/test", tag = "rules", request_body = api::RulesTest,
     responses((status = 200, body = api::RulesVerdict)))]
-pub async fn test(State(app): State<App>, asked: Sent<api::RulesTest>) -> Result<Json<api::RulesVerdict>, Problem> {
+pub async fn test_rules(
+    State(app): State<App>,
+    asked: Sent<api::RulesTest>,
+) -> Result<Json<api::RulesVerdict>, Problem> {
     Ok(Json(app.test_rules(asked?.0)))
 }
 
 /// Put all rules back to what they are by default.
 #[utoipa::path(post, path = "/rules/reset", tag = "rules", request_body = api::ResetRules,
     responses((status = 200, body = api::Rules), (status = 409, body = api::Problem)))]
-pub async fn reset(State(app): State<App>, asked: Sent<api::ResetRules>) -> Result<Json<api::Rules>, Problem> {
+pub async fn reset_rules(State(app): State<App>, asked: Sent<api::ResetRules>) -> Result<Json<api::Rules>, Problem> {
     answer(&app, app.reset_rules(asked?.confirmed).await).await
 }
 
 /// Sweep now, also when the sweep is held.
 #[utoipa::path(post, path = "/sweep", tag = "rules", responses((status = 200, body = api::Swept)))]
-pub async fn sweep(State(app): State<App>) -> Result<Json<api::Swept>, Problem> {
+pub async fn sweep_now(State(app): State<App>) -> Result<Json<api::Swept>, Problem> {
     answer(&app, app.sweep_now().await.map(|clips| api::Swept { clips })).await
 }
 

@@ -3,6 +3,7 @@
 use super::names::FindNameError;
 use crate::moment::timestamp;
 use crate::service::Service;
+use std::sync::Arc;
 use thiserror::Error;
 use yadori_api as api;
 use yadori_core::clip::Gone;
@@ -66,12 +67,13 @@ impl Service {
     }
 
     /// Forgets everything in the bin for good. Gives how many clips that were.
-    pub async fn empty_bin(&self) -> Result<u64, StoreError> {
+    pub async fn empty_bin(self: &Arc<Self>) -> Result<u64, StoreError> {
         let _alone = self.stepping.lock().await;
         let mut forgotten = 0;
         loop {
             let numbers: Vec<u64> = self.store.bin(0, BATCH).await?.iter().map(|record| record.number).collect();
             if numbers.is_empty() {
+                self.scrub();
                 return Ok(forgotten);
             }
             forgotten += numbers.len() as u64;

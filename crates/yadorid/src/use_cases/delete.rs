@@ -41,6 +41,7 @@ impl Service {
         let shown = clips.drain(..).map(|(_, clip)| clip).collect();
         if asked.for_good {
             self.shred_all(&numbers).await?;
+            self.scrub();
             return Ok(api::Deleted { clips: shown, step: None, undo_until: None });
         }
         let step = self.do_step(How::Delete, numbers, &[]).await?;
@@ -121,10 +122,23 @@ impl Service {
         for batch in numbers.chunks(BATCH) {
             self.ledger.changed(self.store.shred(batch, self.stamps.next()).await?);
         }
-        self.store.scrub_log().await;
         self.forgetting.notify_one();
         self.ledger.status_changed();
         Ok(())
+    }
+
+    /// Has what was forgotten for good written over, while everything goes on.
+    pub(crate) fn scrub(self: &Arc<Self>) {
+        let service = self.clone();
+        self.tasks.spawn(async move {
+            let _alone = service.scrubbing.lock().await;
+            if let Err(error) = service.store.scrub().await {
+                tracing::info!(
+                    error = yadori_core::with_causes(&error),
+                    "the database does not write over what was forgotten"
+                );
+            }
+        });
     }
 
     /// Clears what is not kept, or a slice of it.
@@ -144,6 +158,7 @@ impl Service {
         let (ids, numbers): (Vec<ClipId>, Vec<u64>) = going.into_iter().unzip();
         if asked.for_good {
             self.shred_all(&numbers).await?;
+            self.scrub();
             return Ok(cleared);
         }
         let how = if asked.kept_too { How::Delete } else { How::Clear };
