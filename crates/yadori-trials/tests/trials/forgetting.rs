@@ -168,7 +168,7 @@ fn a_slice_is_counted_asked_about_cleared_and_brought_back() {
         add_old(&service, text, days, app);
     }
     service.run(&["pin", "3"]);
-    assert_eq!(service.run(&["clear", "--older", "5d", "--dry-run"]), "Would clear 1 clip (21 B); 1 kept clip stay\n");
+    assert_eq!(service.run(&["clear", "--older", "5d", "--dry-run"]), "Would clear 1 clip (21 B); 1 kept clip stays\n");
     let (code, said) = service.fail(&["clear"]);
     assert!(code == 2 && said.contains("--yes") && said.contains("2 clips"), "{said}");
     service.run(&["clear", "--app", "browser", "--kind", "link", "--yes"]);

@@ -57,9 +57,13 @@ fn walk(page: &str) {
     let service = service(&home);
     let away = Home::new();
     let mut commands = 0;
+    // With YADORI_UPDATE set, the page is written anew with what the commands say.
+    let updating = std::env::var_os("YADORI_UPDATE").is_some();
+    let mut page_now: Vec<String> = Vec::new();
     let mut lines = text.lines().peekable();
     let mut within = false;
     while let Some(line) = lines.next() {
+        page_now.push(line.to_owned());
         if let Some(words) = directive(line, "copied") {
             copy(&service, words);
         } else if let Some(words) = directive(line, "pasted") {
@@ -82,10 +86,14 @@ fn walk(page: &str) {
             let said: Vec<&str> = said.lines().map(str::trim_end).collect();
             let alike =
                 said.len() == expected.len() && said.iter().zip(&expected).all(|(said, wanted)| matches(said, wanted));
-            assert!(alike, "{page}: $ {command}\nsays\n{}\nand not\n{}", said.join("\n"), expected.join("\n"));
+            page_now.extend(if alike { &expected } else { &said }.iter().map(|line| (*line).to_owned()));
+            assert!(alike || updating, "{page}: $ {command}\nsays\n{}\nand not\n{}", said.join("\n"), expected.join("\n"));
         }
     }
     assert!(commands > 3, "{page} walks through nothing");
+    if updating {
+        std::fs::write(root().join("docs/guide").join(page), page_now.join("\n") + "\n").unwrap();
+    }
 }
 
 fn directive<'a>(line: &'a str, name: &str) -> Option<&'a str> {

@@ -127,8 +127,8 @@ impl Clear {
         };
         let would: Cleared = service.post("/clear", &asked)?;
         let stay = match (self.kept_too, would.kept) {
-            (true, _) => String::new(),
-            (false, kept) => format!("; {} stay", count(kept, "kept clip", "kept clips")),
+            (true, _) | (false, 0) => String::new(),
+            (false, kept) => format!("; {}", count(kept, "kept clip stays", "kept clips stay")),
         };
         let what = format!("{} ({}){stay}", count(would.clips, "clip", "clips"), size(would.bytes));
         if self.dry_run || would.clips == 0 {

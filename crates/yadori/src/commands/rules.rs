@@ -366,7 +366,7 @@ fn ignore(context: &Context, service: &Service, what: Ignored, ignore: bool) -> 
 
 fn sweep(context: &Context, service: &Service, yes: bool) -> Result<(), Failure> {
     let preview: SweepPreview = service.post("/rules/preview", &RulesChange::default())?;
-    if preview.clips > 0 && !context.json {
+    if preview.clips > 0 && !yes {
         going(&preview)?;
     }
     let question =
