@@ -21,9 +21,6 @@ pub struct Copy {
     pub source: Source,
 }
 
-/// Most bytes of one copy by default: 32 MiB.
-pub const DEFAULT_SIZE_LIMIT: u64 = 32 * 1024 * 1024;
-
 /// Who made a copy.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Maker {
@@ -49,7 +46,7 @@ pub enum Refusal {
     #[error("the history is turned off by the rules")]
     Off,
     /// The rules leave out this kind.
-    #[error("the rules leave out {}", crate::rules::plural(*.0))]
+    #[error("the rules leave out {}", .0.plural())]
     Kind(Kind),
     /// The rules leave out this application.
     #[error("the rules leave out what is copied in {0}")]

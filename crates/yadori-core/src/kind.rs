@@ -30,6 +30,16 @@ impl Kind {
         }
     }
 
+    /// The kind in the plural, as in a sentence.
+    pub fn plural(self) -> &'static str {
+        match self {
+            Self::Text => "texts",
+            Self::Link => "links",
+            Self::Image => "images",
+            Self::Files => "lists of files",
+        }
+    }
+
     /// The kind that `word` names, if any; letter case does not matter.
     pub fn from_word(word: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|kind| kind.word().eq_ignore_ascii_case(word))

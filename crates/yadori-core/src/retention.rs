@@ -5,7 +5,6 @@ use crate::clock::{MillisSinceEpoch, Stamp};
 use crate::kind::Kind;
 use crate::search::fold::fold;
 use serde::{Deserialize, Serialize};
-use std::cmp::Reverse;
 
 /// How long a sensitive clip stays by default: ten minutes.
 pub const SENSITIVE_MILLIS: u64 = 10 * MINUTE;
@@ -51,7 +50,7 @@ impl Scope {
     /// The scope in a sentence, after “of”.
     pub fn in_words(&self) -> String {
         match self {
-            Self::Kind(kind) => crate::rules::plural(*kind).to_owned(),
+            Self::Kind(kind) => kind.plural().to_owned(),
             Self::Application(name) => format!("what was copied in {name}"),
         }
     }
@@ -84,6 +83,16 @@ pub struct RetentionRules {
     pub sensitive_millis: Option<u64>,
 }
 
+impl Default for RetentionRules {
+    fn default() -> Self {
+        Self {
+            all: Limits { count: Some(2000), age_millis: Some(90 * DAY), bytes: Some(1 << 30) },
+            scopes: Vec::new(),
+            sensitive_millis: Some(SENSITIVE_MILLIS),
+        }
+    }
+}
+
 /// What the rules look at.
 #[derive(Clone, Copy, Debug)]
 pub struct Candidate<'a> {
@@ -103,29 +112,31 @@ pub struct Candidate<'a> {
     pub kept: bool,
 }
 
-/// The rule by which a clip goes.
-#[derive(Clone, Debug, PartialEq, Eq)]
+/// The rule by which a clip goes. The number is that of the scope, in the order of the rules; none: for all.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Rule {
     /// It looks like a secret, and its time is up.
     Sensitive,
-    /// It is too old; for a scope, or for all.
-    Age(Option<Scope>),
+    /// It is too old.
+    Age(Option<usize>),
     /// There are too many.
-    Count(Option<Scope>),
+    Count(Option<usize>),
     /// They take too much room.
-    Bytes(Option<Scope>),
+    Bytes(Option<usize>),
 }
 
 impl Rule {
-    /// The rule in a few words.
-    pub fn in_words(&self) -> String {
-        let of =
-            |scope: &Option<Scope>| scope.as_ref().map_or(String::new(), |scope| format!(" of {}", scope.in_words()));
-        match self {
-            Self::Sensitive => "looks like a secret".to_owned(),
-            Self::Age(scope) => format!("too old{}", of(scope).replace(" of ", " for ")),
-            Self::Count(scope) => format!("too many{}", of(scope)),
-            Self::Bytes(scope) => format!("too much room{}", of(scope).replace(" of ", " for ")),
+    /// The rule in a few words; `rules` are those by which it was planned.
+    pub fn in_words(self, rules: &RetentionRules) -> String {
+        let (what, link, scope) = match self {
+            Self::Sensitive => ("looks like a secret", "", None),
+            Self::Age(scope) => ("too old", " for ", scope),
+            Self::Count(scope) => ("too many", " of ", scope),
+            Self::Bytes(scope) => ("too much room", " for ", scope),
+        };
+        match scope.and_then(|place| rules.scopes.get(place)) {
+            Some((scope, _)) => format!("{what}{link}{}", scope.in_words()),
+            None => what.to_owned(),
         }
     }
 }
@@ -148,28 +159,28 @@ pub struct Plan {
 /// goes alone. Clips that are kept neither go nor count.
 pub fn plan(clips: &[Candidate], rules: &RetentionRules, now: MillisSinceEpoch) -> Plan {
     let scopes: Vec<(Scope, Limits)> = rules.scopes.iter().map(|(scope, limits)| (scope.folded(), *limits)).collect();
-    let named = |place: usize| Some(rules.scopes[place].0.clone());
-    let mut order: Vec<usize> = (0..clips.len()).filter(|place| !clips[*place].kept).collect();
-    let mut plan = Plan { considered: order.len(), ..Plan::default() };
-    order.sort_unstable_by_key(|place| Reverse((clips[*place].touched, clips[*place].number)));
-
-    order.retain(|place| match soonest(&clips[*place], rules, &scopes) {
-        Some((at, rule)) if at <= now => {
-            plan.going.push((*place, rule));
-            false
-        }
-        Some((at, _)) => {
-            plan.next = Some(plan.next.map_or(at, |next| next.min(at)));
-            true
-        }
-        None => true,
-    });
+    // The keys lie side by side, so that sorting them reads no clip.
+    let unkept = clips.iter().enumerate().filter(|(_, clip)| !clip.kept);
+    let mut order: Vec<(Stamp, u64, usize)> = unkept.map(|(place, clip)| (clip.touched, clip.number, place)).collect();
+    order.sort_unstable();
+    let mut next: Option<MillisSinceEpoch> = None;
+    let mut verdicts: Vec<Option<Rule>> = order
+        .iter()
+        .map(|(.., place)| match soonest(&clips[*place], rules, &scopes) {
+            Some((at, rule)) if at <= now => Some(rule),
+            Some((at, _)) => {
+                next = Some(next.map_or(at, |next| next.min(at)));
+                None
+            }
+            None => None,
+        })
+        .collect();
     for (place, (scope, limits)) in scopes.iter().enumerate() {
-        limit(clips, &mut order, |clip| scope.holds(clip), limits, || named(place), &mut plan.going);
+        limit(clips, &order, &mut verdicts, |clip| scope.holds(clip), limits, Some(place));
     }
-    limit(clips, &mut order, |_| true, &rules.all, || None, &mut plan.going);
-    plan.going.sort_unstable_by_key(|(place, _)| (clips[*place].touched, clips[*place].number));
-    plan
+    limit(clips, &order, &mut verdicts, |_| true, &rules.all, None);
+    let going = order.iter().zip(&verdicts).filter_map(|((.., place), verdict)| Some((*place, (*verdict)?)));
+    Plan { going: going.collect(), next, considered: order.len() }
 }
 
 /// When a clip goes by its age, and by which rule; `None` when it stays as far as age goes.
@@ -193,46 +204,43 @@ fn soonest(clip: &Candidate, rules: &RetentionRules, scopes: &[(Scope, Limits)])
     let (at, place, sensitive) = sensitive.into_iter().chain(scoped).chain(all).min_by_key(|(at, ..)| *at)?;
     let rule = match place {
         _ if sensitive => Rule::Sensitive,
-        place => Rule::Age(place.map(|place| rules.scopes[place].0.clone())),
+        place => Rule::Age(place),
     };
     Some((at, rule))
 }
 
-/// Takes what is beyond the limits out of `order`, which is newest first.
+/// Gives its verdict to what is beyond the limits and has none yet, from the newest to the oldest.
 fn limit(
     clips: &[Candidate],
-    order: &mut Vec<usize>,
+    order: &[(Stamp, u64, usize)],
+    verdicts: &mut [Option<Rule>],
     within: impl Fn(&Candidate) -> bool,
     limits: &Limits,
-    scope: impl Fn() -> Option<Scope>,
-    going: &mut Vec<(usize, Rule)>,
+    scope: Option<usize>,
 ) {
     if limits.count.is_none() && limits.bytes.is_none() {
         return;
     }
     let (mut count, mut bytes, mut full) = (0, 0u64, false);
-    order.retain(|place| {
+    for ((.., place), verdict) in order.iter().zip(verdicts).rev() {
         let clip = &clips[*place];
-        if !within(clip) {
-            return true;
+        if verdict.is_some() || !within(clip) {
+            continue;
         }
         if limits.bytes.is_some_and(|most| clip.size > most) {
-            going.push((*place, Rule::Bytes(scope())));
-            return false;
+            *verdict = Some(Rule::Bytes(scope));
+        } else if limits.count.is_some_and(|most| count >= most) {
+            *verdict = Some(Rule::Count(scope));
+        } else {
+            full |= limits.bytes.is_some_and(|most| bytes.saturating_add(clip.size) > most);
+            if full {
+                *verdict = Some(Rule::Bytes(scope));
+            } else {
+                count += 1;
+                bytes += clip.size;
+            }
         }
-        if limits.count.is_some_and(|most| count >= most) {
-            going.push((*place, Rule::Count(scope())));
-            return false;
-        }
-        full |= limits.bytes.is_some_and(|most| bytes.saturating_add(clip.size) > most);
-        if full {
-            going.push((*place, Rule::Bytes(scope())));
-            return false;
-        }
-        count += 1;
-        bytes += clip.size;
-        true
-    });
+    }
 }
 
 /// Fewest clips that make a sweep worth asking about.
@@ -302,9 +310,9 @@ mod tests {
         ];
         let plan = plan(&clips, &rules, NOW);
         assert_eq!(plan.going.iter().map(|(place, _)| clips[*place].number).collect::<Vec<_>>(), [1, 2, 3]);
-        assert_eq!(plan.going[1].1.in_words(), "too old for what was copied in Écran");
+        assert_eq!(plan.going[1].1.in_words(&rules), "too old for what was copied in Écran");
         assert_eq!(plan.next, Some(NOW.plus(DAY)));
-        assert_eq!(expiry(&clips[4], &rules), Some((NOW.plus(DAY), Rule::Age(Some(Scope::Kind(Kind::Image))))));
+        assert_eq!(expiry(&clips[4], &rules), Some((NOW.plus(DAY), Rule::Age(Some(0)))));
     }
 
     #[test]

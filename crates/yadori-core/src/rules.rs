@@ -1,13 +1,15 @@
 //! What is captured and how long it stays, as data and as sentences.
 
 use crate::amounts::{bytes_in_words, counted, span_in_words};
-use crate::capture::DEFAULT_SIZE_LIMIT;
 use crate::kind::Kind;
-use crate::retention::{Limits, RetentionRules, SENSITIVE_MILLIS, Scope};
+use crate::retention::{Limits, RetentionRules, Scope};
 use crate::search::fold::fold;
 use regex::{Regex, RegexBuilder};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
+
+/// Most bytes of one copy by default: 32 MiB.
+pub const DEFAULT_SIZE_LIMIT: u64 = 32 * 1024 * 1024;
 
 /// All rules of one device. What a record does not say is as by default.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -184,8 +186,9 @@ impl Rules {
         if !self.history {
             said.push("The history is off: nothing that is copied is captured.".to_owned());
         }
-        let kinds: Vec<&str> = self.kinds.iter().map(|kind| plural(*kind)).collect();
-        let left_out: Vec<&str> = Kind::ALL.into_iter().filter(|kind| !self.kinds.contains(kind)).map(plural).collect();
+        let kinds: Vec<&str> = self.kinds.iter().map(|kind| kind.plural()).collect();
+        let left_out: Vec<&str> =
+            Kind::ALL.into_iter().filter(|kind| !self.kinds.contains(kind)).map(Kind::plural).collect();
         let but = if left_out.is_empty() { String::new() } else { format!(", not {}", listed(&left_out)) };
         said.push(format!("Copied {} are captured{but}, each up to {}.", listed(&kinds), bytes_in_words(self.largest)));
         said.push(if self.primary {
@@ -249,31 +252,11 @@ fn limits_in_words(limits: &Limits) -> Vec<String> {
     [count, age, bytes].into_iter().flatten().collect()
 }
 
-/// A kind in the plural, as in a sentence.
-pub fn plural(kind: Kind) -> &'static str {
-    match kind {
-        Kind::Text => "texts",
-        Kind::Link => "links",
-        Kind::Image => "images",
-        Kind::Files => "lists of files",
-    }
-}
-
 fn listed(words: &[&str]) -> String {
     match words {
         [] => String::new(),
         [one] => (*one).to_owned(),
         [first @ .., last] => format!("{} and {last}", first.join(", ")),
-    }
-}
-
-impl Default for RetentionRules {
-    fn default() -> Self {
-        Self {
-            all: Limits { count: Some(2000), age_millis: Some(90 * crate::amounts::DAY), bytes: Some(1 << 30) },
-            scopes: Vec::new(),
-            sensitive_millis: Some(SENSITIVE_MILLIS),
-        }
     }
 }
 

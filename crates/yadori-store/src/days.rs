@@ -58,6 +58,16 @@ pub(crate) async fn note(
 }
 
 impl Store {
+    /// Counts copies that were captured on the day of `at`.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn count_captured(&self, at: MillisSinceEpoch, copies: u32) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        note(&mut tx, at, Happened::Captured, copies).await?;
+        Ok(tx.commit().await?)
+    }
+
     /// How often clips that are still on record were recalled, all together.
     ///
     /// # Errors

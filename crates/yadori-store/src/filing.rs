@@ -3,7 +3,6 @@
 use crate::changes;
 use crate::clips::ClipRecord;
 use crate::content::{self, CHUNK_BYTES};
-use crate::days::{self, Happened};
 use crate::given::{self, Given};
 use crate::settings::{self, TRAY};
 use crate::steps::{How, record_step};
@@ -187,8 +186,6 @@ impl Filing {
             )
             .execute(&mut *self.tx)
             .await?;
-        } else {
-            days::note(&mut self.tx, clip.copied.at(), Happened::Captured, 1).await?;
         }
         let plain = given.is_empty() && clip.replaces.is_none() && clip.moved_in.is_none();
         let record = (inserted && plain).then(|| self.record(number, change, clip));

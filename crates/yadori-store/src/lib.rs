@@ -40,6 +40,6 @@ pub use drawers::{Drawer, Heading};
 pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
 pub use given::{Given, Particular};
 pub use settings::TRAY;
-pub use steps::{How, Step};
+pub use steps::{GENTLE, How, QUICK, Step};
 pub use store::{OpenError, Store, StoreError};
 pub use thumbnails::Thumbnail;

@@ -10,8 +10,11 @@ use crate::store::{Store, StoreError};
 use sqlx::{MySql, Transaction};
 use yadori_core::{MillisSinceEpoch, Stamp};
 
-/// Clips of one batch. A capture waits for one at most.
-const BATCH: usize = 50;
+/// Clips of one part of a step while copies are made: a capture waits for one part at most.
+pub const GENTLE: usize = 10;
+
+/// The same when somebody waits for the end of it.
+pub const QUICK: usize = 500;
 
 /// Steps of at most so many clips are done in one transaction.
 const SMALL: usize = 200;
@@ -165,22 +168,22 @@ impl Store {
         Ok((step, change))
     }
 
-    /// Does the next part of a pending step, or of its undoing. Gives the number of the latest change; `None` when
+    /// Does the next part of a pending step, or of its undoing, of at most `most` clips. Gives the number of the latest change; `None` when
     /// nothing is left to do.
     ///
     /// # Errors
     /// When the database does not answer. The same part is to do then.
-    pub async fn advance(&self, step: &mut Step, stamp: Stamp) -> Result<Option<u64>, StoreError> {
+    pub async fn advance(&self, step: &mut Step, stamp: Stamp, most: usize) -> Result<Option<u64>, StoreError> {
         if !step.is_pending() {
             return Ok(None);
         }
         let mut tx = self.pool.begin().await?;
         let done = step.done as usize;
         let (change, done) = if step.undone {
-            let from = done.saturating_sub(BATCH);
+            let from = done.saturating_sub(most);
             (backward(&mut tx, step, from..done, stamp).await?, from)
         } else {
-            let to = (done + BATCH).min(step.clips.len());
+            let to = (done + most).min(step.clips.len());
             (forward(&mut tx, step, done..to).await?, to)
         };
         tx.commit().await?;
@@ -215,10 +218,13 @@ impl Store {
                 tx.commit().await?;
                 return Ok(None);
             };
-            let found = Step::from(found);
+            let mut found = Step::from(found);
             sqlx::query!("UPDATE steps SET undone = TRUE WHERE no = ?", found.number).execute(&mut *tx).await?;
             // What was forgotten for good since then, or brought back otherwise, cannot be brought back.
-            if restorable(&mut tx, &found).await? {
+            if found.is_pending() || restorable(&mut tx, &found).await? {
+                // What it had not come to yet is announced again, too.
+                found.done = found.total;
+                sqlx::query!("UPDATE steps SET done = total WHERE no = ?", found.number).execute(&mut *tx).await?;
                 break found;
             }
             sqlx::query!("UPDATE steps SET done = 0 WHERE no = ?", found.number).execute(&mut *tx).await?;
@@ -329,8 +335,8 @@ async fn backward(
     sqlx::query!(
         "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
          STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
-         SET c.seq = ? + w.place, c.restored = ?
-         WHERE c.gone IS NOT NULL AND c.shredded = FALSE AND (c.gone = ? OR ? = 0)",
+         SET c.seq = ? + w.place, c.restored = IF(c.gone IS NULL, c.restored, ?)
+         WHERE c.shredded = FALSE AND (c.gone IS NULL OR c.gone = ? OR ? = 0)",
         json(clips),
         before,
         stamp.to_bits(),

@@ -9,6 +9,8 @@ use serde::Serialize;
 use sqlx::MySqlPool;
 use std::path::Path;
 use std::time::{Duration, Instant};
+use yadori_core::amounts::DAY;
+use yadori_core::retention::{Candidate, Limits, RetentionRules, Scope, plan};
 use yadori_core::search::fold::fold;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
 use yadori_store::Store;
@@ -99,6 +101,8 @@ fn main() {
     let mut report = Report::default();
     copies(&mut report, &runtime);
     bursts(&mut report);
+    plans(&mut report);
+    moves(&mut report, &runtime);
     sizes(&mut report, &runtime, if has("--quick") { &[1_000, 100_000] } else { &[1_000, 100_000, 1_000_000] });
     if has("--json") {
         println!("{}", serde_json::to_string_pretty(&report.rows).expect("plain data"));
@@ -327,9 +331,133 @@ async fn fill(folder: &Path, clips: u64) {
         });
         insert.build().execute(&pool).await.expect("rows");
     }
+    // Nothing is to be swept while it is measured.
+    sqlx::query("REPLACE INTO settings (name, value) VALUES ('rules', ?)")
+        .bind(r#"{"retention":{"all":{"count":null,"age_millis":null,"bytes":null}}}"#)
+        .execute(&pool)
+        .await
+        .expect("the rules");
     sqlx::query("UPDATE feed SET last = ?").bind(clips).execute(&pool).await.expect("the feed");
     pool.close().await;
     server.stop().await;
+}
+
+/// Deciding what goes of a million clips, beside sorting them.
+fn plans(report: &mut Report) {
+    const CLIPS: u64 = 1_000_000;
+    let now = MillisSinceEpoch(1_795_424_400_000);
+    let clip = |n: u64| Candidate {
+        number: n,
+        touched: Stamp::at_start_of(now.minus((n.wrapping_mul(2_654_435_761) % CLIPS) * 20_000)),
+        kind: Kind::ALL[(n % 4) as usize],
+        application: if n % 3 == 0 { "writer" } else { "mail" },
+        size: n % 5_000,
+        sensitive: n % 1_000 == 0,
+        kept: n % 50 == 0,
+    };
+    let clips: Vec<Candidate> = (0..CLIPS).map(clip).collect();
+    let limits = Limits { count: Some(200_000), age_millis: Some(100 * DAY), bytes: Some(1 << 28) };
+    let rules = RetentionRules {
+        all: Limits { count: Some(500_000), ..limits },
+        scopes: vec![(Scope::Kind(Kind::Image), limits), (Scope::Application("Writer".into()), limits)],
+        ..RetentionRules::default()
+    };
+    let mut ours: Vec<Duration> = (0..5).map(|_| time(|| plan(&clips, &rules, now))).collect();
+    let mut sorts: Vec<Duration> = (0..5)
+        .map(|_| {
+            let mut keys: Vec<(Stamp, u64)> = clips.iter().map(|clip| (clip.touched, clip.number)).collect();
+            time(|| keys.sort_unstable())
+        })
+        .collect();
+    report.add(
+        "planning a sweep of 1,000,000 clips, p50",
+        quantile(&mut ours, 0.5),
+        "ms",
+        Some(("sorting them", quantile(&mut sorts, 0.5))),
+        Some(1_000.0),
+        false,
+    );
+}
+
+/// Moving ten thousand clips with two hundred pictures out and in, beside copying a file of as many bytes.
+fn moves(report: &mut Report, runtime: &tokio::runtime::Runtime) {
+    const CLIPS: u64 = 9_800;
+    const PICTURES: u32 = 200;
+    let (home, new) = (Home::new(), Home::new());
+    runtime.block_on(fill(&home.path().join("data/database"), CLIPS));
+    let service = Service::start(home.path(), command(home.path(), "simulated", None));
+    for n in 0..PICTURES {
+        let poster = yadori_trials::sample::poster(&format!("poster {n}"));
+        let headers = [("authorization", service.bearer()), ("content-type", "image/png".to_owned())];
+        let headers: Vec<(&str, &str)> = headers.iter().map(|(name, value)| (*name, value.as_str())).collect();
+        assert!(service.request("POST", "/clips", &headers, &poster).status < 300);
+    }
+    let archive = home.path().join("all.zip");
+    let name = archive.to_str().expect("a path").to_owned();
+    let out = time(|| service.run(&["export", &name])).as_secs_f64();
+    let plain = time(|| {
+        std::fs::copy(&archive, home.path().join("copy.zip")).expect("a copy");
+        std::fs::File::open(home.path().join("copy.zip")).and_then(|file| file.sync_all()).expect("a copy");
+    })
+    .as_secs_f64();
+    let other = Service::start(new.path(), command(new.path(), "simulated", None));
+    other.run(&["rules", "set", "count", "off"]);
+    let into = time(|| other.run(&["import", &name])).as_secs_f64();
+    let all = (CLIPS + u64::from(PICTURES)) as f64;
+    assert_eq!(other.status().clips as f64, all);
+    let limit = Some(("copying the file", plain * 1000.0));
+    report.add("export of 10,000 clips with 200 pictures", out * 1000.0, "ms", limit, None, false);
+    report.add("the same: rate", all / out, "clips/s", None, None, false);
+    let limit = Some(("copying the file", plain * 1000.0));
+    report.add("import of 10,000 clips with 200 pictures", into * 1000.0, "ms", limit, None, false);
+    report.add("the same: rate", all / into, "clips/s", None, None, false);
+    report.add("memory of the service after the import", resident_mib(other.pid()), "MiB", None, None, false);
+}
+
+/// From a copy to its announcement, by a simulated clipboard.
+fn capture(service: &Service, events: &mut yadori_trials::service::Events, text: &str) -> Duration {
+    let copied = serde_json::json!({ "formats": [{ "mime": "text/plain", "text": text }] });
+    time(|| {
+        assert_eq!(service.post("/simulated/copy", &copied).status, 204);
+        events.copied(text);
+    })
+}
+
+/// Clearing everything: how soon it is said, and what a copy waits for meanwhile.
+fn clear(report: &mut Report, service: &Service) {
+    let mut events = service.events(None);
+    let mut idle: Vec<Duration> = (0..100).map(|n| capture(service, &mut events, &format!("idle {n}"))).collect();
+    let mut count = 0;
+    let said = time(|| {
+        let cleared: yadori_api::Cleared = service.post("/clear", &serde_json::json!({})).json();
+        count = cleared.clips;
+    });
+    report.add(
+        format!("clearing {count} clips, until it is said"),
+        said.as_secs_f64() * 1000.0,
+        "ms",
+        None,
+        Some(2_000.0),
+        false,
+    );
+    let mut events = service.events(None);
+    let mut during: Vec<Duration> =
+        (0..100).map(|n| capture(service, &mut events, &format!("meanwhile {n}"))).collect();
+    report.add(
+        "copy to announced while they are cleared, p50",
+        quantile(&mut during, 0.5),
+        "ms",
+        Some(("the same when idle", quantile(&mut idle, 0.5))),
+        Some(2.0),
+        true,
+    );
+}
+
+/// Bytes of the tables' files.
+fn table_bytes(home: &Path) -> u64 {
+    let folder = home.join("data/database/data/yadori");
+    let files = std::fs::read_dir(folder).expect("the tables").filter_map(|file| file.ok()?.metadata().ok());
+    files.map(|file| file.len()).sum()
 }
 
 fn resident_mib(pid: u32) -> f64 {
@@ -428,6 +556,15 @@ fn sizes(report: &mut Report, runtime: &tokio::runtime::Runtime, sizes: &[u64]) 
                 false,
             );
             idle(report, &service, "100,000 clips");
+            let raw: usize = (1..=clips).map(|n| texts::text(n).len()).sum();
+            report.add(
+                "database on disk, bytes a clip, short texts",
+                table_bytes(home.path()) as f64 / clips as f64,
+                "B",
+                Some(("the texts alone", raw as f64 / clips as f64)),
+                Some(2.0),
+                true,
+            );
 
             let mut bare: Vec<Duration> = (0..60).map(|_| time(|| service.get("/clips?limit=20"))).collect();
             let mut whole: Vec<Duration> = (0..60)
@@ -441,6 +578,7 @@ fn sizes(report: &mut Report, runtime: &tokio::runtime::Runtime, sizes: &[u64]) 
                 Some(15.0),
                 false,
             );
+            clear(report, &service);
         }
     }
 }

@@ -13,6 +13,7 @@ use std::io::{Read, Write};
 use std::net::SocketAddr;
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
 use std::path::Path;
+use std::sync::atomic::{AtomicBool, AtomicU32};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use thiserror::Error;
 use tokio::net::TcpListener;
@@ -21,13 +22,13 @@ use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
 use yadori_api::Reach;
 use yadori_api::places::Places;
-use yadori_core::capture::DEFAULT_SIZE_LIMIT;
+use yadori_core::rules::DEFAULT_SIZE_LIMIT;
 use yadori_core::tray::Tray;
 use yadori_core::{ClipId, MillisSinceEpoch, with_causes};
 use yadori_desktop::simulated::Simulated;
 use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, PATIENCE, Reading, simulated, wayland, x11};
 use yadori_store::private::ServerState;
-use yadori_store::{Store, StoreError};
+use yadori_store::{QUICK, Store, StoreError};
 
 /// Why the service did not start.
 #[derive(Debug, Error)]
@@ -89,6 +90,10 @@ pub struct Service {
     pub(crate) pasted: Notify,
     /// What a person keeps and arranges, and the rules, are changed one after the other.
     pub(crate) keeping: tokio::sync::Mutex<()>,
+    /// Copies that have been filed and not yet counted among those of the day.
+    pub(crate) uncounted: AtomicU32,
+    /// Somebody waits for a large step to be interrupted.
+    pub(crate) interrupt: AtomicBool,
     /// Large steps are done, and undone, one after the other.
     pub(crate) stepping: Arc<tokio::sync::Mutex<()>>,
     /// What was forgotten for good is written over, once at a time.
@@ -155,7 +160,7 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
     let stamps = Stamps::after(store.latest_stamp().await?);
     for mut step in store.pending_steps().await? {
         tracing::info!(step = step.number, "what was begun before the service ended is carried on");
-        while store.advance(&mut step, stamps.next()).await?.is_some() {}
+        while store.advance(&mut step, stamps.next(), QUICK).await?.is_some() {}
     }
     let rules = Arc::<InForce>::default();
     let ledger = Ledger::open(store.clone(), rules.clone()).await?;
@@ -173,6 +178,8 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         tray: Arc::default(),
         pasted: Notify::new(),
         keeping: tokio::sync::Mutex::default(),
+        uncounted: AtomicU32::new(0),
+        interrupt: AtomicBool::new(false),
         stepping: Arc::default(),
         scrubbing: tokio::sync::Mutex::default(),
         sweeps: Mutex::default(),
@@ -240,6 +247,9 @@ impl Running {
             let _ = capturing.await;
         }
         let _ = server.await;
+        if let Err(error) = service.count_captured().await {
+            tracing::warn!(%error, "the last copies are missing in the figures");
+        }
         if let Err(error) = service.forget_session().await {
             tracing::error!(%error, "the session's history could not be forgotten");
         }

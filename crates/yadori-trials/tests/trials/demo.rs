@@ -34,8 +34,14 @@ fn shows_every_step(options: &[&str], pasted: &str) {
         "420 × 594 pixels",
         "On the clipboard: ",
         pasted,
+        "Harbour Rooms\n",
+        "Ines Calder, Harbour Rooms, +1 555 0127",
+        "thank you for your message of today",
+        "The history keeps at most 2,000 clips",
+        "kept clips stay. Bring back with: yadori undo",
+        "Day by day",
         "Back in the history: ",
-        "119 clips",
+        "120 clips",
     ] {
         assert!(shown.contains(expected), "“{expected}” is not shown in:\n{shown}");
     }

@@ -2,7 +2,7 @@
 
 use serde_json::{Value, json};
 use std::path::Path;
-use yadori_api::{Bin, Cleared, Clip, Rules, Step, SweepPreview};
+use yadori_api::{Bin, Cleared, Clip, Step, SweepPreview};
 use yadori_trials::home::Home;
 use yadori_trials::service::{Service, command};
 
@@ -207,7 +207,13 @@ fn clearing_many_is_said_at_once_while_copies_go_on() {
     let mut events = service.events(None);
     copy(&service, "meanwhile", "Writer");
     events.copied("meanwhile");
-    // Cut off at once, it is carried on at the next start.
+    // Undone before the last clip was written to, all are back; cleared again, and cut off at once, it is carried on at
+    // the next start.
+    assert_eq!(service.run(&["undo"]), "Back in the history: 600 clips\n");
+    assert_eq!(service.clips(&["list", "-n", "1000"]).len(), 601);
+    service.run(&["clear", "--app", "nobody", "--yes"]);
+    service.run(&["pin", "1"]);
+    service.run(&["clear", "--yes"]);
     service.kill();
     let service = Service::start(home.path(), command(home.path(), "simulated", None));
     assert_eq!(previews(&service.clips(&["list"])), ["meanwhile"]);

@@ -87,7 +87,12 @@ fn walk(page: &str) {
             let alike =
                 said.len() == expected.len() && said.iter().zip(&expected).all(|(said, wanted)| matches(said, wanted));
             page_now.extend(if alike { &expected } else { &said }.iter().map(|line| (*line).to_owned()));
-            assert!(alike || updating, "{page}: $ {command}\nsays\n{}\nand not\n{}", said.join("\n"), expected.join("\n"));
+            assert!(
+                alike || updating,
+                "{page}: $ {command}\nsays\n{}\nand not\n{}",
+                said.join("\n"),
+                expected.join("\n")
+            );
         }
     }
     assert!(commands > 3, "{page} walks through nothing");

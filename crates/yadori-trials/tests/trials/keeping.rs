@@ -1,7 +1,7 @@
 //! What a person keeps: pins, drawers, particulars, aliases; and what they make of clips.
 
-use serde_json::{Value, json};
-use yadori_api::{Clip, DrawerContents, Problem};
+use serde_json::Value;
+use yadori_api::{Clip, DrawerContents};
 use yadori_trials::home::Home;
 use yadori_trials::service::{Service, command};
 
@@ -251,37 +251,4 @@ fn a_short_text_is_shown_as_a_code_for_a_phone() {
     assert_eq!((answer.status, answer.header("content-type")), (200, "image/svg+xml"));
     assert_eq!(service.get("/clips/1/qr").status, 422);
     assert_eq!(service.fail(&["show", "1", "--qr"]).0, 1);
-}
-
-#[test]
-fn a_name_that_means_several_clips_lists_them_wherever_it_is_given() {
-    let (_home, service) = service();
-    // Enough clips that two ids begin alike; four characters are asked for, so they are looked for.
-    for number in 0..3000 {
-        let content = format!("clip {number}");
-        service.request(
-            "POST",
-            "/clips",
-            &[("authorization", &service.bearer()), ("content-type", "text/plain")],
-            content.as_bytes(),
-        );
-    }
-    let mut ids: Vec<String> = service.clips(&["list", "-n", "3000"]).into_iter().map(|clip| clip.id).collect();
-    ids.sort();
-    let alike = ids
-        .windows(2)
-        .find(|pair| pair[0][..4] == pair[1][..4] && pair[0][..4].contains(|c: char| c.is_ascii_alphabetic()));
-    let Some(alike) = alike else { return };
-    let name = &alike[0][..4];
-    for (path, body) in [
-        ("/pins", json!({ "clips": [name] })),
-        ("/delete", json!({ "clips": [name] })),
-        ("/tray/add", json!({ "clips": [name] })),
-        ("/recall", json!({ "clips": [name] })),
-        ("/reshape", json!({ "clip": name, "ways": ["upper"] })),
-    ] {
-        let answer = service.post(path, &body);
-        let problem: Problem = answer.json();
-        assert_eq!((answer.status, problem.candidates.len() >= 2), (409, true), "{path}");
-    }
 }

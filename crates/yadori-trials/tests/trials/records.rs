@@ -4,7 +4,7 @@ use std::process::Command;
 use yadori_core::format::Format;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Order, Source, Stamp};
 use yadori_store::private::{PrivateServer, ServerError, ServerState};
-use yadori_store::{Filed, Given, How, NewClip, OpenError, Particular, Store, Thumbnail};
+use yadori_store::{Filed, GENTLE, Given, How, NewClip, OpenError, Particular, QUICK, Store, Thumbnail};
 use yadori_trials::home::Home;
 use yadori_trials::service::{Service, command};
 
@@ -173,18 +173,18 @@ async fn a_large_step_is_carried_on_after_a_crash<const N: usize>(records: Recor
     store.give(&[(numbers[0], Particular::Pin(Some(Order::between(None, None))))], stamp(400)).await.unwrap();
     let (mut step, change) = store.begin_step(How::Clear, numbers.clone(), stamp(500)).await.unwrap();
     assert!(step.is_pending() && change.is_none());
-    store.advance(&mut step, stamp(501)).await.unwrap();
+    store.advance(&mut step, stamp(501), GENTLE).await.unwrap();
     // The service ends here, and finds what it had begun.
     let mut pending = store.pending_steps().await.unwrap();
     assert_eq!(pending.len(), 1);
-    while store.advance(&mut pending[0], stamp(502)).await.unwrap().is_some() {}
+    while store.advance(&mut pending[0], stamp(502), QUICK).await.unwrap().is_some() {}
     let mut live = Vec::new();
     store.read_all(|record| live.push(record.number)).await.unwrap();
     assert_eq!(live, numbers[..1], "what is kept stays");
     assert!(store.pending_steps().await.unwrap().is_empty());
 
     let (mut undone, _) = store.begin_undo(Some(step.number), stamp(600), MillisSinceEpoch(1)).await.unwrap().unwrap();
-    while store.advance(&mut undone, stamp(601)).await.unwrap().is_some() {}
+    while store.advance(&mut undone, stamp(601), QUICK).await.unwrap().is_some() {}
     assert_eq!(store.clips(&numbers).await.unwrap().iter().filter(|record| record.is_live()).count(), 260);
     let seen = store.changed_since(0, 1000).await.unwrap();
     assert!(seen.is_sorted_by(|a, b| a.change < b.change) && seen.len() == 260);

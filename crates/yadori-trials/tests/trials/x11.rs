@@ -390,7 +390,7 @@ fn what_is_selected_is_kept_only_when_that_is_wanted_and_marked() {
     assert!(!desk.events.copied("copied").source.selected);
     assert_eq!(desk.service.clips(&["list"]).len(), 2);
     let (code, told) = desk.service.fail(&["rules", "set", "primary", "perhaps"]);
-    assert!(code == 2 && told.contains("on, off"), "{told}");
+    assert!(code == 2 && told.contains("on, or off"), "{told}");
 }
 
 #[test]

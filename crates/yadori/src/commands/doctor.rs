@@ -119,6 +119,28 @@ fn of_service(status: &Status) -> Vec<Finding> {
             )
         },
     ];
+    findings.push(match status.due.held {
+        0 => fine("rules", "nothing is held back"),
+        held => wrong(
+            "rules",
+            format!(
+                "they would sweep {held} clips, which is held: {}",
+                status.due.held_because.as_deref().unwrap_or_default()
+            ),
+            "look with: yadori rules preview …; sweep with: yadori rules sweep; or check the clock",
+        ),
+    });
+    findings.extend(status.starts_at_log_in.map(|starts| {
+        fine(
+            "log-in",
+            if starts {
+                "the service is started when you log in"
+            } else {
+                "the service is not started when you log in; to have that, copy packaging/yadori.service to \
+                 ~/.config/systemd/user/ and run: systemctl --user enable --now yadori"
+            },
+        )
+    }));
     let remedy =
         "nothing is wrong with Yadori; what is captured otherwise, and yadori add and the console, work as ever";
     findings.extend(capture.notes.iter().map(|note| wrong("desktop", note.clone(), remedy)));

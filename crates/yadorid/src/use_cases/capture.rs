@@ -4,6 +4,7 @@
 use crate::moment::now;
 use crate::picture::{self, PictureError};
 use crate::service::Service;
+use std::sync::atomic::Ordering;
 use std::sync::{Arc, PoisonError};
 use std::time::Duration;
 use thiserror::Error;
@@ -244,6 +245,9 @@ impl Service {
         match filed.record {
             Some(record) => self.ledger.changed_to(record),
             None => self.ledger.changed(filed.change),
+        }
+        if clip.replaces.is_none() && clip.moved_in.is_none() {
+            self.uncounted.fetch_add(1, Ordering::Relaxed);
         }
         let copied_secret = clip.sensitive.is_some();
         if let Some((mut held, tray, _)) = tray {

@@ -4,6 +4,8 @@ use super::names::FindNameError;
 use crate::moment::{now, timestamp};
 use crate::service::Service;
 use std::sync::Arc;
+use std::sync::atomic::Ordering;
+use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio::sync::OwnedMutexGuard;
 use yadori_api as api;
@@ -11,7 +13,7 @@ use yadori_core::search::Query;
 use yadori_core::search::fold::fold;
 use yadori_core::search::query::Filter;
 use yadori_core::{ClipId, retention};
-use yadori_store::{How, Step, StoreError};
+use yadori_store::{GENTLE, How, Step, StoreError};
 
 /// Clips forgotten for good in one transaction.
 const BATCH: usize = 50;
@@ -97,22 +99,25 @@ impl Service {
         self.tasks.spawn(async move {
             let _alone = alone;
             loop {
-                match service.store.advance(&mut step, service.stamps.next()).await {
+                let began = Instant::now();
+                match service.store.advance(&mut step, service.stamps.next(), GENTLE).await {
                     Ok(Some(change)) => service.ledger.changed(change),
                     Ok(None) => break,
                     Err(error) if error.may_pass() && !service.ending.is_cancelled() => {
                         tracing::warn!(%error, "a large step waits to be carried on");
-                        tokio::time::sleep(std::time::Duration::from_millis(500)).await;
+                        tokio::time::sleep(Duration::from_millis(500)).await;
                     }
                     Err(error) => {
                         tracing::error!(%error, "a large step is carried on at the next start");
                         break;
                     }
                 }
-                // It is carried on at the next start.
-                if service.ending.is_cancelled() {
+                // It is carried on at the next start, or by whoever undoes it.
+                if service.ending.is_cancelled() || service.interrupt.load(Ordering::Relaxed) {
                     break;
                 }
+                // Nobody waits for it; copies that are made meanwhile do not wait either.
+                tokio::time::sleep(began.elapsed() * 2).await;
             }
         });
     }

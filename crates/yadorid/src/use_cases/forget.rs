@@ -8,6 +8,7 @@ use crate::moment::now;
 use crate::service::Service;
 use rustix::time::{ClockId, clock_gettime};
 use std::sync::PoisonError;
+use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::{DAY, counted};
@@ -84,6 +85,7 @@ impl Service {
 
     /// Forgets what is due; tells how long it is until the next.
     async fn forget_due(&self) -> Result<Option<Duration>, StoreError> {
+        self.count_captured().await?;
         self.look_at_the_clock();
         let (_, next) = self.sweep(false).await?;
         if !self.sweeps().jumped {
@@ -96,6 +98,16 @@ impl Service {
         let next = next.map(|at| Duration::from_millis(at.0.saturating_sub(now().0)).max(Duration::from_millis(1)));
         // What is held does not become less due.
         Ok(if held || self.sweeps().jumped { Some(LONGEST) } else { next })
+    }
+
+    /// Counts the copies of the last moments among those of the day: not each with its copy, which would be the slower
+    /// for it.
+    pub(crate) async fn count_captured(&self) -> Result<(), StoreError> {
+        let copies = self.uncounted.swap(0, Ordering::Relaxed);
+        if copies > 0 {
+            self.store.count_captured(now(), copies).await?;
+        }
+        Ok(())
     }
 
     pub(crate) fn sweeps(&self) -> std::sync::MutexGuard<'_, SweepState> {

@@ -167,7 +167,10 @@ impl Service {
         for going in plan.going.iter().take(SHOWN) {
             if let Some(record) = self.store.clip(going.id).await? {
                 let position = self.ledger.read().await.position(going.id);
-                first.push(api::Going { clip: self.listed(&record, position), rule: going.rule.in_words() });
+                first.push(api::Going {
+                    clip: self.listed(&record, position),
+                    rule: going.rule.in_words(&checked.rules().retention),
+                });
             }
         }
         Ok(api::SweepPreview {

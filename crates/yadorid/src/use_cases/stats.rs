@@ -38,6 +38,7 @@ impl Service {
         if !(1..=DAYS.1).contains(&count) {
             return Err(StatsError::Days);
         }
+        self.count_captured().await?;
         let today = u32::try_from(now().0 / DAY).unwrap_or(u32::MAX);
         let first = today.saturating_sub(count - 1);
         let happened = self.store.days(first).await?;

@@ -3,10 +3,11 @@
 use crate::moment::{now, timestamp};
 use crate::service::Service;
 use std::sync::Arc;
+use std::sync::atomic::Ordering;
 use thiserror::Error;
 use yadori_api as api;
 use yadori_core::{ClipId, retention};
-use yadori_store::{ClipRecord, How, Step, StoreError};
+use yadori_store::{ClipRecord, How, QUICK, Step, StoreError};
 
 /// Clips that an undo lists.
 const SHOWN: usize = 50;
@@ -25,8 +26,10 @@ pub enum UndoError {
 impl Service {
     /// Undoes a step, or the latest one.
     pub async fn undo(self: &Arc<Self>, step: Option<u64>) -> Result<api::Undone, UndoError> {
-        // A step that is still being carried out is waited for.
+        // A step that is still being carried out goes no further.
+        self.interrupt.store(true, Ordering::Relaxed);
         let alone = self.stepping.lock().await;
+        self.interrupt.store(false, Ordering::Relaxed);
         let horizon = retention::bin_horizon(now());
         let (mut step, change) =
             self.store.begin_undo(step, self.stamps.next(), horizon).await?.ok_or(UndoError::Nothing)?;
@@ -34,7 +37,7 @@ impl Service {
             self.ledger.changed(change);
         }
         // Here the person waits: what they asked for is there again when they are told so.
-        while let Some(change) = self.store.advance(&mut step, self.stamps.next()).await? {
+        while let Some(change) = self.store.advance(&mut step, self.stamps.next(), QUICK).await? {
             self.ledger.changed(change);
         }
         drop(alone);
