@@ -66,7 +66,7 @@ pub fn span_in_words(millis: u64) -> String {
     let units =
         [(365 * DAY, "year"), (7 * DAY, "week"), (DAY, "day"), (HOUR, "hour"), (MINUTE, "minute"), (1000, "second")];
     // Weeks only up to a month or so; 90 days are 90 days.
-    let fits = |(size, name): &(u64, &str)| millis % size == 0 && (*name != "week" || millis <= 8 * size);
+    let fits = |(size, name): &(u64, &str)| millis.is_multiple_of(*size) && (*name != "week" || millis <= 8 * size);
     match units.into_iter().filter(|_| millis > 0).find(fits) {
         Some((size, name)) => counted(millis / size, name, &format!("{name}s")),
         None => counted(millis, "millisecond", "milliseconds"),
@@ -77,7 +77,7 @@ pub fn span_in_words(millis: u64) -> String {
 pub fn bytes_in_words(bytes: u64) -> String {
     let units = [(1 << 40, "TiB"), (1 << 30, "GiB"), (1 << 20, "MiB"), (1_000_000_000, "GB"), (1_000_000, "MB")];
     let small = [(1 << 10, "KiB"), (1_000, "kB")];
-    match units.into_iter().chain(small).find(|(size, _)| bytes > 0 && bytes % size == 0) {
+    match units.into_iter().chain(small).find(|(size, _)| bytes > 0 && bytes.is_multiple_of(*size)) {
         Some((size, name)) => format!("{} {name}", grouped(bytes / size)),
         None => counted(bytes, "byte", "bytes"),
     }

@@ -93,7 +93,7 @@ pub enum RulesError {
 }
 
 /// Rules that have been checked, ready to be applied.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Checked {
     rules: Rules,
     applications: Vec<String>,
@@ -161,12 +161,6 @@ impl Checked {
     pub fn ignored_pattern(&self, text: &str) -> Option<&str> {
         let place = self.patterns.iter().position(|pattern| pattern.is_match(text))?;
         Some(&self.rules.ignored_patterns[place])
-    }
-}
-
-impl Default for Checked {
-    fn default() -> Self {
-        Self { rules: Rules::default(), applications: Vec::new(), patterns: Vec::new() }
     }
 }
 

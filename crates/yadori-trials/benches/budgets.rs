@@ -350,10 +350,10 @@ fn plans(report: &mut Report) {
         number: n,
         touched: Stamp::at_start_of(now.minus((n.wrapping_mul(2_654_435_761) % CLIPS) * 20_000)),
         kind: Kind::ALL[(n % 4) as usize],
-        application: if n % 3 == 0 { "writer" } else { "mail" },
+        application: if n.is_multiple_of(3) { "writer" } else { "mail" },
         size: n % 5_000,
-        sensitive: n % 1_000 == 0,
-        kept: n % 50 == 0,
+        sensitive: n.is_multiple_of(1_000),
+        kept: n.is_multiple_of(50),
     };
     let clips: Vec<Candidate> = (0..CLIPS).map(clip).collect();
     let limits = Limits { count: Some(200_000), age_millis: Some(100 * DAY), bytes: Some(1 << 28) };
