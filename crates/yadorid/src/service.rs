@@ -8,12 +8,13 @@ use crate::ledger::Ledger;
 use crate::moment::{Stamps, now};
 use crate::use_cases::forget::SweepState;
 use crate::use_cases::rules::InForce;
+use std::collections::BTreeMap;
 use std::fs::{self, DirBuilder, File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::net::SocketAddr;
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
 use std::path::Path;
-use std::sync::atomic::{AtomicBool, AtomicU32};
+use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use thiserror::Error;
 use tokio::net::TcpListener;
@@ -90,8 +91,8 @@ pub struct Service {
     pub(crate) pasted: Notify,
     /// What a person keeps and arranges, and the rules, are changed one after the other.
     pub(crate) keeping: tokio::sync::Mutex<()>,
-    /// Copies that have been filed and not yet counted among those of the day.
-    pub(crate) uncounted: AtomicU32,
+    /// Copies that have been filed and not yet counted among those of their days (since 1970-01-01).
+    pub(crate) uncounted: Mutex<BTreeMap<u64, u32>>,
     /// Somebody waits for a large step to be interrupted.
     pub(crate) interrupt: AtomicBool,
     /// Large steps are done, and undone, one after the other.
@@ -178,7 +179,7 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         tray: Arc::default(),
         pasted: Notify::new(),
         keeping: tokio::sync::Mutex::default(),
-        uncounted: AtomicU32::new(0),
+        uncounted: Mutex::default(),
         interrupt: AtomicBool::new(false),
         stepping: Arc::default(),
         scrubbing: tokio::sync::Mutex::default(),

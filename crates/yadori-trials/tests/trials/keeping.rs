@@ -75,6 +75,7 @@ fn a_drawer_is_made_filled_arranged_renamed_searched_and_removed() {
         "On the clipboard, joined: 3 clips\n"
     );
     assert_eq!(paste(&service), "Cue 3\tCue 1\tCue 2");
+    assert_eq!(service.run(&["tray", "add", "--drawer", "cue list"]), "Added 3 clips; the tray holds 3\n");
 
     service.run(&["drawer", "new", "Other"]);
     service.run(&["drawer", "put", "other", "1"]);

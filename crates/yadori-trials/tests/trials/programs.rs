@@ -3,7 +3,7 @@
 use std::io::{Read, Write};
 use std::net::TcpListener;
 use std::process::{Command, Stdio};
-use yadori_api::{Clip, Kind};
+use yadori_api::{Clip, Kind, Tray};
 use yadori_trials::compositor::{Compositor, until};
 use yadori_trials::display::Display;
 use yadori_trials::home::Home;
@@ -126,6 +126,37 @@ impl Desk {
         let address = self.press_until(&[Key("l", true), copy], |clip| clip.kind == Kind::Link);
         assert!(address.preview.starts_with("127.0.0.1:"), "{address:?}");
     }
+
+    /// The browser's address line is filled in by a recall that pastes, and then by the tray: one paste after the other.
+    fn is_pasted_into(mut self) {
+        let (address_line, all, copy, paste) = (Key("l", true), Key("a", true), Key("c", true), Key("v", true));
+        // When this works, the window takes keys.
+        self.press_until(&[address_line, copy], |clip| clip.kind == Kind::Link);
+        self.service.run(&["add", "owl and fox", "--alias", "owl"]);
+        self.desktop.press(&[address_line]);
+        for _ in 0..2 {
+            let said = self.service.run(&["recall", ":owl", "--paste"]);
+            assert_eq!(said, "Pasted: text “owl and fox”\n");
+        }
+        self.press_until(&[all, copy], |clip| clip.preview == "owl and foxowl and fox");
+
+        for field in ["first,", "second,", "third"] {
+            self.service.run(&["add", field]);
+        }
+        self.service.run(&["tray", "add", "3", "2", "1"]);
+        self.service.run(&["tray", "next", "--auto"]);
+        self.desktop.press(&[address_line]);
+        for next in [3, 4, 4] {
+            self.desktop.press(&[paste]);
+            until("the next field is on the clipboard", || self.service.get("/tray").json::<Tray>().next == next);
+        }
+        self.press_until(&[all, copy], |clip| clip.preview == "first,second,third");
+    }
+}
+
+#[test]
+fn a_browser_on_x11_is_pasted_into_one_field_after_the_other() {
+    Desk::open(Desktop::X11(Display::start())).is_pasted_into();
 }
 
 #[test]

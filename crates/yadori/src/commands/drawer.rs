@@ -201,7 +201,7 @@ fn show(context: &Context, drawer: &DrawerContents) -> Result<(), Failure> {
                 print(&mut run)?;
                 say(&format!("{:>2}  {}", item.place, style.strong(&safe(heading))))?;
             }
-            (None, Some(clip)) => run.push((clip.clone(), item.place.to_string())),
+            (None, Some(clip)) => run.push((Clip { drawer: None, ..clip.clone() }, item.place.to_string())),
             (None, None) => {}
         }
     }

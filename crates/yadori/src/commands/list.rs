@@ -3,7 +3,7 @@ use crate::failure::Failure;
 use crate::terminal::Style;
 use crate::{Context, table};
 use clap::Args;
-use yadori_api::Clips;
+use yadori_api::{Clip, Clips};
 
 /// List the history, newest first
 ///
@@ -45,6 +45,8 @@ impl List {
             eprintln!("Nothing is pinned yet. Pin something: yadori pin 3");
         }
         let labels: Vec<String> = (1..=clips.len()).map(|place| format!("p{place}")).collect();
+        // That they are pinned goes without saying here.
+        let clips: Vec<Clip> = clips.into_iter().map(|clip| Clip { pinned: false, ..clip }).collect();
         Ok(table::print_labelled(&clips, &labels, Style::of_stdout(), jiff::Timestamp::now())?)
     }
 }

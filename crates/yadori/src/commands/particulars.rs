@@ -159,6 +159,7 @@ impl Alias {
                 }
                 let label = |clip: &Clip| format!(":{}", clip.alias.as_deref().unwrap_or_default());
                 let labels: Vec<String> = clips.iter().map(label).collect();
+                let clips: Vec<Clip> = clips.into_iter().map(|clip| Clip { alias: None, ..clip }).collect();
                 Ok(table::print_labelled(&clips, &labels, Style::of_stdout(), jiff::Timestamp::now())?)
             }
         }

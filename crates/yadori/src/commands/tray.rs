@@ -1,10 +1,13 @@
 use super::{Joining, named, print_json, say};
 use crate::Context;
 use crate::failure::Failure;
+use crate::reach::in_path;
 use crate::table;
-use crate::terminal::{Style, count};
+use crate::terminal::{Style, count, safe};
 use clap::{Args, Subcommand};
-use yadori_api::{CloseTray, DealNext, Dealt, Named, OpenTray, Pour, Recalled, Tray as Asked, TrayPlace};
+use yadori_api::{
+    CloseTray, DealNext, Dealt, DrawerContents, Named, OpenTray, Pour, Recalled, Tray as Asked, TrayPlace,
+};
 
 /// Gather several clips, then paste them one after the other, or all at once
 ///
@@ -35,8 +38,11 @@ enum Command {
     /// Add clips to its end
     Add {
         /// The clips, in the order in which they are to be pasted
-        #[arg(required = true)]
+        #[arg(required_unless_present = "drawer")]
         clips: Vec<String>,
+        /// Add what lies in this drawer, in its order
+        #[arg(long, value_name = "NAME", conflicts_with = "clips")]
+        drawer: Option<String>,
     },
     /// Move a clip to another place in the tray
     Move {
@@ -106,7 +112,14 @@ impl Tray {
                 };
                 say(&format!("The tray is open: each copy joins it{holds}"))
             }
-            Command::Add { clips } => {
+            Command::Add { mut clips, drawer } => {
+                if let Some(name) = drawer {
+                    let drawer: DrawerContents = service.get(&format!("/drawers/{}", in_path(&name)))?;
+                    clips = drawer.items.into_iter().filter_map(|item| Some(item.clip?.id)).collect();
+                    if clips.is_empty() {
+                        return Err(Failure::Here(format!("there is no clip in the drawer {}", safe(&drawer.name))));
+                    }
+                }
                 let added = clips.len() as u64;
                 let tray: Asked = service.post("/tray/add", &Named { clips })?;
                 if context.json {
@@ -146,7 +159,7 @@ impl Tray {
                 }
                 say(&match keep_as {
                     Some(drawer) => {
-                        format!("The tray is closed; its clips are in the drawer {}", crate::terminal::safe(&drawer))
+                        format!("The tray is closed; its clips are in the drawer {}", safe(&drawer))
                     }
                     None if tray.items.is_empty() => "The tray is closed".to_owned(),
                     None => format!(

@@ -48,7 +48,7 @@ fn list(steps: &[Step]) -> Result<(), Failure> {
     for step in steps {
         let example = step.example.as_ref().map(|clip| {
             let shown = clip.title.as_deref().unwrap_or(&clip.preview);
-            let more = if step.count > 1 { " …" } else { "" };
+            let more = if step.count > 1 { " and more" } else { "" };
             format!(": {}{more}", fit(&safe(shown).replace('\n', " "), 40))
         });
         let done = match step.what.as_str() {

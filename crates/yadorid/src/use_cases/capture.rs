@@ -4,11 +4,11 @@
 use crate::moment::now;
 use crate::picture::{self, PictureError};
 use crate::service::Service;
-use std::sync::atomic::Ordering;
 use std::sync::{Arc, PoisonError};
 use std::time::Duration;
 use thiserror::Error;
 use tokio::sync::mpsc;
+use yadori_core::amounts::DAY;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
 use yadori_core::{ClipId, Mark, Order, Stamp, format};
 use yadori_desktop::{Copied, Event};
@@ -247,7 +247,8 @@ impl Service {
             None => self.ledger.changed(filed.change),
         }
         if clip.replaces.is_none() && clip.moved_in.is_none() {
-            self.uncounted.fetch_add(1, Ordering::Relaxed);
+            let mut uncounted = self.uncounted.lock().unwrap_or_else(PoisonError::into_inner);
+            *uncounted.entry(copied.at().0 / DAY).or_default() += 1;
         }
         let copied_secret = clip.sensitive.is_some();
         if let Some((mut held, tray, _)) = tray {

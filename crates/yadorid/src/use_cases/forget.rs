@@ -8,7 +8,6 @@ use crate::moment::now;
 use crate::service::Service;
 use rustix::time::{ClockId, clock_gettime};
 use std::sync::PoisonError;
-use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::{DAY, counted};
@@ -100,12 +99,12 @@ impl Service {
         Ok(if held || self.sweeps().jumped { Some(LONGEST) } else { next })
     }
 
-    /// Counts the copies of the last moments among those of the day: not each with its copy, which would be the slower
+    /// Counts the copies of the last moments among those of their days: not each with its copy, which would be the slower
     /// for it.
     pub(crate) async fn count_captured(&self) -> Result<(), StoreError> {
-        let copies = self.uncounted.swap(0, Ordering::Relaxed);
-        if copies > 0 {
-            self.store.count_captured(now(), copies).await?;
+        let uncounted = std::mem::take(&mut *self.uncounted.lock().unwrap_or_else(PoisonError::into_inner));
+        for (day, copies) in uncounted {
+            self.store.count_captured(MillisSinceEpoch(day * DAY), copies).await?;
         }
         Ok(())
     }
