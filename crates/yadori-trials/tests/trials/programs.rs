@@ -128,7 +128,7 @@ impl Desk {
     }
 
     /// The browser's address line is filled in by a recall that pastes, and then by the tray: one paste after the other.
-    fn is_pasted_into(mut self) {
+    fn takes_one_field_after_the_other(mut self) {
         let (address_line, all, copy, paste) = (Key("l", true), Key("a", true), Key("c", true), Key("v", true));
         // When this works, the window takes keys.
         self.press_until(&[address_line, copy], |clip| clip.kind == Kind::Link);
@@ -156,7 +156,7 @@ impl Desk {
 
 #[test]
 fn a_browser_on_x11_is_pasted_into_one_field_after_the_other() {
-    Desk::open(Desktop::X11(Display::start())).is_pasted_into();
+    Desk::open(Desktop::X11(Display::start())).takes_one_field_after_the_other();
 }
 
 #[test]
