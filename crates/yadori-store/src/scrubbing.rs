@@ -6,7 +6,7 @@
 
 use crate::store::{Store, StoreError};
 use sqlx::Row;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// Size of the private server's log.
 const LOG_MIB: u64 = 8;
@@ -17,7 +17,9 @@ const SPARE_LOG_MIB: u64 = 4;
 const FILLING_MIB: usize = 4;
 
 /// How long the server may take to purge, and to write.
-const TRIES: u32 = 60;
+const PURGING: Duration = Duration::from_secs(20);
+const WRITING: Duration = Duration::from_secs(3);
+/// Between two looks at how far it is.
 const PAUSE: Duration = Duration::from_millis(50);
 
 impl Store {
@@ -32,13 +34,13 @@ impl Store {
         };
         // What is not purged by then is purged before the server ends.
         run(&mut connection, "SET GLOBAL innodb_fast_shutdown = 0".into()).await?;
-        self.wait_for_none("Innodb_history_list_length").await?;
+        self.wait_for_none("Innodb_history_list_length", PURGING).await?;
         run(&mut connection, "CREATE TABLE IF NOT EXISTS filling (content LONGBLOB) ENGINE = InnoDB".into()).await?;
         for _ in 0..FILLING_MIB {
             run(&mut connection, "INSERT INTO filling VALUES (REPEAT('yadori ', 149000))".into()).await?;
         }
         run(&mut connection, "SET GLOBAL innodb_max_dirty_pages_pct = 0".into()).await?;
-        self.wait_for_none("Innodb_buffer_pool_pages_dirty").await?;
+        self.wait_for_none("Innodb_buffer_pool_pages_dirty", WRITING).await?;
         run(&mut connection, "SET GLOBAL innodb_max_dirty_pages_pct = 90".into()).await?;
         run(&mut connection, "DROP TABLE filling".into()).await?;
         for mebibytes in [SPARE_LOG_MIB, LOG_MIB] {
@@ -47,8 +49,9 @@ impl Store {
         Ok(())
     }
 
-    async fn wait_for_none(&self, what: &str) -> Result<(), StoreError> {
-        for _ in 0..TRIES {
+    async fn wait_for_none(&self, what: &str, patience: Duration) -> Result<(), StoreError> {
+        let began = Instant::now();
+        while began.elapsed() < patience {
             let statement = format!("SHOW GLOBAL STATUS LIKE '{what}'");
             let row = sqlx::raw_sql(sqlx::AssertSqlSafe(statement)).fetch_one(&self.pool).await?;
             if row.try_get::<String, _>(1)? == "0" {

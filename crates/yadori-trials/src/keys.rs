@@ -20,8 +20,16 @@ pub enum Desktop {
 pub struct Key(pub &'static str, pub bool);
 
 /// Keys by the names that both systems give them, and the numbers of X11 (`keysymdef.h`).
-const NUMBERS: [(&str, Keysym); 7] =
-    [("Tab", 0xff09), ("Menu", 0xff67), ("a", 0x61), ("c", 0x63), ("l", 0x6c), ("y", 0x79), ("Escape", 0xff1b)];
+const NUMBERS: [(&str, Keysym); 8] = [
+    ("Tab", 0xff09),
+    ("Menu", 0xff67),
+    ("a", 0x61),
+    ("c", 0x63),
+    ("l", 0x6c),
+    ("v", 0x76),
+    ("y", 0x79),
+    ("Escape", 0xff1b),
+];
 
 /// Before each key the keyboard itself waits a moment: a menu needs one to open, and no program tells when it
 /// has. (The keys of one call come from one keyboard; when it goes, so does an open menu.)

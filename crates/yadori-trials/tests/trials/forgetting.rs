@@ -96,7 +96,7 @@ fn a_sweep_that_comes_due_and_would_take_more_than_half_is_held_until_a_word() {
     // Brought back, they all count from the same moment.
     service.run(&["undo"]);
     let mut events = service.events(None);
-    assert_eq!(service.patch("/rules", &json!({ "limits": { "age_seconds": 4 } })).status, 200);
+    assert_eq!(service.patch("/rules", &json!({ "limits": { "age_seconds": 10 } })).status, 200);
     while service.status().due.held == 0 {
         events.wait("status", |_| true);
     }
