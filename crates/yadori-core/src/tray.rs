@@ -130,6 +130,12 @@ impl Tray {
         self.auto = false;
     }
 
+    /// Takes over from `other` how many were dealt, and whether the next follows by itself.
+    pub fn stand_as(&mut self, other: &Self) {
+        self.dealt = other.dealt.min(self.items.len());
+        self.auto = other.auto;
+    }
+
     /// Takes out every clip for which `gone` holds. Tells whether there was one.
     pub fn prune(&mut self, mut gone: impl FnMut(ClipId) -> bool) -> bool {
         let before = self.items.len();

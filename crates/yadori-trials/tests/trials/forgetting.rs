@@ -201,6 +201,10 @@ fn clearing_many_is_said_at_once_while_copies_go_on() {
         );
         assert!(answer.status < 300);
     }
+    let names: Vec<String> = (1..=300).map(|number| number.to_string()).collect();
+    assert_eq!(service.post("/delete", &json!({ "clips": names })).status, 200);
+    assert_eq!(service.status().clips, 300, "so it is with many that are named");
+    service.run(&["undo"]);
     let cleared: Cleared = service.post("/clear", &json!({})).json();
     assert_eq!((cleared.clips, cleared.left), (600, 0));
     assert!(service.clips(&["list"]).is_empty(), "the history is clear before the last clip is");

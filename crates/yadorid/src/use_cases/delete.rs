@@ -40,13 +40,14 @@ impl Service {
     pub async fn delete(self: &Arc<Self>, asked: &api::Delete) -> Result<api::Deleted, FindNameError> {
         let mut clips = self.find_clips_to_delete(asked).await?;
         let numbers: Vec<u64> = clips.iter().map(|(number, _)| *number).collect();
-        let shown = clips.drain(..).map(|(_, clip)| clip).collect();
+        let shown: Vec<api::Clip> = clips.drain(..).map(|(_, clip)| clip).collect();
         if asked.for_good {
             self.shred_all(&numbers).await?;
             self.scrub();
             return Ok(api::Deleted { clips: shown, step: None, undo_until: None });
         }
-        let step = self.do_step(How::Delete, numbers, &[]).await?;
+        let ids: Vec<ClipId> = shown.iter().filter_map(|clip| ClipId::parse(&clip.id)).collect();
+        let step = self.do_step(How::Delete, numbers, &ids).await?;
         let until = step.at.plus(retention::BIN_MILLIS);
         Ok(api::Deleted { clips: shown, step: Some(step.number), undo_until: Some(timestamp(until)) })
     }

@@ -83,16 +83,19 @@ impl Service {
     async fn change_tray<T>(&self, change: impl FnOnce(&mut Tray) -> Result<T, TrayError>) -> Result<T, TrayActError> {
         let mut tray = self.tray.lock().await;
         let mut changed = tray.clone();
-        {
-            let index = self.ledger.read().await;
-            changed.prune(|id| index.position(id).is_none());
-        }
+        self.prune(&mut changed).await;
         let done = change(&mut changed)?;
         self.store.set_setting(TRAY, Some(&written(&changed))).await?;
         *tray = changed;
         drop(tray);
         self.ledger.status_changed();
         Ok(done)
+    }
+
+    /// Takes out what has left the history.
+    async fn prune(&self, tray: &mut Tray) {
+        let index = self.ledger.read().await;
+        tray.prune(|id| index.position(id).is_none());
     }
 
     /// The tray and what lies in it.
@@ -234,25 +237,27 @@ impl Service {
         Ok(api::Dealt { recalled: None, tray: self.show_tray().await? })
     }
 
+    /// What is chosen is on the clipboard before the tray says that it was dealt; what could not be put there was not.
     async fn deal(&self, choose: impl FnOnce(&mut Tray) -> Option<ClipId>) -> Result<api::Dealt, TrayActError> {
-        let before = self.tray.lock().await.clone();
-        let chosen = self
-            .change_tray(|tray| if tray.items().is_empty() { Err(TrayError::Empty) } else { Ok(choose(tray)) })
-            .await?;
-        let Some(chosen) = chosen else { return Ok(api::Dealt { recalled: None, tray: self.show_tray().await? }) };
-        let asked = api::Recall { clips: vec![chosen.to_string()], ..api::Recall::default() };
-        match self.recall(&asked).await {
-            Ok(recalled) => Ok(api::Dealt { recalled: Some(recalled), tray: self.show_tray().await? }),
-            Err(error) => {
-                // What could not be put on the clipboard was not dealt.
-                self.change_tray(|tray| {
-                    *tray = before;
-                    Ok(())
-                })
-                .await?;
-                Err(error.into())
-            }
+        // The tray is not held meanwhile: a copy that joins it must not wait for the clipboard.
+        let mut changed = self.tray.lock().await.clone();
+        self.prune(&mut changed).await;
+        if changed.items().is_empty() {
+            return Err(TrayError::Empty.into());
         }
+        let recalled = match choose(&mut changed) {
+            Some(chosen) => {
+                let asked = api::Recall { clips: vec![chosen.to_string()], ..api::Recall::default() };
+                Some(self.recall(&asked).await?)
+            }
+            None => None,
+        };
+        self.change_tray(|tray| {
+            tray.stand_as(&changed);
+            Ok(())
+        })
+        .await?;
+        Ok(api::Dealt { recalled, tray: self.show_tray().await? })
     }
 
     /// Puts all that lies in the tray, or in a drawer, on the clipboard, joined.
