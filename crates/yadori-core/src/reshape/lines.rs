@@ -21,10 +21,28 @@ pub fn join(text: &str) -> String {
     joined.join("\n\n")
 }
 
+/// The lines of a text; empty ones at its end are not counted.
+fn lines(text: &str) -> std::str::Lines<'_> {
+    text.trim_end_matches(['\n', '\r']).lines()
+}
+
+/// Lines as one text, which does not end in an empty one.
+fn together<T: AsRef<str>>(lines: impl Iterator<Item = T>) -> String {
+    let mut text = String::new();
+    for (place, line) in lines.enumerate() {
+        if place > 0 {
+            text.push('\n');
+        }
+        text.push_str(line.as_ref());
+    }
+    text.truncate(text.trim_end_matches(['\n', '\r']).len());
+    text
+}
+
 /// Lines of at most `width` columns, broken at white space; a word that is longer stands alone. How a line was
 /// indented, so is what follows of it.
 pub fn wrap(text: &str, width: usize) -> String {
-    text.lines().map(|line| wrapped(line, width)).collect::<Vec<_>>().join("\n")
+    together(lines(text).map(|line| wrapped(line, width)))
 }
 
 fn wrapped(line: &str, width: usize) -> String {
@@ -49,27 +67,27 @@ fn wrapped(line: &str, width: usize) -> String {
 
 /// No lines of white space alone.
 pub fn drop_blank(text: &str) -> String {
-    text.lines().filter(|line| !line.trim().is_empty()).collect::<Vec<_>>().join("\n")
+    together(lines(text).filter(|line| !line.trim().is_empty()))
 }
 
 /// `1. ` and so on before each line that is not empty.
 pub fn number(text: &str) -> String {
     let mut count = 0;
-    let numbered = text.lines().map(|line| {
+    let numbered = lines(text).map(|line| {
         if line.trim().is_empty() {
             return line.to_owned();
         }
         count += 1;
         format!("{count}. {line}")
     });
-    numbered.collect::<Vec<_>>().join("\n")
+    together(numbered)
 }
 
 /// Lines in alphabetical order: without regard to case and accents, numbers by their worth.
 pub fn sort(text: &str) -> String {
-    let mut lines: Vec<(Vec<Key>, &str)> = text.lines().map(|line| (key(line), line)).collect();
+    let mut lines: Vec<(Vec<Key>, &str)> = lines(text).map(|line| (key(line), line)).collect();
     lines.sort();
-    lines.into_iter().map(|(_, line)| line).collect::<Vec<_>>().join("\n")
+    together(lines.into_iter().map(|(_, line)| line))
 }
 
 #[derive(PartialEq, Eq, PartialOrd, Ord)]
@@ -101,7 +119,7 @@ fn key(line: &str) -> Vec<Key> {
 /// Each line once, where it came first.
 pub fn unique(text: &str) -> String {
     let mut seen = HashSet::new();
-    text.lines().filter(|line| seen.insert(*line)).collect::<Vec<_>>().join("\n")
+    together(lines(text).filter(|line| seen.insert(*line)))
 }
 
 /// Lines without the numbers, letters and bullets of lists. What is indented stays so.
@@ -116,7 +134,7 @@ pub fn unlist(text: &str) -> String {
         Some(found) => format!("{}{}", &found[1], &line[found[0].len()..]),
         None => line.to_owned(),
     };
-    text.lines().map(bare).collect::<Vec<_>>().join("\n")
+    together(lines(text).map(bare))
 }
 
 #[cfg(test)]
