@@ -1,6 +1,6 @@
 //! Reading clips: by number, along the change feed, and all of them at start.
 
-use crate::store::{Store, StoreError};
+use crate::store::{Store, StoreError, numbers_as_json};
 use sqlx::Row;
 use yadori_core::clip::Life;
 use yadori_core::sensitive::Secret;
@@ -226,12 +226,11 @@ impl Store {
             return Ok(Vec::new());
         }
         // While the server's statistics still say that the table is small, it would rather read all of it.
-        let list: Vec<String> = numbers.iter().map(u64::to_string).collect();
         let rows = clips!(
             LISTED_CHARS,
             "FROM JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
              STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no ORDER BY w.place",
-            format!("[{}]", list.join(","))
+            numbers_as_json(numbers)
         )
         .fetch_all(&self.pool)
         .await?;

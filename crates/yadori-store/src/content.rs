@@ -1,6 +1,6 @@
 //! The bytes of formats, in pieces.
 
-use crate::store::{Store, StoreError};
+use crate::store::{Store, StoreError, numbers_as_json};
 use bytes::{Bytes, BytesMut};
 use sqlx::{MySql, Transaction};
 
@@ -37,6 +37,14 @@ pub struct FormatOfClip {
 }
 
 impl StoredFormat {
+    fn read(mime: String, size: u64, blob: Option<u64>, content: Option<Vec<u8>>) -> Self {
+        let held = match blob {
+            Some(blob) => Held::Blob(blob),
+            None => Held::Here(content.unwrap_or_default().into()),
+        };
+        Self { mime, size, held }
+    }
+
     /// The bytes, if they were read along.
     pub fn here(&self) -> Option<&Bytes> {
         match &self.held {
@@ -52,28 +60,21 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn formats_of(&self, clips: &[u64]) -> Result<Vec<FormatOfClip>, StoreError> {
-        let list: Vec<String> = clips.iter().map(u64::to_string).collect();
         let rows = sqlx::query!(
             r#"SELECT f.clip_no, f.place, f.mime, f.size, f.blob_no, b.hash AS "hash?: Vec<u8>",
                 COALESCE(f.content, IF(f.blob_no IS NULL, c.text, NULL)) AS "content: Vec<u8>"
                FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
                STRAIGHT_JOIN formats f ON f.clip_no = w.no STRAIGHT_JOIN clips c ON c.no = f.clip_no
                LEFT JOIN blobs b ON b.no = f.blob_no ORDER BY f.clip_no, f.place"#,
-            format!("[{}]", list.join(","))
+            numbers_as_json(clips)
         )
         .fetch_all(&self.pool)
         .await?;
-        let formats = rows.into_iter().map(|row| {
-            let held = match row.blob_no {
-                Some(blob) => Held::Blob(blob),
-                None => Held::Here(row.content.unwrap_or_default().into()),
-            };
-            FormatOfClip {
-                clip: row.clip_no,
-                place: row.place,
-                hash: row.hash.and_then(|hash| hash.try_into().ok()),
-                format: StoredFormat { mime: row.mime, size: row.size, held },
-            }
+        let formats = rows.into_iter().map(|row| FormatOfClip {
+            clip: row.clip_no,
+            place: row.place,
+            hash: row.hash.and_then(|hash| hash.try_into().ok()),
+            format: StoredFormat::read(row.mime, row.size, row.blob_no, row.content),
         });
         Ok(formats.collect())
     }
@@ -90,14 +91,8 @@ impl Store {
         )
         .fetch_all(&self.pool)
         .await?;
-        let formats = rows.into_iter().map(|row| {
-            let held = match row.blob_no {
-                Some(blob) => Held::Blob(blob),
-                None => Held::Here(row.content.unwrap_or_default().into()),
-            };
-            StoredFormat { mime: row.mime, size: row.size, held }
-        });
-        Ok(formats.collect())
+        let read = rows.into_iter().map(|row| StoredFormat::read(row.mime, row.size, row.blob_no, row.content));
+        Ok(read.collect())
     }
 
     /// The bytes of a format from `offset` on, at most to the end of the piece in which it lies; empty

@@ -6,7 +6,7 @@
 
 use crate::changes;
 use crate::days::{self, Happened};
-use crate::store::{Store, StoreError};
+use crate::store::{Store, StoreError, numbers_as_json};
 use sqlx::{MySql, Transaction};
 use yadori_core::{MillisSinceEpoch, Stamp};
 
@@ -110,10 +110,6 @@ impl From<Raw> for Step {
     }
 }
 
-fn json(numbers: &[u64]) -> String {
-    format!("[{}]", numbers.iter().map(u64::to_string).collect::<Vec<_>>().join(","))
-}
-
 /// Takes the next `count` numbers of the change feed; gives the last before them.
 async fn next_changes(tx: &mut Transaction<'static, MySql>, count: usize) -> Result<u64, sqlx::Error> {
     let done = sqlx::query!("UPDATE feed SET last = LAST_INSERT_ID(last + ?) WHERE one = 1", count as u64)
@@ -134,7 +130,7 @@ pub(crate) async fn record_step(
         stamp.at().0,
         how.code(),
         stamp.to_bits(),
-        json(clips),
+        numbers_as_json(clips),
         clips.len() as u32,
         if how == How::Edit { clips.len() as u32 } else { 0 },
         replacement.map(|number| number.to_string())
@@ -279,7 +275,7 @@ async fn restorable(tx: &mut Transaction<'static, MySql>, step: &Step) -> Result
     let waiting = sqlx::query_scalar!(
         "SELECT c.no FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
          STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no WHERE c.gone IS NOT NULL AND c.shredded = FALSE LIMIT 1",
-        json(&step.clips)
+        numbers_as_json(&step.clips)
     )
     .fetch_optional(&mut **tx)
     .await?;
@@ -300,7 +296,7 @@ async fn forward(
             "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
              STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
              SET c.seq = ? + w.place, c.cleared = ? WHERE c.gone IS NULL",
-            json(clips),
+            numbers_as_json(clips),
             before,
             stamp
         )
@@ -311,7 +307,7 @@ async fn forward(
             "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
              STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
              SET c.seq = ? + w.place, c.deleted = ? WHERE c.gone IS NULL",
-            json(clips),
+            numbers_as_json(clips),
             before,
             stamp
         )
@@ -337,7 +333,7 @@ async fn backward(
          STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
          SET c.seq = ? + w.place, c.restored = IF(c.gone IS NULL, c.restored, ?)
          WHERE c.shredded = FALSE AND (c.gone IS NULL OR c.gone = ? OR ? = 0)",
-        json(clips),
+        numbers_as_json(clips),
         before,
         stamp.to_bits(),
         step.stamp.to_bits(),

@@ -199,6 +199,11 @@ pub(crate) async fn next_change(tx: &mut Transaction<'static, MySql>) -> Result<
     Ok(done.last_insert_id())
 }
 
+/// Numbers as a JSON array: how a statement takes many of them.
+pub(crate) fn numbers_as_json(numbers: &[u64]) -> String {
+    format!("[{}]", numbers.iter().map(u64::to_string).collect::<Vec<_>>().join(","))
+}
+
 fn connect_options(url: &str) -> Result<MySqlConnectOptions, sqlx::Error> {
     // Statements are prepared once for each connection and used again.
     Ok(MySqlConnectOptions::from_str(url)?.charset("utf8mb4").collation("utf8mb4_bin").statement_cache_capacity(100))

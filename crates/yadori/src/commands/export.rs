@@ -146,7 +146,7 @@ impl Import {
         };
         if context.json {
             print_json(&last)?;
-        } else {
+        } else if last.error.is_none() || last.read > 0 {
             say(&format!(
                 "Imported {}; {} here already, {} brought back from the bin, {} left out",
                 count(report.added, "clip", "clips"),

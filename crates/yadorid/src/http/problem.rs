@@ -309,7 +309,7 @@ impl From<RecallError> for Problem {
             RecallError::Asks(names) => Self {
                 asks: names,
                 ..Self::new(StatusCode::UNPROCESSABLE_ENTITY, "asks", "Something must be answered first", detail)
-                    .hint("answer with --answer Name=VALUE, or recall it as it is with --no-fill")
+                    .hint("answer with --answer Name=VALUE; a recall leaves placeholders as they are with --no-fill")
             },
             RecallError::Paste(_) => Self::new(StatusCode::CONFLICT, "not-pasted", "Not pasted", detail),
             RecallError::Name(error) => error.into(),
