@@ -401,15 +401,13 @@ impl X11 {
     /// There is another owner: gives up the readings whose questions it would answer.
     fn supersede(&mut self, carried_out: u64, reason: &str) {
         let clipboard = self.atoms.CLIPBOARD;
-        let (goes_on, over) = std::mem::take(&mut self.readings).into_iter().partition(|reading| {
-            reading.selection != clipboard || reading.is_superseded() || reading.asked_before(carried_out)
-        });
-        self.readings = goes_on;
-        self.readings.iter_mut().filter(|reading| reading.selection == clipboard).for_each(CopyReading::supersede);
-        let over: Vec<CopyReading> = over;
-        for _ in over {
-            self.missed(Refusal::Undelivered(reason.into()), Source::default());
+        for reading in self.readings.iter_mut().filter(|reading| reading.selection == clipboard) {
+            if !reading.has_ended() && !reading.is_superseded() && !reading.asked_before(carried_out) {
+                reading.end(Err(Refusal::Undelivered(reason.into())));
+            }
+            reading.supersede();
         }
+        self.tell_ended(Instant::now());
     }
 
     fn begin_reading(&mut self, selection: Atom, owner: Window, time: Timestamp) -> Result<(), End> {
@@ -448,26 +446,49 @@ impl X11 {
                 self.readings.insert(number, reading);
                 return Ok(());
             }
-            Progress::Done(copy) => self.read(reading, copy),
-            Progress::Failed(refusal) => self.not_read(&reading, refusal),
+            Progress::Done(copy) => self.read(&mut reading, copy),
+            Progress::Failed(refusal) => reading.end(Err(refusal)),
         }
+        self.readings.insert(number, reading);
+        self.tell_ended(Instant::now());
         self.save_next()
     }
 
     /// A copy, or a selection, has been read.
-    fn read(&mut self, mut reading: CopyReading, mut copy: Copy) {
+    fn read(&mut self, reading: &mut CopyReading, mut copy: Copy) {
         let page = copy.source.page.take();
         let window = reading.window.take().unwrap_or_else(|| self.source(reading.owner));
         let selected = reading.selection != self.atoms.CLIPBOARD;
         copy.source = Source { page, selected, ..window };
-        if selected {
-            return self.surroundings.runtime.block_on(self.surroundings.teller.copied(copy));
-        }
-        if !reading.is_superseded() {
+        if !selected && !reading.is_superseded() {
             self.kept = Some(copy.formats.clone());
         }
-        let verdict = self.contest.judge(&copy.formats);
-        self.surroundings.tell_verdict(verdict, copy);
+        reading.end(Ok(copy));
+    }
+
+    /// Tells of the readings that have ended, in the order in which they began; one that has waited for an
+    /// earlier one for long enough is told before it.
+    fn tell_ended(&mut self, now: Instant) {
+        let mut number = 0;
+        while number < self.readings.len() {
+            let reading = &mut self.readings[number];
+            let in_turn = number == 0 || reading.deadline() <= now;
+            let Some(how) = (if in_turn { reading.take_end() } else { None }) else {
+                number += 1;
+                continue;
+            };
+            let reading = self.readings.remove(number);
+            match how {
+                Ok(copy) if copy.source.selected => {
+                    self.surroundings.runtime.block_on(self.surroundings.teller.copied(copy));
+                }
+                Ok(copy) => {
+                    let verdict = self.contest.judge(&copy.formats);
+                    self.surroundings.tell_verdict(verdict, copy);
+                }
+                Err(refusal) => self.not_read(&reading, refusal),
+            }
+        }
     }
 
     fn not_read(&self, reading: &CopyReading, refusal: Refusal) {
@@ -483,18 +504,21 @@ impl X11 {
 
     fn what_is_due(&mut self) -> Result<(), End> {
         let now = Instant::now();
-        while let Some(overdue) = self.readings.iter().position(|reading| reading.deadline() <= now) {
-            let mut overdue = self.readings.remove(overdue);
+        let overdue = |reading: &CopyReading| !reading.has_ended() && reading.deadline() <= now;
+        while let Some(number) = self.readings.iter().position(overdue) {
+            let mut overdue = self.readings.remove(number);
             match overdue.done() {
                 // What came before the owner fell silent is better than nothing.
-                Some(copy) => self.read(overdue, copy),
+                Some(copy) => self.read(&mut overdue, copy),
                 None => {
                     let reason = format!("no answer within {} s", self.surroundings.rules.patience.as_secs_f32());
-                    self.not_read(&overdue, Refusal::Undelivered(reason));
+                    overdue.end(Err(Refusal::Undelivered(reason)));
                 }
             }
+            self.readings.insert(number, overdue);
             self.save_next()?;
         }
+        self.tell_ended(now);
         if let Some(saving) = self.saving.take_if(|saving| saving.deadline() <= now) {
             self.not_saved(&saving.request(), "it does not answer")?;
             self.save_next()?;

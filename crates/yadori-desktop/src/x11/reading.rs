@@ -34,6 +34,8 @@ pub(super) struct CopyReading {
     size: u64,
     limit: u64,
     patience: Duration,
+    /// How it ended, while it waits for an earlier one to end, and until when it waits.
+    ended: Option<(Result<Copy, Refusal>, Instant)>,
 }
 
 #[derive(Clone, Debug)]
@@ -81,6 +83,7 @@ impl CopyReading {
             size: 0,
             limit,
             patience,
+            ended: None,
         })
     }
 
@@ -95,9 +98,24 @@ impl CopyReading {
         Ok(())
     }
 
-    /// When it is given up.
+    /// When it is given up, or waits no longer for those before it.
     pub fn deadline(&self) -> Instant {
-        self.transfer.deadline
+        self.ended.as_ref().map_or(self.transfer.deadline, |(_, until)| *until)
+    }
+
+    /// Notes how it ended. It is told after those before it, but does not wait for them for long.
+    pub fn end(&mut self, how: Result<Copy, Refusal>) {
+        self.ended = Some((how, Instant::now() + IN_ORDER));
+    }
+
+    /// Whether it has ended, and waits for others.
+    pub fn has_ended(&self) -> bool {
+        self.ended.is_some()
+    }
+
+    /// How it ended, once.
+    pub fn take_end(&mut self) -> Option<Result<Copy, Refusal>> {
+        self.ended.take().map(|(how, _)| how)
     }
 
     /// Whether its last question was put before the server had carried out the request of this number.
@@ -122,7 +140,7 @@ impl CopyReading {
 
     /// Whether this reading waits for an answer in this property, or with none for one about this target.
     pub fn expects(&self, property: Atom, about: (Atom, Atom)) -> bool {
-        self.transfer.expects(property, about)
+        self.ended.is_none() && self.transfer.expects(property, about)
     }
 
     /// The owner has answered (`property` is none when it refuses).
@@ -215,6 +233,9 @@ impl CopyReading {
         (!formats.is_empty()).then(|| Copy { formats, source: std::mem::take(&mut self.source) })
     }
 }
+
+/// How long a copy that has been read waits for one that was made before it.
+const IN_ORDER: Duration = Duration::from_secs(1);
 
 /// Why a copy was not read whose owner was replaced too soon.
 pub(super) const REPLACED: &str = "something else was copied before it answered";

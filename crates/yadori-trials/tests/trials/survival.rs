@@ -6,9 +6,11 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use yadori_trials::PATIENCE;
 use yadori_trials::display::Display;
 use yadori_trials::home::Home;
+use yadori_trials::program::{Manner, Program};
 use yadori_trials::service::{Events, Service, command};
 
-/// Copies without pause until told to end.
+/// Copies one text after the other until told to end, each by a program that stays until its text was read: its
+/// targets, and the text.
 fn copying<'scope>(
     scope: &'scope std::thread::Scope<'scope, '_>,
     display: &'scope Display,
@@ -16,11 +18,18 @@ fn copying<'scope>(
     name: &'scope str,
 ) {
     scope.spawn(move || {
+        let mut before = None;
         for n in 0.. {
-            if over.load(Ordering::SeqCst) {
-                return;
+            let text = format!("{name} {n}: {}", "word ".repeat(n % 50));
+            let owner = Program::copy(display.name(), &[("UTF8_STRING", text.as_bytes())], Manner::Honest);
+            while owner.served() < 2 {
+                if over.load(Ordering::SeqCst) {
+                    return;
+                }
+                std::thread::yield_now();
             }
-            display.xclip("UTF8_STRING", format!("{name} {n}: {}", "word ".repeat(n % 50)).as_bytes());
+            // The one before has long lost the clipboard.
+            drop(before.replace(owner));
         }
     });
 }
@@ -96,7 +105,7 @@ fn the_database_comes_back_by_itself_and_no_copy_is_lost() {
     let mut numbers: Vec<u32> =
         seen.iter().map(|(_, preview)| preview.split([' ', ':']).nth(2).unwrap().parse().unwrap()).collect();
     numbers.dedup();
-    assert!(numbers.is_sorted());
+    assert!(numbers.is_sorted(), "{numbers:?}");
     let left_out = numbers[numbers.len() - 1] - numbers[0] + 1 - numbers.len() as u32;
     let refused: u64 = service.status().refused.iter().map(|refused| refused.count).sum();
     assert!(u64::from(left_out) <= refused, "{left_out} are missing, but {refused} were refused: {numbers:?}");
