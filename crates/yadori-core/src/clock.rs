@@ -68,6 +68,11 @@ impl HybridClock {
         self.last = Stamp((self.last.0 + 1).max(Stamp::at_start_of(now).0));
         self.last
     }
+
+    /// Goes on after `stamp`, which another device gave out.
+    pub fn observe(&mut self, stamp: Stamp) {
+        self.last = self.last.max(stamp);
+    }
 }
 
 #[cfg(test)]

@@ -15,7 +15,7 @@ const CONTEXT: &str = "yadori 2026-11 clip identity";
 pub const ID_CHARS: usize = 26;
 
 /// Lower-case base32 without padding (RFC 4648 alphabet, in lower case).
-static BASE32: LazyLock<Encoding> = LazyLock::new(|| {
+pub(crate) static BASE32: LazyLock<Encoding> = LazyLock::new(|| {
     let mut spec = data_encoding::Specification::new();
     spec.symbols.push_str("abcdefghijklmnopqrstuvwxyz234567");
     spec.encoding().expect("the alphabet has 32 distinct characters")

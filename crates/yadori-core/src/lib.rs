@@ -13,6 +13,7 @@
 //! * [`rules`], [`retention`]: what is captured, and how long it stays; [`amounts`]: how people write numbers
 //! * [`mod@reshape`], [`fill`], [`join`]: what is made of it on its way out
 //! * [`tray`]: several in a row
+//! * [`device`], [`shared`], [`merge`], [`sharing`]: one history on several devices
 //! * [`search`]: how it is found again
 //! * [`with_causes`]: an error, written out
 #![forbid(unsafe_code)]
@@ -23,6 +24,7 @@ pub mod capture;
 mod causes;
 pub mod clip;
 pub mod clock;
+pub mod device;
 pub mod files;
 pub mod fill;
 pub mod format;
@@ -32,6 +34,7 @@ pub mod join;
 pub mod kind;
 pub mod link;
 pub mod mark;
+pub mod merge;
 pub mod name;
 pub mod order;
 pub mod preview;
@@ -40,11 +43,14 @@ pub mod retention;
 pub mod rules;
 pub mod search;
 pub mod sensitive;
+pub mod shared;
+pub mod sharing;
 pub mod tray;
 
 pub use causes::with_causes;
 pub use clip::Source;
 pub use clock::{HybridClock, MillisSinceEpoch, Stamp};
+pub use device::DeviceId;
 pub use format::Format;
 pub use identity::ClipId;
 pub use kind::Kind;

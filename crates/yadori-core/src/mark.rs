@@ -1,7 +1,7 @@
 //! Colour marks: a few, each with a name, since colour alone tells nothing to many.
 
 /// A colour mark.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Mark {
     /// A warm yellow.
     Amber,

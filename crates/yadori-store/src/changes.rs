@@ -72,11 +72,13 @@ pub(crate) async fn shred_one(
         content::free_blob(tx, blob).await?;
     }
     sqlx::query!(
-        "UPDATE clips SET seq = ?, shredded = TRUE, deleted = IF(gone IS NULL, COALESCE(?, deleted), deleted), text = NULL,
+        "UPDATE clips SET seq = ?, shredded = TRUE, elsewhere = FALSE, deleted = IF(gone IS NULL, COALESCE(?, deleted), deleted),
+            purged = COALESCE(?, purged), text = NULL,
             title = NULL, caption = NULL, application = NULL, window_title = NULL, page = NULL, size = 0, text_lines = NULL,
             text_chars = NULL, width = NULL, height = NULL, pin = NULL, drawer = NULL, place = NULL, mark = NULL,
             alias = NULL, fills = FALSE WHERE no = ?",
         change,
+        stamp.map(Stamp::to_bits),
         stamp.map(Stamp::to_bits),
         number
     )

@@ -55,6 +55,10 @@ pub struct ClipRecord {
     pub alias: Option<String>,
     /// Whether its placeholders are filled in when it is recalled.
     pub fills: bool,
+    /// Whether other devices know it.
+    pub shared: bool,
+    /// Whether some of its content is on another device only.
+    pub elsewhere: bool,
 }
 
 /// Where in a drawer a clip lies.
@@ -117,6 +121,8 @@ struct Raw {
     mark: Option<u8>,
     alias: Option<String>,
     fills: bool,
+    shared: bool,
+    elsewhere: bool,
 }
 
 impl TryFrom<Raw> for ClipRecord {
@@ -166,6 +172,8 @@ impl TryFrom<Raw> for ClipRecord {
             mark: raw.mark.and_then(Mark::from_code),
             alias: raw.alias,
             fills: raw.fills,
+            shared: raw.shared,
+            elsewhere: raw.elsewhere,
         })
     }
 }
@@ -182,7 +190,8 @@ macro_rules! clips {
                c.width, c.height, c.text_lines, c.text_chars, LEFT(c.text, ?) AS "text", c.title, c.caption,
                c.application, c.window_title, c.page, c.selected AS "selected!: bool", (SELECT d.name FROM devices d WHERE d.no = c.device) AS "device!",
                c.cleared, c.swept, c.pin, c.pin_stamp, c.drawer, (SELECT w.name FROM drawers w WHERE w.no = c.drawer) AS drawer_name,
-               c.place, c.drawer_stamp, c.mark, c.alias, c.fills AS "fills!: bool" "# + $from,
+               c.place, c.drawer_stamp, c.mark, c.alias, c.fills AS "fills!: bool",
+               c.shared AS "shared!: bool", c.elsewhere AS "elsewhere!: bool" "# + $from,
             $text $(, $argument)*
         )
     };

@@ -146,3 +146,31 @@ pub(crate) async fn free_blob(tx: &mut Transaction<'static, MySql>, blob: u64) -
         .await?;
     Ok(())
 }
+
+/// Writes content down, unless it is here already. Gives the number of its blob.
+pub(crate) async fn write_blob(tx: &mut Transaction<'static, MySql>, data: &[u8]) -> Result<u64, sqlx::Error> {
+    let hash = blake3::hash(data);
+    let size = data.len() as u64;
+    let known = sqlx::query!("SELECT no, have FROM blobs WHERE hash = ?", &hash.as_bytes()[..])
+        .fetch_optional(&mut **tx)
+        .await?;
+    let number = match known {
+        Some(known) if known.have == size => return Ok(known.no),
+        // The beginning came from another device; here is all of it.
+        Some(known) => {
+            sqlx::query!("DELETE FROM blob_chunks WHERE blob_no = ?", known.no).execute(&mut **tx).await?;
+            sqlx::query!("UPDATE blobs SET have = ? WHERE no = ?", size, known.no).execute(&mut **tx).await?;
+            known.no
+        }
+        None => sqlx::query!("INSERT INTO blobs (hash, size, have) VALUES (?, ?, ?)", &hash.as_bytes()[..], size, size)
+            .execute(&mut **tx)
+            .await?
+            .last_insert_id(),
+    };
+    for (place, chunk) in (0u32..).zip(data.chunks(CHUNK_BYTES)) {
+        sqlx::query!("INSERT INTO blob_chunks (blob_no, place, content) VALUES (?, ?, ?)", number, place, chunk)
+            .execute(&mut **tx)
+            .await?;
+    }
+    Ok(number)
+}

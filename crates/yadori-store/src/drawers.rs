@@ -67,34 +67,63 @@ impl Store {
             .collect()
     }
 
-    /// Makes a drawer. Gives its number.
+    /// Makes a drawer, or one anew that was removed. Gives its number, and that of the change.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn add_drawer(&self, id: [u8; 16], name: &str, place: &Order, stamp: Stamp) -> Result<u32, StoreError> {
+    pub async fn add_drawer(
+        &self,
+        id: [u8; 16],
+        name: &str,
+        place: &Order,
+        stamp: Stamp,
+    ) -> Result<(u32, u64), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let change = next_change(&mut tx).await?;
         let done = sqlx::query!(
-            "INSERT INTO drawers (id, name, place, changed) VALUES (?, ?, ?, ?)",
+            "INSERT INTO drawers (id, name, place, changed, seq) VALUES (?, ?, ?, ?, ?)
+             ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no), name = VALUES(name), place = VALUES(place),
+             changed = VALUES(changed), seq = VALUES(seq), removed = FALSE",
             &id[..],
             name,
             place.as_bytes(),
-            stamp.to_bits()
+            stamp.to_bits(),
+            change
         )
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
-        Ok(done.last_insert_id() as u32)
+        tx.commit().await?;
+        Ok((done.last_insert_id() as u32, change))
     }
 
-    /// Gives a drawer another name. Gives the number of the latest change to its clips, 0 if it has none.
+    /// Whether there is a drawer with this id that was not removed.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn has_drawer(&self, id: [u8; 16]) -> Result<bool, StoreError> {
+        let found = sqlx::query_scalar!("SELECT no FROM drawers WHERE id = ? AND removed = FALSE", &id[..])
+            .fetch_optional(&self.pool)
+            .await?;
+        Ok(found.is_some())
+    }
+
+    /// Gives a drawer another name. Gives the number of the latest change.
     ///
     /// # Errors
     /// When the database does not answer.
     pub async fn rename_drawer(&self, drawer: u32, name: &str, stamp: Stamp) -> Result<u64, StoreError> {
         let mut tx = self.pool.begin().await?;
-        sqlx::query!("UPDATE drawers SET name = ?, changed = ? WHERE no = ?", name, stamp.to_bits(), drawer)
-            .execute(&mut *tx)
-            .await?;
+        let mut change = next_change(&mut tx).await?;
+        sqlx::query!(
+            "UPDATE drawers SET name = ?, changed = ?, seq = ? WHERE no = ?",
+            name,
+            stamp.to_bits(),
+            change,
+            drawer
+        )
+        .execute(&mut *tx)
+        .await?;
         let clips = sqlx::query_scalar!("SELECT no FROM clips WHERE drawer = ?", drawer).fetch_all(&mut *tx).await?;
-        let mut change = 0;
         for number in clips {
             change = next_change(&mut tx).await?;
             sqlx::query!("UPDATE clips SET seq = ? WHERE no = ?", change, number).execute(&mut *tx).await?;
@@ -103,24 +132,28 @@ impl Store {
         Ok(change)
     }
 
-    /// Moves a drawer to another place among the drawers.
+    /// Moves a drawer to another place among the drawers. Gives the number of the change.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn move_drawer(&self, drawer: u32, place: &Order, stamp: Stamp) -> Result<(), StoreError> {
+    pub async fn move_drawer(&self, drawer: u32, place: &Order, stamp: Stamp) -> Result<u64, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let change = next_change(&mut tx).await?;
         sqlx::query!(
-            "UPDATE drawers SET place = ?, changed = ? WHERE no = ?",
+            "UPDATE drawers SET place = ?, changed = ?, seq = ? WHERE no = ?",
             place.as_bytes(),
             stamp.to_bits(),
+            change,
             drawer
         )
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
-        Ok(())
+        tx.commit().await?;
+        Ok(change)
     }
 
     /// Removes a drawer with its headings; `clips` says what becomes of its clips. Gives the number of the
-    /// latest change, 0 if it had no clips.
+    /// latest change.
     ///
     /// # Errors
     /// When the database does not answer; nothing is removed then.
@@ -131,24 +164,35 @@ impl Store {
         stamp: Stamp,
     ) -> Result<u64, StoreError> {
         let mut tx = self.pool.begin().await?;
-        let mut change = 0;
+        let mut change;
         for (number, particular) in clips {
             change = next_change(&mut tx).await?;
             given::set(&mut tx, change, *number, particular, stamp).await?;
         }
         // Those in the bin go back into the history when they are brought back.
         sqlx::query!("UPDATE clips SET drawer = NULL, place = NULL WHERE drawer = ?", drawer).execute(&mut *tx).await?;
-        sqlx::query!("UPDATE headings SET removed = TRUE, changed = ? WHERE drawer = ?", stamp.to_bits(), drawer)
-            .execute(&mut *tx)
-            .await?;
-        sqlx::query!("UPDATE drawers SET removed = TRUE, changed = ? WHERE no = ?", stamp.to_bits(), drawer)
-            .execute(&mut *tx)
-            .await?;
+        change = next_change(&mut tx).await?;
+        sqlx::query!(
+            "UPDATE headings SET removed = TRUE, changed = ?, seq = ? WHERE drawer = ?",
+            stamp.to_bits(),
+            change,
+            drawer
+        )
+        .execute(&mut *tx)
+        .await?;
+        sqlx::query!(
+            "UPDATE drawers SET removed = TRUE, changed = ?, seq = ? WHERE no = ?",
+            stamp.to_bits(),
+            change,
+            drawer
+        )
+        .execute(&mut *tx)
+        .await?;
         tx.commit().await?;
         Ok(change)
     }
 
-    /// Adds a heading to a drawer.
+    /// Adds a heading to a drawer. Gives the number of the change.
     ///
     /// # Errors
     /// When the database does not answer.
@@ -159,21 +203,25 @@ impl Store {
         words: &str,
         place: &Order,
         stamp: Stamp,
-    ) -> Result<(), StoreError> {
+    ) -> Result<u64, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let change = next_change(&mut tx).await?;
         sqlx::query!(
-            "INSERT INTO headings (id, drawer, place, words, changed) VALUES (?, ?, ?, ?, ?)",
+            "INSERT INTO headings (id, drawer, place, words, changed, seq) VALUES (?, ?, ?, ?, ?, ?)",
             &id[..],
             drawer,
             place.as_bytes(),
             words,
-            stamp.to_bits()
+            stamp.to_bits(),
+            change
         )
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
-        Ok(())
+        tx.commit().await?;
+        Ok(change)
     }
 
-    /// Changes a heading: its words, its place; with neither, it is removed.
+    /// Changes a heading: its words, its place; with neither, it is removed. Gives the number of the change.
     ///
     /// # Errors
     /// When the database does not answer.
@@ -183,17 +231,22 @@ impl Store {
         words: Option<&str>,
         place: Option<&Order>,
         stamp: Stamp,
-    ) -> Result<(), StoreError> {
+    ) -> Result<u64, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let change = next_change(&mut tx).await?;
         sqlx::query!(
-            "UPDATE headings SET words = COALESCE(?, words), place = COALESCE(?, place), removed = ?, changed = ? WHERE no = ?",
+            "UPDATE headings SET words = COALESCE(?, words), place = COALESCE(?, place), removed = ?, changed = ?, seq = ?
+             WHERE no = ?",
             words,
             place.map(Order::as_bytes),
             words.is_none() && place.is_none(),
             stamp.to_bits(),
+            change,
             heading
         )
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
-        Ok(())
+        tx.commit().await?;
+        Ok(change)
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::changes;
 use crate::clips::ClipRecord;
-use crate::content::{self, CHUNK_BYTES};
+use crate::content;
 use crate::given::{self, Given};
 use crate::settings::{self, TRAY};
 use crate::steps::{How, record_step};
@@ -15,10 +15,10 @@ use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
 
 /// Most bytes of text kept with the clip's own record, for searching. Longer texts are kept whole as
 /// content, and found by their beginning.
-const SEARCHED_BYTES: usize = 64 * 1024;
+pub(crate) const SEARCHED_BYTES: usize = 64 * 1024;
 
 /// Formats up to this size lie in their own row; larger ones in a blob.
-const INLINE_BYTES: usize = 16 * 1024;
+pub(crate) const INLINE_BYTES: usize = 16 * 1024;
 
 /// A clip to be filed.
 #[derive(Clone, Debug)]
@@ -124,31 +124,10 @@ impl Filing {
     pub async fn put_content(&mut self, formats: &[Format]) -> Result<(), StoreError> {
         for format in formats {
             let large = format.data.len() > if format.mime == PLAIN { SEARCHED_BYTES } else { INLINE_BYTES };
-            let blob = if large { Some(self.put_blob(&format.data).await?) } else { None };
+            let blob = if large { Some(content::write_blob(&mut self.tx, &format.data).await?) } else { None };
             self.blobs.push(blob);
         }
         Ok(())
-    }
-
-    async fn put_blob(&mut self, data: &[u8]) -> Result<u64, StoreError> {
-        let hash = blake3::hash(data);
-        let known = sqlx::query_scalar!("SELECT no FROM blobs WHERE hash = ?", &hash.as_bytes()[..])
-            .fetch_optional(&mut *self.tx)
-            .await?;
-        if let Some(number) = known {
-            return Ok(number);
-        }
-        let done =
-            sqlx::query!("INSERT INTO blobs (hash, size) VALUES (?, ?)", &hash.as_bytes()[..], data.len() as u64)
-                .execute(&mut *self.tx)
-                .await?;
-        let number = done.last_insert_id();
-        for (place, chunk) in (0u32..).zip(data.chunks(CHUNK_BYTES)) {
-            sqlx::query!("INSERT INTO blob_chunks (blob_no, place, content) VALUES (?, ?, ?)", number, place, chunk)
-                .execute(&mut *self.tx)
-                .await?;
-        }
-        Ok(number)
     }
 
     /// Files the clip with these formats (those of [`Filing::put_content`]): a new clip, or the known
@@ -225,6 +204,8 @@ impl Filing {
             mark: None,
             alias: None,
             fills: false,
+            shared: false,
+            elsewhere: false,
         }
     }
 
@@ -271,7 +252,7 @@ impl Filing {
         let (lines, chars) = clip.extent.unzip();
         sqlx::query!(
             "UPDATE clips SET seq = ?, secret = ?, device = ?, copied = GREATEST(copied, ?), copies = copies + 1,
-                shredded = FALSE, size = ?, width = ?, height = ?, text_lines = ?, text_chars = ?, text = ?,
+                shredded = FALSE, elsewhere = FALSE, size = ?, width = ?, height = ?, text_lines = ?, text_chars = ?, text = ?,
                 title = COALESCE(?, title), caption = COALESCE(?, caption),
                 application = ?, window_title = ?, page = ?, selected = selected AND ?
              WHERE no = ?",

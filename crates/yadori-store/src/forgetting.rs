@@ -3,8 +3,12 @@
 use crate::changes::shred_one;
 use crate::days::{self, Happened};
 use crate::store::{Store, StoreError, next_change};
+use yadori_core::amounts::DAY;
 use yadori_core::retention::BIN_MILLIS;
 use yadori_core::{MillisSinceEpoch, Stamp};
+
+/// How long the trace of a clip stays for devices that are away: 180 days.
+const TRACE_MILLIS: u64 = 180 * DAY;
 
 /// Clips shredded in one transaction at most, so that a long list never holds up a capture.
 const BATCH: u32 = 50;
@@ -15,7 +19,9 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn next_due(&self) -> Result<Option<MillisSinceEpoch>, StoreError> {
-        let gone = sqlx::query_scalar!(r#"SELECT MIN(gone) AS "stamp: u64" FROM clips"#).fetch_one(&self.pool).await?;
+        let gone = sqlx::query_scalar!(r#"SELECT MIN(gone) AS "stamp: u64" FROM clips WHERE shredded = FALSE"#)
+            .fetch_one(&self.pool)
+            .await?;
         Ok(gone.map(|stamp| Stamp::from_bits(stamp).at().plus(BIN_MILLIS)))
     }
 
@@ -28,7 +34,25 @@ impl Store {
     pub async fn shred_due(&self, now: MillisSinceEpoch) -> Result<Option<u64>, StoreError> {
         let horizon = Stamp::at_start_of(now.minus(BIN_MILLIS)).to_bits();
         let mut tx = self.pool.begin().await?;
-        sqlx::query!("DELETE FROM clips WHERE gone <= ? AND shredded = TRUE", horizon).execute(&mut *tx).await?;
+        let linked = sqlx::query_scalar!(
+            r#"SELECT CAST(COALESCE(MIN(acked), 18446744073709551615) AS UNSIGNED) AS "acked!: u64"
+               FROM devices WHERE linked = TRUE AND own = FALSE"#
+        )
+        .fetch_one(&mut *tx)
+        .await?;
+        // The trace of a clip stays until every linked device has passed it, or has been away for too long; that
+        // of one that only this device has swept, for as long as another may tell of it.
+        let long_ago = Stamp::at_start_of(now.minus(TRACE_MILLIS)).to_bits();
+        sqlx::query!(
+            "DELETE FROM clips WHERE shredded = TRUE AND gone <= ?
+             AND (gone <= ? OR ? = 18446744073709551615 OR (seq <= ? AND COALESCE(swept, 0) < gone))",
+            horizon,
+            long_ago,
+            linked,
+            linked
+        )
+        .execute(&mut *tx)
+        .await?;
         sqlx::query!("DELETE FROM steps WHERE at <= ?", now.minus(BIN_MILLIS).0).execute(&mut *tx).await?;
         let due =
             sqlx::query_scalar!("SELECT no FROM clips WHERE gone <= ? AND shredded = FALSE LIMIT ?", horizon, BATCH)

@@ -11,6 +11,7 @@
 //!   * `forgetting`: what goes by itself
 //!   * `scrubbing`: what was forgotten for good is written over
 //!   * `days`: what happened on each day
+//!   * `devices`, `telling`, `hearing`: the person's devices, and what they tell each other
 //!   * `thumbnails`: small pictures of pictures
 //!   * `settings`: settings, and the console's sessions
 //!
@@ -22,24 +23,30 @@ mod changes;
 mod clips;
 mod content;
 mod days;
+mod devices;
 mod drawers;
 mod filing;
 mod forgetting;
 mod given;
+mod hearing;
 pub mod private;
 mod scrubbing;
 mod settings;
 mod steps;
 mod store;
+mod telling;
 mod thumbnails;
 
 pub use clips::{ClipRecord, InDrawer};
 pub use content::{CHUNK_BYTES, FormatOfClip, StoredFormat};
 pub use days::Day;
+pub use devices::DeviceRecord;
 pub use drawers::{Drawer, Heading};
 pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
 pub use given::{Given, Particular};
+pub use hearing::{Heard, Piece};
 pub use settings::TRAY;
 pub use steps::{GENTLE, How, QUICK, Step};
 pub use store::{OpenError, Store, StoreError};
+pub use telling::Told;
 pub use thumbnails::Thumbnail;

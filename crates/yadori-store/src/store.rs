@@ -159,7 +159,10 @@ impl Store {
         if let Some(number) =
             sqlx::query_scalar!("SELECT no FROM devices WHERE own = TRUE").fetch_optional(&self.pool).await?
         {
-            sqlx::query!("UPDATE devices SET name = ? WHERE no = ?", name, number).execute(&self.pool).await?;
+            // Once the others know it by a name, it has that name.
+            sqlx::query!("UPDATE devices SET name = ? WHERE no = ? AND pin IS NULL", name, number)
+                .execute(&self.pool)
+                .await?;
             return Ok(number);
         }
         let done = sqlx::query!("INSERT INTO devices (id, name, own) VALUES (?, ?, TRUE)", &id[..], name)
@@ -175,7 +178,10 @@ impl Store {
     pub async fn latest_stamp(&self) -> Result<Stamp, StoreError> {
         let latest = sqlx::query_scalar!(
             r#"SELECT CAST(GREATEST(COALESCE(MAX(copied), 0), COALESCE(MAX(restored), 0), COALESCE(MAX(deleted), 0),
-               COALESCE(MAX(cleared), 0), COALESCE(MAX(swept), 0), COALESCE(MAX(pin_stamp), 0), COALESCE(MAX(drawer_stamp), 0),
+               COALESCE(MAX(cleared), 0), COALESCE(MAX(swept), 0), COALESCE(MAX(pin_stamp), 0), COALESCE(MAX(drawer_stamp), 0), COALESCE(MAX(purged), 0),
+               COALESCE(MAX(title_stamp), 0), COALESCE(MAX(alias_stamp), 0), COALESCE(MAX(mark_stamp), 0),
+               COALESCE((SELECT MAX(changed) FROM drawers), 0), COALESCE((SELECT MAX(changed) FROM headings), 0),
+               COALESCE((SELECT MAX(GREATEST(name_stamp, addresses_stamp, linked_stamp)) FROM devices), 0),
                COALESCE((SELECT MAX(stamp) FROM steps), 0)) AS UNSIGNED)
                AS "latest!: u64" FROM clips"#
         )

@@ -1,0 +1,434 @@
+//! When devices say what: a state machine with no sockets and no records.
+//!
+//! Whoever drives it feeds it what happens ([`Input`]) and does what it asks for ([`Output`]). Each side reads its
+//! own change feed from where the other has come to, and sends what it finds, a few batches ahead of the other's
+//! acknowledgements and no more. The cursor is on record with the other, in the same transaction as what it
+//! stands for, so that after any interruption the rest is sent and nothing but the rest. What is told twice
+//! makes no difference: states are merged.
+//!
+//! Content that does not travel along is asked for by its hash, piece by piece, one piece of each at a time.
+
+use crate::frame::{Bye, CHUNK, Frame, Hello, VERSIONS};
+use bytes::Bytes;
+use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
+use yadori_core::amounts::DAY;
+use yadori_core::shared::{Clip, Hash, Item};
+use yadori_core::{ClipId, MillisSinceEpoch};
+
+/// Batches that may be under way before the other has acknowledged one.
+const AHEAD: usize = 4;
+
+/// Contents asked for at the same time.
+const AT_ONCE: usize = 4;
+
+/// Clips that are remembered as known to the other in their present state, so that nothing is told back to who
+/// told it.
+const REMEMBERED: usize = 50_000;
+
+/// Something that happened.
+#[derive(Clone, Debug)]
+pub enum Input {
+    /// The other device said this.
+    Received(Frame),
+    /// There are changes in this device's feed up to this number.
+    Changed(u64),
+    /// [`Output::Read`] gave these, which are all up to this number.
+    Read {
+        /// The number.
+        upto: u64,
+        /// What has changed.
+        items: Vec<Item>,
+    },
+    /// [`Output::Apply`] was done; contents are wanted.
+    Applied {
+        /// The number it was about.
+        upto: u64,
+        /// What is wanted, and how much of it is here.
+        wants: Vec<(Hash, u64)>,
+    },
+    /// Content is wanted of which this much is here.
+    Wanted(Hash, u64),
+    /// [`Output::ReadContent`] gave this; nothing if it is not here.
+    Content(Hash, u64, Option<Bytes>),
+    /// [`Output::StoreContent`] was done: how much is here now, and whether that is all, or all that is wanted.
+    Stored(Hash, u64, bool),
+    /// A clip is to be handed over.
+    Hand {
+        /// By which the answer refers to it.
+        number: u32,
+        /// The clip.
+        clip: Box<Clip>,
+        /// Whether it is to be put on the other's clipboard.
+        recall: bool,
+    },
+    /// [`Output::TakeIn`] was done, or why not.
+    TakenIn(u32, Option<String>),
+    /// This side ends the connection.
+    End(Bye),
+}
+
+/// Something to be done.
+#[derive(Clone, Debug)]
+pub enum Output {
+    /// Say this to the other.
+    Send(Frame),
+    /// The other has said its first word; all is well.
+    Greeted(Hello),
+    /// Read the feed after this number, one batch; tell by [`Input::Read`].
+    Read(u64),
+    /// Put on record, in one transaction with the cursor; tell by [`Input::Applied`].
+    Apply {
+        /// The cursor, in the feed of this id.
+        cursor: ([u8; 8], u64),
+        /// What the other told.
+        items: Vec<Item>,
+    },
+    /// The other has everything up to this number.
+    Acknowledged(u64),
+    /// Read content from this byte on, at most [`CHUNK`] bytes; tell by [`Input::Content`].
+    ReadContent(Hash, u64),
+    /// Put content on record from this byte on; tell by [`Input::Stored`].
+    StoreContent(Hash, u64, Bytes),
+    /// The other does not have this content.
+    Absent(Hash),
+    /// Take in a clip that was handed over; tell by [`Input::TakenIn`].
+    TakeIn {
+        /// By which the answer refers to it.
+        number: u32,
+        /// The clip.
+        clip: Box<Clip>,
+        /// Whether it is to be put on the clipboard.
+        recall: bool,
+    },
+    /// What became of what was handed over.
+    Handed(u32, Option<String>),
+    /// The exchange is over. If it was this side that ended it, the other has been told.
+    Over(Ending),
+}
+
+/// Why an exchange is over.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Ending {
+    /// This side ended it.
+    Here(Bye),
+    /// The other side did.
+    There(Bye),
+}
+
+/// One exchange, from connection to end.
+#[derive(Debug)]
+pub struct Exchange {
+    now: MillisSinceEpoch,
+    feed: [u8; 8],
+    latest: u64,
+    /// The other's feed, once it has said hello.
+    other: Option<[u8; 8]>,
+    /// How far this device's feed was read, sent, and acknowledged.
+    read: u64,
+    sent: VecDeque<u64>,
+    reading: bool,
+    /// Batches of the other that are being put on record, in their order.
+    applying: bool,
+    waiting: VecDeque<(u64, Vec<Item>)>,
+    /// Contents that are wanted: how much is here.
+    wanted: VecDeque<(Hash, u64)>,
+    asked: BTreeMap<Hash, u64>,
+    /// What the other is known to know, as a hash of what was told.
+    known: HashMap<ClipId, u64>,
+    /// Contents that the other wanted while they were not here.
+    owed: HashSet<Hash>,
+    /// Handed over by the other, and not answered yet.
+    taking: HashSet<u32>,
+    over: bool,
+}
+
+impl Exchange {
+    /// Begins an exchange: `read` is how far the other's feed is on record here. Gives the first word.
+    pub fn begin(
+        name: &str,
+        now: MillisSinceEpoch,
+        feed: [u8; 8],
+        latest: u64,
+        read: Option<([u8; 8], u64)>,
+    ) -> (Self, Output) {
+        let hello = Hello { versions: VERSIONS, name: name.to_owned(), now, feed, latest, read };
+        let exchange = Self {
+            now,
+            feed,
+            latest,
+            other: None,
+            read: 0,
+            sent: VecDeque::new(),
+            reading: false,
+            applying: false,
+            waiting: VecDeque::new(),
+            wanted: VecDeque::new(),
+            asked: BTreeMap::new(),
+            known: HashMap::new(),
+            owed: HashSet::new(),
+            taking: HashSet::new(),
+            over: false,
+        };
+        (exchange, Output::Send(Frame::Hello(hello)))
+    }
+
+    /// Takes what happened; gives what is to be done, in this order.
+    pub fn step(&mut self, input: Input) -> Vec<Output> {
+        let mut out = Vec::new();
+        if self.over {
+            return out;
+        }
+        match input {
+            Input::Received(frame) => self.received(frame, &mut out),
+            Input::Changed(latest) => self.latest = self.latest.max(latest),
+            Input::Read { upto, items } => self.send(upto, items, &mut out),
+            Input::Applied { upto, wants } => {
+                self.applying = false;
+                out.push(Output::Send(Frame::Ack(upto)));
+                self.wanted.extend(wants);
+            }
+            Input::Wanted(hash, have) => self.wanted.push_back((hash, have)),
+            Input::Content(hash, from, Some(data)) => out.push(Output::Send(Frame::Chunk(hash, from, data))),
+            Input::Content(hash, _, None) => {
+                if self.owed.len() < REMEMBERED {
+                    self.owed.insert(hash);
+                }
+                out.push(Output::Send(Frame::Absent(hash)));
+            }
+            Input::Stored(hash, have, whole) => {
+                if whole {
+                    self.asked.remove(&hash);
+                } else if let Some(asked) = self.asked.get_mut(&hash) {
+                    *asked = have;
+                    out.push(Output::Send(Frame::Want(hash, have)));
+                }
+            }
+            Input::Hand { number, clip, recall } => {
+                self.note_known(&clip);
+                out.push(Output::Send(Frame::Hand { number, clip, recall }));
+            }
+            Input::TakenIn(number, trouble) => {
+                self.taking.remove(&number);
+                out.push(Output::Send(Frame::Handed(number, trouble)));
+            }
+            Input::End(bye) => self.end(bye, &mut out),
+        }
+        self.go_on(&mut out);
+        out
+    }
+
+    /// How far this device's feed has been sent and acknowledged: all of it, if nothing is under way.
+    pub fn is_up_to_date(&self) -> bool {
+        self.other.is_some() && self.read >= self.latest && self.sent.is_empty() && !self.reading
+    }
+
+    fn end(&mut self, bye: Bye, out: &mut Vec<Output>) {
+        out.push(Output::Send(Frame::Bye(bye.clone())));
+        out.push(Output::Over(Ending::Here(bye)));
+        self.over = true;
+    }
+
+    fn go_on(&mut self, out: &mut Vec<Output>) {
+        if self.over || self.other.is_none() {
+            return;
+        }
+        if !self.reading && self.read < self.latest && self.sent.len() < AHEAD {
+            self.reading = true;
+            out.push(Output::Read(self.read));
+        }
+        if !self.applying
+            && let Some((upto, items)) = self.waiting.pop_front()
+        {
+            self.applying = true;
+            out.push(Output::Apply { cursor: (self.other.unwrap_or_default(), upto), items });
+        }
+        while self.asked.len() < AT_ONCE
+            && let Some((hash, have)) = self.wanted.pop_front()
+        {
+            if !self.asked.contains_key(&hash) {
+                self.asked.insert(hash, have);
+                out.push(Output::Send(Frame::Want(hash, have)));
+            }
+        }
+    }
+
+    fn received(&mut self, frame: Frame, out: &mut Vec<Output>) {
+        match (frame, self.other.is_some()) {
+            (Frame::Hello(hello), false) => self.greeted(hello, out),
+            (Frame::Bye(bye), _) => {
+                out.push(Output::Over(Ending::There(bye)));
+                self.over = true;
+            }
+            (Frame::States { upto, items }, true) => {
+                // It sends no more than was agreed; who does otherwise is not let fill the memory.
+                if self.waiting.len() >= AHEAD {
+                    return self.end(Bye::Garbled, out);
+                }
+                for item in &items {
+                    if let Item::Clip(clip) = item {
+                        self.note_known(clip);
+                    }
+                }
+                self.waiting.push_back((upto, items));
+            }
+            (Frame::Ack(upto), true) => {
+                while self.sent.front().is_some_and(|sent| *sent <= upto) {
+                    self.sent.pop_front();
+                }
+                out.push(Output::Acknowledged(upto.min(self.read)));
+            }
+            (Frame::Want(hash, from), true) => out.push(Output::ReadContent(hash, from)),
+            (Frame::Chunk(hash, at, data), true) => {
+                // What was not asked for is not taken.
+                if self.asked.get(&hash) != Some(&at) || data.is_empty() || data.len() > CHUNK {
+                    return self.end(Bye::Garbled, out);
+                }
+                out.push(Output::StoreContent(hash, at, data));
+            }
+            (Frame::Absent(hash), true) => {
+                if self.asked.remove(&hash).is_some() {
+                    out.push(Output::Absent(hash));
+                }
+            }
+            (Frame::Hand { number, clip, recall }, true) => {
+                if self.taking.len() >= AHEAD || !self.taking.insert(number) {
+                    return self.end(Bye::Garbled, out);
+                }
+                self.note_known(&clip);
+                out.push(Output::TakeIn { number, clip, recall });
+            }
+            (Frame::Handed(number, trouble), true) => out.push(Output::Handed(number, trouble)),
+            // A second hello, or anything before the first.
+            _ => self.end(Bye::Garbled, out),
+        }
+    }
+
+    fn greeted(&mut self, hello: Hello, out: &mut Vec<Output>) {
+        let (newest, oldest) = hello.versions;
+        if newest < VERSIONS.1 || oldest > VERSIONS.0 {
+            return self.end(Bye::Version(newest < VERSIONS.1), out);
+        }
+        if hello.now.0.abs_diff(self.now.0) > DAY {
+            return self.end(Bye::Clock, out);
+        }
+        self.other = Some(hello.feed);
+        // A cursor in another feed, or beyond the end of this one (which was put back from a copy), says nothing.
+        self.read = match hello.read {
+            Some((feed, upto)) if feed == self.feed && upto <= self.latest => upto,
+            _ => 0,
+        };
+        out.push(Output::Greeted(hello));
+    }
+
+    fn send(&mut self, upto: u64, mut items: Vec<Item>, out: &mut Vec<Output>) {
+        self.reading = false;
+        self.read = self.read.max(upto);
+        items.retain_mut(|item| match item {
+            // What it wanted may have come in the meantime.
+            Item::Clip(clip) => self.note_known(clip) || self.is_owed(clip),
+            _ => true,
+        });
+        // Nothing but what the other has told itself: it need not hear of it.
+        if !items.is_empty() {
+            self.sent.push_back(upto);
+            out.push(Output::Send(Frame::States { upto, items }));
+        }
+    }
+
+    fn is_owed(&mut self, clip: &Clip) -> bool {
+        let formats = clip.body.iter().flat_map(|body| &body.formats);
+        let hashes: Vec<Hash> = formats.map(|format| format.hash).collect();
+        hashes.iter().filter(|hash| self.owed.remove(*hash)).count() > 0
+    }
+
+    /// Notes that the other knows this; tells whether that is new.
+    fn note_known(&mut self, clip: &Clip) -> bool {
+        if self.known.len() >= REMEMBERED {
+            self.known.clear();
+        }
+        let told = fingerprint(clip);
+        self.known.insert(clip.id, told) != Some(told)
+    }
+}
+
+/// A hash of what is told of a clip, but for its content, which its latest copy stands for.
+fn fingerprint(clip: &Clip) -> u64 {
+    let state = format!("{:?}", clip.state);
+    let hash = blake3::hash(state.as_bytes());
+    u64::from_le_bytes(std::array::from_fn(|place| hash.as_bytes()[place]))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const NOW: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
+
+    fn hello(versions: (u16, u16), now: MillisSinceEpoch, read: Option<([u8; 8], u64)>) -> Input {
+        Input::Received(Frame::Hello(Hello { versions, name: "van".into(), now, feed: [2; 8], latest: 0, read }))
+    }
+
+    fn begun() -> Exchange {
+        Exchange::begin("workshop", NOW, [1; 8], 40, None).0
+    }
+
+    #[test]
+    fn it_goes_on_where_the_other_has_come_to() {
+        let next = |read| {
+            let out = begun().step(hello(VERSIONS, NOW, read));
+            out.into_iter().find_map(|output| match output {
+                Output::Read(after) => Some(after),
+                _ => None,
+            })
+        };
+        assert_eq!(next(Some(([1; 8], 30))), Some(30));
+        assert_eq!(next(Some(([1; 8], 40))), None);
+        // Another feed, and a cursor from before the records were put back, say nothing.
+        assert_eq!(next(Some(([9; 8], 30))), Some(0));
+        assert_eq!(next(Some(([1; 8], 41))), Some(0));
+        assert_eq!(next(None), Some(0));
+    }
+
+    #[test]
+    fn who_is_too_old_or_lives_on_another_day_is_told() {
+        let ending = |input| {
+            let out = begun().step(input);
+            out.into_iter().find_map(|output| match output {
+                Output::Over(Ending::Here(bye)) => Some(bye),
+                _ => None,
+            })
+        };
+        assert_eq!(ending(hello((9, 9), NOW, None)), Some(Bye::Version(false)));
+        assert_eq!(ending(hello((0, 0), NOW, None)), Some(Bye::Version(true)));
+        assert_eq!(ending(hello((9, 1), NOW, None)), None);
+        assert_eq!(ending(hello(VERSIONS, NOW.plus(DAY + 1), None)), Some(Bye::Clock));
+        assert_eq!(ending(hello(VERSIONS, NOW.minus(DAY), None)), None);
+        assert_eq!(ending(Input::Received(Frame::Ack(1))), Some(Bye::Garbled));
+    }
+
+    #[test]
+    fn content_that_nobody_asked_for_ends_it() {
+        let mut exchange = begun();
+        exchange.step(hello(VERSIONS, NOW, None));
+        let asked = exchange.step(Input::Wanted([5; 32], 10));
+        assert!(matches!(asked[..], [Output::Send(Frame::Want(_, 10))]));
+        let stored = exchange.step(Input::Received(Frame::Chunk([5; 32], 10, Bytes::from_static(b"more"))));
+        assert!(matches!(&stored[..], [Output::StoreContent(_, 10, data)] if data.len() == 4));
+        let next = exchange.step(Input::Stored([5; 32], 14, false));
+        assert!(matches!(next[..], [Output::Send(Frame::Want(_, 14))]));
+        let wrong = exchange.step(Input::Received(Frame::Chunk([5; 32], 10, Bytes::from_static(b"again"))));
+        assert!(matches!(wrong[..], [_, Output::Over(Ending::Here(Bye::Garbled))]));
+        // After the end, nothing more is done.
+        assert!(exchange.step(Input::Changed(99)).is_empty());
+    }
+
+    #[test]
+    fn whoever_sends_without_waiting_is_stopped() {
+        let mut exchange = begun();
+        exchange.step(hello(VERSIONS, NOW, None));
+        let flood = |upto| Input::Received(Frame::States { upto, items: Vec::new() });
+        let ended =
+            (1..20).find(|upto| exchange.step(flood(*upto)).iter().any(|output| matches!(output, Output::Over(_))));
+        assert_eq!(ended, Some(AHEAD as u64 + 2));
+    }
+}

@@ -1,0 +1,18 @@
+//! One history on a person's devices, with nobody in between.
+//!
+//! * [`identity`]: a device's key, its certificate, and the hash by which the others know it
+//! * [`code`], [`pairing`]: two devices meet for the first time, by a short code
+//! * [`tls`]: connections that only linked devices can make
+//! * [`frame`]: what devices say to each other, as bytes
+//! * [`exchange`]: when they say it; a state machine with no sockets and no records
+//! * [`line`]: a connection over which an exchange is held
+//!
+//! `docs/protocol.md` describes all of it for whoever writes another implementation.
+#![forbid(unsafe_code)]
+
+pub mod code;
+pub mod exchange;
+pub mod frame;
+pub mod identity;
+pub mod pairing;
+pub mod tls;

@@ -1,0 +1,202 @@
+//! The devices of a person: this one, and those that are linked to it.
+
+use crate::store::{Store, StoreError, next_change};
+use sqlx::{MySql, Transaction};
+use yadori_core::merge::Register;
+use yadori_core::shared::{Device, Item};
+use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
+
+/// A device on record.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DeviceRecord {
+    /// What the others are told of it; none before this device had a key.
+    pub device: Option<Device>,
+    /// What it is called.
+    pub name: String,
+    /// Whether it is this one.
+    pub own: bool,
+    /// How far its feed is on record here, and which one that was.
+    pub read: Option<([u8; 8], u64)>,
+    /// How far it has this device's feed.
+    pub acknowledged: u64,
+    /// When it was last heard of.
+    pub seen_at: Option<MillisSinceEpoch>,
+}
+
+struct Raw {
+    pin: Option<Vec<u8>>,
+    name: String,
+    own: bool,
+    name_stamp: u64,
+    addresses: String,
+    addresses_stamp: u64,
+    linked: bool,
+    linked_stamp: u64,
+    cursor_feed: Option<Vec<u8>>,
+    cursor_upto: u64,
+    acked: u64,
+    seen_at: Option<u64>,
+}
+
+impl From<Raw> for DeviceRecord {
+    fn from(raw: Raw) -> Self {
+        let key: Option<[u8; 32]> = raw.pin.and_then(|pin| pin.try_into().ok());
+        let device = key.map(|key| Device {
+            key,
+            name: Register::new(Stamp::from_bits(raw.name_stamp), raw.name.clone()),
+            addresses: Register::new(
+                Stamp::from_bits(raw.addresses_stamp),
+                raw.addresses.lines().map(str::to_owned).collect(),
+            ),
+            linked: Register::new(Stamp::from_bits(raw.linked_stamp), raw.linked),
+        });
+        let feed: Option<[u8; 8]> = raw.cursor_feed.and_then(|feed| feed.try_into().ok());
+        Self {
+            device,
+            name: raw.name,
+            own: raw.own,
+            read: feed.map(|feed| (feed, raw.cursor_upto)),
+            acknowledged: raw.acked,
+            seen_at: raw.seen_at.map(MillisSinceEpoch),
+        }
+    }
+}
+
+macro_rules! devices {
+    ($from:literal $(, $argument:expr)*) => {
+        sqlx::query_as!(
+            Raw,
+            r#"SELECT pin, name, own AS "own: bool", name_stamp, addresses, addresses_stamp, linked AS "linked: bool",
+               linked_stamp, cursor_feed, cursor_upto, acked, seen_at "# + $from
+            $(, $argument)*
+        )
+    };
+}
+
+impl Store {
+    /// All devices that were ever heard of, this one first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn devices(&self) -> Result<Vec<DeviceRecord>, StoreError> {
+        let rows = devices!("FROM devices ORDER BY own DESC, name, id").fetch_all(&self.pool).await?;
+        Ok(rows.into_iter().map(DeviceRecord::from).collect())
+    }
+
+    /// Gives this device its key: from now on it is known by that.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn set_own_key(&self, key: [u8; 32], stamp: Stamp) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let id = DeviceId::of_key(&key);
+        let change = next_change(&mut tx).await?;
+        sqlx::query!(
+            "UPDATE devices SET id = ?, pin = ?, name_stamp = ?, seq = ? WHERE no = ? AND (pin IS NULL OR pin <> ?)",
+            &id.0[..],
+            &key[..],
+            stamp.to_bits(),
+            change,
+            self.device,
+            &key[..]
+        )
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// Puts on record what is known of a device, merged with what was. Gives the number of the change; nothing if
+    /// it was known.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn note_device(&self, device: &Device) -> Result<Option<u64>, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let change = hear_of(&mut tx, device).await?;
+        tx.commit().await?;
+        Ok(change)
+    }
+
+    /// Notes how far a device has this one's feed.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn acknowledged(&self, device: DeviceId, upto: u64, at: MillisSinceEpoch) -> Result<(), StoreError> {
+        sqlx::query!(
+            "UPDATE devices SET acked = GREATEST(acked, ?), seen_at = ? WHERE id = ?",
+            upto,
+            at.0,
+            &device.0[..]
+        )
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Everything is told again to all devices, and everything read again from them: another policy is in force,
+    /// or another device has been linked.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn read_all_again(&self) -> Result<(), StoreError> {
+        sqlx::query!("UPDATE devices SET cursor_upto = 0, cursor_feed = NULL WHERE own = FALSE")
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    pub(crate) async fn devices_told(&self, after: u64, upto: u64) -> Result<Vec<Item>, StoreError> {
+        let rows = devices!("FROM devices WHERE seq > ? AND seq <= ? AND pin IS NOT NULL", after, upto)
+            .fetch_all(&self.pool)
+            .await?;
+        Ok(rows.into_iter().filter_map(|row| DeviceRecord::from(row).device).map(Item::Device).collect())
+    }
+}
+
+/// Puts on record what was heard of a device.
+pub(crate) async fn hear_of(tx: &mut Transaction<'static, MySql>, device: &Device) -> Result<Option<u64>, sqlx::Error> {
+    let id = device.id();
+    let known = devices!("FROM devices WHERE id = ? FOR UPDATE", &id.0[..]).fetch_optional(&mut **tx).await?;
+    let known = known.map(DeviceRecord::from);
+    let before = known.as_ref().and_then(|known| known.device.clone());
+    let merged = match &before {
+        Some(before) => before.clone().merge(device.clone()),
+        None => device.clone(),
+    };
+    if before.as_ref() == Some(&merged) {
+        return Ok(None);
+    }
+    let change = next_change(tx).await?;
+    sqlx::query!(
+        "INSERT INTO devices (id, own, pin, name, name_stamp, addresses, addresses_stamp, linked, linked_stamp, seq)
+         VALUES (?, FALSE, ?, ?, ?, ?, ?, ?, ?, ?)
+         ON DUPLICATE KEY UPDATE pin = VALUES(pin), name = VALUES(name), name_stamp = VALUES(name_stamp),
+         addresses = VALUES(addresses), addresses_stamp = VALUES(addresses_stamp), linked = VALUES(linked),
+         linked_stamp = VALUES(linked_stamp), seq = VALUES(seq)",
+        &id.0[..],
+        &merged.key[..],
+        merged.name.value,
+        merged.name.stamp.to_bits(),
+        merged.addresses.value.join("\n"),
+        merged.addresses.stamp.to_bits(),
+        merged.linked.value,
+        merged.linked.stamp.to_bits(),
+        change
+    )
+    .execute(&mut **tx)
+    .await?;
+    Ok(Some(change))
+}
+
+/// The number of the device with this id; it is put on record if it was never heard of.
+pub(crate) async fn number_of(tx: &mut Transaction<'static, MySql>, id: DeviceId) -> Result<u32, sqlx::Error> {
+    let known = sqlx::query_scalar!("SELECT no FROM devices WHERE id = ?", &id.0[..]).fetch_optional(&mut **tx).await?;
+    if let Some(number) = known {
+        return Ok(number);
+    }
+    let done = sqlx::query!("INSERT INTO devices (id, name, own) VALUES (?, 'another device', FALSE)", &id.0[..])
+        .execute(&mut **tx)
+        .await?;
+    Ok(done.last_insert_id() as u32)
+}
