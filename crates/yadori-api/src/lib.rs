@@ -4,6 +4,7 @@
 //! their comments are its descriptions. Times are RFC 3339 in UTC.
 
 mod changing;
+mod devices;
 mod figures;
 mod forgetting;
 mod kept;
@@ -13,6 +14,7 @@ mod rules;
 mod tray;
 
 pub use changing::*;
+pub use devices::*;
 pub use figures::*;
 pub use forgetting::*;
 pub use kept::*;
@@ -146,6 +148,10 @@ pub struct Clip {
     pub source: Source,
     /// The device on which it was last copied.
     pub device: String,
+    /// Whether other devices know it.
+    pub shared: bool,
+    /// Whether some of its content is on another device only; it is fetched when it is wanted.
+    pub elsewhere: bool,
 }
 
 /// One format of a clip.

@@ -10,6 +10,7 @@
 
 use crate::frame::{Bye, CHUNK, Frame, Hello, VERSIONS};
 use bytes::Bytes;
+use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 use yadori_core::amounts::DAY;
 use yadori_core::shared::{Clip, Hash, Item};
@@ -245,8 +246,8 @@ impl Exchange {
         while self.asked.len() < AT_ONCE
             && let Some((hash, have)) = self.wanted.pop_front()
         {
-            if !self.asked.contains_key(&hash) {
-                self.asked.insert(hash, have);
+            if let Entry::Vacant(free) = self.asked.entry(hash) {
+                free.insert(have);
                 out.push(Output::Send(Frame::Want(hash, have)));
             }
         }
@@ -332,6 +333,8 @@ impl Exchange {
         if !items.is_empty() {
             self.sent.push_back(upto);
             out.push(Output::Send(Frame::States { upto, items }));
+        } else if self.sent.is_empty() {
+            out.push(Output::Acknowledged(self.read));
         }
     }
 

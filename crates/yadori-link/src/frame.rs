@@ -111,7 +111,7 @@ enum Wire {
     #[serde(rename = "n")]
     Absent(ByteArray<32>),
     #[serde(rename = "g")]
-    Hand(u32, WireClip, bool),
+    Hand(u32, Box<WireClip>, bool),
     #[serde(rename = "t")]
     Handed(u32, Option<String>),
     #[serde(rename = "b")]
@@ -121,7 +121,7 @@ enum Wire {
 #[derive(Serialize, Deserialize)]
 enum WireItem {
     #[serde(rename = "c")]
-    Clip(WireClip),
+    Clip(Box<WireClip>),
     #[serde(rename = "d")]
     Drawer(Id16, String, ByteBuf, u64, bool),
     #[serde(rename = "h")]
@@ -173,7 +173,7 @@ pub fn encode(frame: &Frame) -> Vec<u8> {
         Frame::Want(hash, from) => Wire::Want(ByteArray::new(*hash), *from),
         Frame::Chunk(hash, at, data) => Wire::Chunk(ByteArray::new(*hash), *at, ByteBuf::from(data.to_vec())),
         Frame::Absent(hash) => Wire::Absent(ByteArray::new(*hash)),
-        Frame::Hand { number, clip, recall } => Wire::Hand(*number, wire_clip(clip), *recall),
+        Frame::Hand { number, clip, recall } => Wire::Hand(*number, Box::new(wire_clip(clip)), *recall),
         Frame::Handed(number, trouble) => Wire::Handed(*number, trouble.clone()),
         Frame::Bye(bye) => Wire::Bye(match bye {
             Bye::Version(false) => 1,
@@ -213,7 +213,7 @@ pub fn decode(bytes: &[u8]) -> Result<Frame, Garbled> {
         }
         Wire::Chunk(..) => return Err(Garbled("a piece of content is too large")),
         Wire::Absent(hash) => Frame::Absent(hash.into_array()),
-        Wire::Hand(number, clip, recall) => Frame::Hand { number, clip: Box::new(read_clip(clip)?), recall },
+        Wire::Hand(number, clip, recall) => Frame::Hand { number, clip: Box::new(read_clip(*clip)?), recall },
         Wire::Handed(number, trouble) => Frame::Handed(number, trouble.map(|text| cut(text, 500))),
         Wire::Bye(1) => Frame::Bye(Bye::Version(false)),
         Wire::Bye(2) => Frame::Bye(Bye::Version(true)),
@@ -226,7 +226,7 @@ pub fn decode(bytes: &[u8]) -> Result<Frame, Garbled> {
 
 fn item(item: &Item) -> WireItem {
     match item {
-        Item::Clip(clip) => WireItem::Clip(wire_clip(clip)),
+        Item::Clip(clip) => WireItem::Clip(Box::new(wire_clip(clip))),
         Item::Drawer(drawer) => WireItem::Drawer(
             ByteArray::new(drawer.id),
             drawer.name.clone(),
@@ -253,7 +253,7 @@ fn item(item: &Item) -> WireItem {
 
 fn read_item(item: WireItem) -> Result<Item, Garbled> {
     Ok(match item {
-        WireItem::Clip(clip) => Item::Clip(Box::new(read_clip(clip)?)),
+        WireItem::Clip(clip) => Item::Clip(Box::new(read_clip(*clip)?)),
         WireItem::Drawer(id, name, place, changed, removed) => Item::Drawer(Drawer {
             id: id.into_array(),
             name: named(name)?,

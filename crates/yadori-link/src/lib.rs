@@ -14,5 +14,6 @@ pub mod code;
 pub mod exchange;
 pub mod frame;
 pub mod identity;
+pub mod line;
 pub mod pairing;
 pub mod tls;

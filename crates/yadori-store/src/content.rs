@@ -123,7 +123,7 @@ impl Store {
     /// All bytes of a format.
     ///
     /// # Errors
-    /// When the database does not answer.
+    /// When the database does not answer, or some of it is on another device.
     pub async fn content(&self, format: &StoredFormat) -> Result<Bytes, StoreError> {
         if let Held::Here(content) = &format.held {
             return Ok(content.clone());
@@ -131,6 +131,9 @@ impl Store {
         let mut content = BytesMut::with_capacity(format.size as usize);
         loop {
             let chunk = self.content_at(format, content.len() as u64).await?;
+            if chunk.is_empty() && (content.len() as u64) < format.size {
+                return Err(StoreError::Elsewhere);
+            }
             if chunk.is_empty() {
                 return Ok(content.freeze());
             }

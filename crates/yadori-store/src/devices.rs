@@ -146,6 +146,29 @@ impl Store {
         Ok(())
     }
 
+    /// The other devices take this one's feed for a new one, and read it from its beginning.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn renew_feed(&self) -> Result<(), StoreError> {
+        sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// How many clips in the history have content that is on another device only.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn count_elsewhere(&self) -> Result<u64, StoreError> {
+        Ok(sqlx::query_scalar!(
+            r#"SELECT CAST(COUNT(*) AS UNSIGNED) AS "count!: u64" FROM clips WHERE elsewhere = TRUE AND gone IS NULL AND shredded = FALSE"#
+        )
+        .fetch_one(&self.pool)
+        .await?)
+    }
+
     pub(crate) async fn devices_told(&self, after: u64, upto: u64) -> Result<Vec<Item>, StoreError> {
         let rows = devices!("FROM devices WHERE seq > ? AND seq <= ? AND pin IS NOT NULL", after, upto)
             .fetch_all(&self.pool)

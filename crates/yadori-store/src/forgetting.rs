@@ -73,7 +73,7 @@ impl Store {
     pub async fn due_in_bin(&self, now: MillisSinceEpoch) -> Result<u64, StoreError> {
         let horizon = Stamp::at_start_of(now.minus(BIN_MILLIS)).to_bits();
         Ok(sqlx::query_scalar!(
-            r#"SELECT COUNT(*) AS "count!: u64" FROM clips WHERE gone <= ? AND shredded = FALSE"#,
+            r#"SELECT CAST(COUNT(*) AS UNSIGNED) AS "count!: u64" FROM clips WHERE gone <= ? AND shredded = FALSE"#,
             horizon
         )
         .fetch_one(&self.pool)

@@ -55,6 +55,9 @@ pub enum StoreError {
     /// No room for more.
     #[error("the disk that holds the database is full")]
     DiskFull(#[source] sqlx::Error),
+    /// Content that another device has.
+    #[error("some of its content is on another device, which is not there at the moment")]
+    Elsewhere,
     /// A record that this version cannot make sense of.
     #[error("the record of clip {0} is damaged")]
     Damaged(u64),

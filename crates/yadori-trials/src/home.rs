@@ -18,7 +18,16 @@ impl Home {
     /// # Panics
     /// If the disk refuses.
     pub fn new() -> Self {
+        Self::of("workshop")
+    }
+
+    /// The same for a device of this name.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn of(device: &str) -> Self {
         let home = Self::bare();
+        home.configure_as(device, "");
         copy(template(), &home.path().join("data/database"));
         home
     }
@@ -39,12 +48,17 @@ impl Home {
         self.folder.path()
     }
 
-    /// Writes the configuration: `before`, then an API at any free port.
+    /// Writes the configuration: `before`, then an API and links at any free ports.
     ///
     /// # Panics
     /// If the disk refuses.
     pub fn configure(&self, before: &str) {
-        let text = format!("device = \"workshop\"\n{before}\n[api]\nlisten = \"127.0.0.1:0\"\n");
+        self.configure_as("workshop", before);
+    }
+
+    fn configure_as(&self, device: &str, before: &str) {
+        let listen = "listen = \"127.0.0.1:0\"";
+        let text = format!("device = \"{device}\"\n{before}\n[api]\n{listen}\n[link]\n{listen}\n");
         std::fs::write(self.path().join("config.toml"), text).expect("a configuration");
     }
 }

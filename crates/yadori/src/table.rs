@@ -40,6 +40,9 @@ fn tags(clip: &Clip, now: Timestamp) -> String {
     }
     tags.extend(clip.drawer.as_deref().map(|drawer| format!("in {}", fit(&safe(drawer), 20))));
     tags.extend(clip.mark.and_then(|mark| serde_json::to_value(mark).ok()?.as_str().map(str::to_owned)));
+    if clip.elsewhere {
+        tags.push("elsewhere".to_owned());
+    }
     if let Some(at) = clip.expires_at.filter(|at| at.as_second() - now.as_second() < SOON) {
         let left = (at.as_second() - now.as_second()).max(0);
         let left = if left < 3600 { format!("{}m", left / 60 + 1) } else { format!("{}h", left / 3600) };

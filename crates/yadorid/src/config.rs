@@ -19,6 +19,22 @@ pub struct Config {
     pub database_url: Option<String>,
     /// The HTTP interface.
     pub api: Api,
+    /// Links with the person's other devices.
+    pub link: Link,
+}
+
+/// Links with the person's other devices.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub struct Link {
+    /// Where to listen for them, from the first invitation on; port 0 takes any that is free.
+    pub listen: SocketAddr,
+}
+
+impl Default for Link {
+    fn default() -> Self {
+        Self { listen: SocketAddr::from(([0, 0, 0, 0], 7437)) }
+    }
 }
 
 /// The HTTP interface.
@@ -106,6 +122,7 @@ mod tests {
         let config: Config = toml::from_str("clipboard = \"none\"\n[api]\nlisten = \"127.0.0.1:0\"").unwrap();
         assert_eq!((config.clipboard, config.api.listen.port()), (ClipboardChoice::None, 0));
         assert_eq!(Config::default().api.listen.to_string(), "127.0.0.1:7436");
+        assert_eq!(Config::default().link.listen.to_string(), "0.0.0.0:7437");
     }
 
     #[test]

@@ -95,6 +95,11 @@ impl Ledger {
         }
     }
 
+    /// The number of the latest change that was told, as it grows.
+    pub fn changes(&self) -> watch::Receiver<u64> {
+        self.latest.subscribe()
+    }
+
     /// Listens to announcements from now on.
     pub fn listen(&self) -> broadcast::Receiver<Announcement> {
         self.announcements.subscribe()

@@ -4,13 +4,14 @@
 //! * [`service`]: the parts, put together, and their life from start to end
 //! * `database`: the private server or the given one
 //! * `ledger`: the history in memory, which follows the change feed and announces each change
+//! * `links`: the connections to the person's other devices
 //! * `journal`: how capture stands
 //! * `picture`: decoding and small pictures
 //! * `use_cases`: what a person or a program can ask for, one file each
 //! * `http`: the same over HTTP, and the console
 //!
 //! Tasks that run: one files copies, one follows the change feed, one forgets what is due, one follows
-//! the state of the private database, and the HTTP server. The desktop has a thread of its own. An
+//! the state of the private database, one keeps the links with other devices, and the HTTP server. The desktop has a thread of its own. An
 //! unclean stop loses what had been copied but not yet announced; nothing else.
 
 mod archive;
@@ -19,6 +20,7 @@ mod database;
 pub mod http;
 mod journal;
 mod ledger;
+mod links;
 mod moment;
 mod picture;
 pub mod service;

@@ -23,6 +23,11 @@ impl Stamps {
         Self(Mutex::new(HybridClock::after(last)))
     }
 
+    /// Goes on after a stamp that another device gave out.
+    pub fn observe(&self, stamp: Stamp) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).observe(stamp);
+    }
+
     /// A stamp for what happens now.
     pub fn next(&self) -> Stamp {
         self.0.lock().unwrap_or_else(PoisonError::into_inner).tick(now())

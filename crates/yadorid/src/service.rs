@@ -5,6 +5,7 @@ use crate::database::{self, Database, DatabaseError};
 use crate::http::{self, auth::Doors};
 use crate::journal::Journal;
 use crate::ledger::Ledger;
+use crate::links::{LinkError, Links};
 use crate::moment::{Stamps, now};
 use crate::use_cases::forget::SweepState;
 use crate::use_cases::rules::InForce;
@@ -72,6 +73,9 @@ pub enum StartError {
         /// Why.
         source: std::io::Error,
     },
+    /// The other devices cannot be linked with.
+    #[error(transparent)]
+    Link(#[from] LinkError),
     /// No randomness for the token.
     #[error("the system gives no random numbers: {0}")]
     Randomness(getrandom::Error),
@@ -102,6 +106,7 @@ pub struct Service {
     pub(crate) sweeps: Mutex<SweepState>,
     /// The latest copy and when it was made, for telling repeats.
     pub(crate) latest_copy: Mutex<Option<(ClipId, MillisSinceEpoch)>>,
+    pub(crate) links: Links,
     pub(crate) server: Option<watch::Receiver<ServerState>>,
     pub(crate) doors: Doors,
     /// Something may be due earlier than before.
@@ -185,6 +190,7 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         scrubbing: tokio::sync::Mutex::default(),
         sweeps: Mutex::default(),
         latest_copy: Mutex::default(),
+        links: Links::new(&places.data, config.link.listen),
         server: database.state(),
         doors: Doors::new(address, &config.api.names).map_err(StartError::Randomness)?,
         forgetting: Notify::new(),
@@ -199,6 +205,7 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
     service.restore_pause().await?;
     service.restore_rules().await?;
     service.restore_tray().await?;
+    service.restore_links().await?;
     // The first thing that a desktop tells is whether it is there.
     if let Some(first) = match &mut events {
         Some(events) => events.recv().await,
@@ -232,6 +239,8 @@ impl Running {
         background.spawn(async move { pauser.end_pauses().await });
         let dealer = service.clone();
         background.spawn(async move { dealer.deal_when_pasted().await });
+        let linker = service.clone();
+        background.spawn(async move { linker.keep_linked().await });
         let ending = service.ending.clone();
         let capturing = events.map(|events| {
             let service = service.clone();

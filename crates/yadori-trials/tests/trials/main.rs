@@ -8,6 +8,7 @@
 //! * `survival`: what is left after a kill, a crash, a full disk
 //! * `client`: the command line
 //! * `keeping`, `tray`, `forgetting`, `moving`: what a person does with their history
+//! * `linking`: one history on several devices
 //! * `guides`: the walk-throughs of the guide
 //! * `interface`: HTTP, and who is let in
 //! * `console`: the pages, in a browser
@@ -24,6 +25,7 @@ mod forgetting;
 mod guides;
 mod interface;
 mod keeping;
+mod linking;
 mod moving;
 mod programs;
 mod records;

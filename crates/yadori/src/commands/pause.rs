@@ -26,7 +26,7 @@ impl Pause {
     }
 }
 
-fn seconds(text: &str) -> Result<u64, String> {
+pub(super) fn seconds(text: &str) -> Result<u64, String> {
     let refuse = || format!("“{text}” is not a length of time; try 30s, 15m, 2h or 1d");
     let (number, unit) = text.split_at(text.find(|c: char| !c.is_ascii_digit()).ok_or_else(refuse)?);
     let factor: u64 = match unit {

@@ -153,7 +153,12 @@ fn particulars(ClipDetail { clip, formats, .. }: &ClipDetail) -> Vec<(&'static s
         rows.push(("selected", "it was only selected, and never copied".into()));
     }
     rows.extend(clip.source.page.iter().map(|page| ("page", page.clone())));
-    rows.push(("device", clip.device.clone()));
+    let shared = match (clip.shared, clip.elsewhere) {
+        (_, true) => ", its content is on another device",
+        (true, false) => ", shared with your other devices",
+        (false, false) => "",
+    };
+    rows.push(("device", format!("{}{shared}", clip.device)));
     let formats: Vec<String> =
         formats.iter().map(|format| format!("{} ({})", format.mime, size(format.size))).collect();
     rows.push(("formats", formats.join(", ")));

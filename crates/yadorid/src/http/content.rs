@@ -38,6 +38,7 @@ pub async fn content(
         Ok(found) => found,
         Err(error) => return Err(Problem::from(error).with_candidates(&app).await),
     };
+    app.fetch_whole(&record).await?;
     let wanted = asked?.0.format.map(|mime| format::canonical_mime(&mime));
     let formats = app.store.formats(record.number).await?;
     let found =

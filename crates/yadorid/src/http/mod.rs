@@ -13,6 +13,7 @@ mod clips;
 pub(crate) mod console;
 mod content;
 mod control;
+mod devices;
 mod events;
 mod forgetting;
 mod kept;
@@ -95,6 +96,17 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .routes(routes!(content::content))
         .routes(routes!(content::thumbnail))
         .routes(routes!(events::events))
+        .routes(routes!(devices::devices))
+        .routes(routes!(devices::invite))
+        .routes(routes!(devices::join))
+        .routes(routes!(devices::leave))
+        .routes(routes!(devices::rename_device, devices::remove_device))
+        .routes(routes!(devices::send))
+        .routes(routes!(devices::sync_status))
+        .routes(routes!(devices::sync_now))
+        .routes(routes!(devices::pause_sync))
+        .routes(routes!(devices::resume_sync))
+        .routes(routes!(devices::show_policy, devices::change_policy))
         .routes(routes!(control::status))
         .routes(routes!(control::pause))
         .routes(routes!(control::resume))

@@ -242,6 +242,9 @@ impl Service {
             moved_in: by_hand.and_then(|by_hand| by_hand.moved_in),
         };
         let filed = filing.commit(&clip, &draft.formats).await?;
+        if by_hand.is_none() {
+            self.note_newest(copied);
+        }
         match filed.record {
             Some(record) => self.ledger.changed_to(record),
             None => self.ledger.changed(filed.change),

@@ -87,6 +87,15 @@ fn name(given: &str) -> Result<String, DrawerError> {
     if (1..=LONGEST_NAME).contains(&name.chars().count()) { Ok(name) } else { Err(DrawerError::Name) }
 }
 
+/// The id of a drawer by the name that it is made with.
+fn named_id(name: &str) -> [u8; 16] {
+    let mut hasher = blake3::Hasher::new_derive_key("yadori 2026-11 drawer");
+    hasher.update(yadori_core::search::fold::fold(name).as_bytes());
+    let mut id = [0; 16];
+    hasher.finalize_xof().fill(&mut id);
+    id
+}
+
 fn random_id() -> Result<[u8; 16], DrawerError> {
     let mut id = [0; 16];
     getrandom::fill(&mut id).map_err(DrawerError::Randomness)?;
@@ -124,7 +133,14 @@ impl Service {
         }
         let places: Vec<Order> = drawers.into_iter().map(|drawer| drawer.place).collect();
         let place = Order::at(&places, places.len());
-        Ok(self.store.add_drawer(random_id()?, &name, &place, self.stamps.next()).await?)
+        // The same drawer made on two devices is one drawer.
+        let mut id = named_id(&name);
+        if self.store.has_drawer(id).await? {
+            id = random_id()?;
+        }
+        let (number, change) = self.store.add_drawer(id, &name, &place, self.stamps.next()).await?;
+        self.ledger.changed(change);
+        Ok(number)
     }
 
     /// Gives a drawer another name, or another place among the drawers.
@@ -146,7 +162,7 @@ impl Service {
             let others = drawers.into_iter().filter(|other| other.number != drawer.number);
             let places: Vec<Order> = others.map(|other| other.place).collect();
             let place = Order::at(&places, (at as usize).saturating_sub(1));
-            self.store.move_drawer(drawer.number, &place, self.stamps.next()).await?;
+            self.ledger.changed(self.store.move_drawer(drawer.number, &place, self.stamps.next()).await?);
         }
         Ok(api::Drawer { name: known, clips: drawer.clips })
     }
@@ -278,9 +294,9 @@ impl Service {
                     self.give(&[(record.number, Particular::Drawer(Some((drawer.number, place))))]).await?;
                 }
                 Item::Heading(heading) => {
-                    self.store
-                        .change_heading(heading.number, Some(&heading.words), Some(&place), self.stamps.next())
-                        .await?;
+                    let (words, stamp) = (Some(heading.words.as_str()), self.stamps.next());
+                    let change = self.store.change_heading(heading.number, words, Some(&place), stamp).await?;
+                    self.ledger.changed(change);
                 }
             }
         }
@@ -301,7 +317,8 @@ impl Service {
                 Some(place) => match (place as usize).checked_sub(1).and_then(|index| items.get(index)) {
                     Some(Item::Heading(heading)) => {
                         let words = (!words.is_empty()).then_some(words.as_str());
-                        self.store.change_heading(heading.number, words, None, self.stamps.next()).await?;
+                        let change = self.store.change_heading(heading.number, words, None, self.stamps.next()).await?;
+                        self.ledger.changed(change);
                     }
                     Some(Item::Clip(_)) => return Err(DrawerError::NotAHeading(place)),
                     None => return Err(DrawerError::NoSuchPlace(place)),
@@ -310,7 +327,9 @@ impl Service {
                     let places: Vec<Order> = items.iter().filter_map(|item| item.place().cloned()).collect();
                     let index = asked.at.map_or(places.len(), |at| (at.max(1) as usize - 1).min(places.len()));
                     let place = Order::at(&places, index);
-                    self.store.add_heading(random_id()?, drawer.number, &words, &place, self.stamps.next()).await?;
+                    let id = random_id()?;
+                    let stamp = self.stamps.next();
+                    self.ledger.changed(self.store.add_heading(id, drawer.number, &words, &place, stamp).await?);
                 }
             }
         }

@@ -51,6 +51,7 @@ impl Service {
     ) -> Result<api::Edited, EditError> {
         let text = std::str::from_utf8(text).map_err(|_| EditError::NotText)?;
         let found = self.find_clip(name).await?;
+        self.fetch_whole(&found.0).await?;
         let old = self.words(&found).await?;
         if old == text {
             let clip = self.listed(&found.0, Some(found.1));
@@ -97,6 +98,7 @@ impl Service {
             return Err(EditError::NoWay);
         }
         let found = self.find_clip(&asked.clip).await?;
+        self.fetch_whole(&found.0).await?;
         let before = self.words(&found).await?;
         let formats = self.store.formats(found.0.number).await?;
         let markup = self.stored_format(&formats, format::HTML).await?;

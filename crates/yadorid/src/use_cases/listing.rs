@@ -69,6 +69,8 @@ pub fn clip(record: &ClipRecord, position: Option<usize>, query: Option<&Query>,
             selected: record.source.selected,
         },
         device: record.device.clone(),
+        shared: record.shared,
+        elsewhere: record.elsewhere,
     }
 }
 
@@ -164,6 +166,8 @@ mod tests {
             mark: None,
             alias: None,
             fills: false,
+            shared: false,
+            elsewhere: false,
         }
     }
 

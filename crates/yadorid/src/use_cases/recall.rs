@@ -57,7 +57,9 @@ impl Service {
         // The same clip may be wanted twice in one text.
         let mut clips = Vec::with_capacity(asked.clips.len());
         for name in &asked.clips {
-            clips.push(self.find_clip(name).await?);
+            let found = self.find_clip(name).await?;
+            self.fetch_whole(&found.0).await?;
+            clips.push(found);
         }
         let ways = reshape::ways(asked.reshape.iter().map(String::as_str))?;
         let mut left_out = Vec::new();
@@ -90,6 +92,7 @@ impl Service {
         let missing = missing.iter().filter(|file| file.missing == Some(true)).count() as u32;
         let offered = formats.iter().map(|format| format.mime.clone()).collect();
         self.offer(formats).await?;
+        self.note_newest(self.stamps.next());
 
         let mut numbers: Vec<u64> = clips.iter().map(|(record, _)| record.number).collect();
         numbers.sort_unstable();

@@ -15,7 +15,9 @@ impl Service {
     pub async fn show(&self, name: &str) -> Result<api::ClipDetail, FindNameError> {
         let (record, position) = self.find_clip(name).await?;
         let formats = self.store.formats(record.number).await?;
-        let (text, text_is_whole) = if record.sensitive.is_some() || record.extent.is_none() {
+        let (text, text_is_whole) = if record.elsewhere {
+            (Some(record.text.clone()).filter(|text| record.sensitive.is_none() && !text.is_empty()), false)
+        } else if record.sensitive.is_some() || record.extent.is_none() {
             (None, true)
         } else {
             let text = self.plain_text(&record, &formats).await?.unwrap_or_default();

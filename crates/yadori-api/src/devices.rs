@@ -1,0 +1,173 @@
+//! The person's devices, and what they share.
+
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// How it stands with a device.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum DeviceState {
+    /// It is this one.
+    ThisOne,
+    /// There is a connection.
+    Connected,
+    /// There is none at the moment.
+    Away,
+}
+
+/// A device.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Device {
+    /// Its id: 26 characters of lower-case base32; none before this device was first linked.
+    pub id: Option<String>,
+    /// What it is called.
+    pub name: String,
+    /// A few characters of its id, for comparing by eye.
+    pub fingerprint: Option<String>,
+    /// How it stands with it.
+    pub state: DeviceState,
+    /// When it was last heard of.
+    #[schema(value_type = Option<String>, format = DateTime)]
+    pub seen_at: Option<Timestamp>,
+    /// Changes made here that it does not have yet.
+    pub behind: u64,
+    /// Changes made there that are not here yet, as far as is known.
+    pub ahead: u64,
+    /// Where it can be reached.
+    pub addresses: Vec<String>,
+    /// What a person should know: a clock that is off, a version that is too old, why it cannot be reached.
+    pub notes: Vec<String>,
+}
+
+/// An invitation of another device.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Invite {
+    /// How long it is open, in seconds; ten minutes if not given.
+    pub seconds: Option<u64>,
+}
+
+/// An open invitation.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Invitation {
+    /// Where this device can be reached.
+    pub addresses: Vec<String>,
+    /// The code to be entered on the other device.
+    pub code: String,
+    /// Until when.
+    #[schema(value_type = String, format = DateTime)]
+    pub expires_at: Timestamp,
+}
+
+/// Joining a device that has invited.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Join {
+    /// Its address: host and port.
+    pub address: String,
+    /// The code that it shows.
+    pub code: String,
+}
+
+/// Another name for a device.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct RenameDevice {
+    /// The name.
+    pub name: String,
+}
+
+/// Handing clips over to a device.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Send {
+    /// The clips: positions, aliases, pins, places in the tray, or beginnings of ids.
+    pub clips: Vec<String>,
+    /// The device: its name, or the beginning of its id.
+    pub to: String,
+    /// Put the last of them on that device's clipboard.
+    #[serde(default)]
+    pub recall: bool,
+}
+
+/// What was handed over.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Sent {
+    /// The clips.
+    pub clips: Vec<crate::Clip>,
+    /// The name of the device.
+    pub to: String,
+    /// Whether the last is on that device's clipboard.
+    pub recalled: bool,
+}
+
+/// What leaves this device by itself, or arrives.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Extent {
+    /// Every clip.
+    #[default]
+    Everything,
+    /// Clips that are pinned or in a drawer.
+    KeptOnly,
+    /// Only what is sent by hand.
+    ByHand,
+}
+
+/// What this device shares.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Policy {
+    /// What leaves it. Sensitive clips never do.
+    pub leaves: Extent,
+    /// Kinds that do not leave.
+    pub kinds_left_out: Vec<crate::Kind>,
+    /// Applications whose copies do not leave.
+    pub applications_left_out: Vec<String>,
+    /// Clips above this size in bytes do not leave.
+    pub size_limit: Option<u64>,
+    /// What arrives.
+    pub arrives: Extent,
+    /// Content above this size in bytes is fetched when it is first wanted.
+    pub fetch_above: u64,
+    /// The newest copy of the other devices is put on this device's clipboard.
+    pub follow: bool,
+    /// Other devices may put a clip on this device's clipboard.
+    pub may_be_put_on_clipboard: bool,
+    /// The same as a person reads it.
+    pub sentences: Vec<String>,
+}
+
+/// A change of what this device shares; what is left out stays as it is.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(default)]
+pub struct PolicyChange {
+    /// What leaves it.
+    pub leaves: Option<Extent>,
+    /// Kinds that do not leave, instead of those before.
+    pub kinds_left_out: Option<Vec<crate::Kind>>,
+    /// Applications whose copies do not leave, instead of those before.
+    pub applications_left_out: Option<Vec<String>>,
+    /// Clips above this size in bytes do not leave; 0 for no limit.
+    pub size_limit: Option<u64>,
+    /// What arrives.
+    pub arrives: Option<Extent>,
+    /// Content above this size in bytes is fetched when it is first wanted.
+    pub fetch_above: Option<u64>,
+    /// Whether the newest copy of the other devices is put on this device's clipboard.
+    pub follow: Option<bool>,
+    /// Whether other devices may put a clip on this device's clipboard.
+    pub may_be_put_on_clipboard: Option<bool>,
+}
+
+/// How it stands with sharing.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Sync {
+    /// Where links are listened for, if they are.
+    pub listening: Option<String>,
+    /// Whether sharing is paused.
+    pub paused: bool,
+    /// Until when, if it has an end.
+    #[schema(value_type = Option<String>, format = DateTime)]
+    pub paused_until: Option<Timestamp>,
+    /// The devices, this one first.
+    pub devices: Vec<Device>,
+    /// Clips of which some content is on another device only.
+    pub elsewhere: u64,
+}

@@ -1,0 +1,191 @@
+use super::{print_json, say};
+use crate::Context;
+use crate::ask;
+use crate::failure::Failure;
+use crate::reach::in_path;
+use crate::terminal::{Style, age, count, fit, moment, pad, safe};
+use clap::{Args, Subcommand};
+use qrcode::render::unicode::Dense1x2;
+use qrcode::{EcLevel, QrCode};
+use std::io::Write;
+use yadori_api::{Device as Known, DeviceState, Invitation, Invite, Join, RenameDevice};
+
+/// One history on several computers of yours, with nobody in between
+///
+/// Here:   yadori device invite               shows an address and a code
+/// There:  yadori device join ADDRESS CODE    and the two are linked
+///
+/// Every device has all of the history, and works without the others. What leaves this one is its own
+/// choice: see yadori sync policy.
+#[derive(Args)]
+#[command(verbatim_doc_comment)]
+pub struct Device {
+    #[command(subcommand)]
+    command: Option<Command>,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// List the devices and how it stands with them (also without any command)
+    List,
+    /// Invite another device: show a code that is entered there
+    Invite {
+        /// How long the code holds: 10s to 1h
+        #[arg(long = "for", value_name = "TIME", value_parser = super::pause::seconds, default_value = "10m")]
+        length: u64,
+        /// Draw the command for the other device as a QR code, too
+        #[arg(long)]
+        qr: bool,
+    },
+    /// Join a device that has invited
+    Join {
+        /// Its address, as it shows it
+        address: String,
+        /// The code, as it shows it
+        code: String,
+    },
+    /// Give a device another name, on all devices
+    Rename {
+        /// The device: its name, or the beginning of its id
+        device: String,
+        /// The new name
+        name: String,
+    },
+    /// Remove a device: none of the others lets it in any more. What it has, it keeps
+    Remove {
+        /// The device: its name, or the beginning of its id
+        device: String,
+        /// Do not ask
+        #[arg(long)]
+        yes: bool,
+    },
+    /// Leave all other devices, with this one. All keep what they have
+    Leave {
+        /// Do not ask
+        #[arg(long)]
+        yes: bool,
+    },
+}
+
+impl Device {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let service = context.service()?;
+        match self.command.unwrap_or(Command::List) {
+            Command::List => {
+                let devices: Vec<Known> = service.get("/devices")?;
+                if context.json { print_json(&devices) } else { print(&devices) }
+            }
+            Command::Invite { length, qr } => {
+                let invitation: Invitation = service.post("/devices/invitation", &Invite { seconds: Some(length) })?;
+                if context.json { print_json(&invitation) } else { invite(&invitation, qr) }
+            }
+            Command::Join { address, code } => {
+                let joined: Known = service.post("/devices/join", &Join { address, code })?;
+                if context.json {
+                    return print_json(&joined);
+                }
+                let fingerprint = joined.fingerprint.as_deref().unwrap_or_default();
+                say(&format!("Linked with {} ({fingerprint}). The histories become one now", safe(&joined.name)))
+            }
+            Command::Rename { device, name } => {
+                let devices: Vec<Known> =
+                    service.patch(&format!("/devices/{}", in_path(&device)), &RenameDevice { name: name.clone() })?;
+                if context.json {
+                    return print_json(&devices);
+                }
+                say(&format!("It is called {} now, on all devices", safe(&name)))
+            }
+            Command::Remove { device, yes } => {
+                let question = format!("Remove {}? What it has by now, it keeps", safe(&device));
+                if !ask::confirm(&question, yes)? {
+                    return Err(Failure::Here("nothing was removed".into()));
+                }
+                let removed: Known =
+                    service.delete_with(&format!("/devices/{}", in_path(&device)), &serde_json::json!({}))?;
+                if context.json {
+                    return print_json(&removed);
+                }
+                say(&format!(
+                    "Removed {}: no device lets it in any more. What it had by then is still on it",
+                    safe(&removed.name)
+                ))
+            }
+            Command::Leave { yes } => {
+                if !ask::confirm("Leave all other devices? All keep what they have", yes)? {
+                    return Err(Failure::Here("nothing was changed".into()));
+                }
+                let left: Vec<Known> = service.post("/devices/leave", &serde_json::json!({}))?;
+                if context.json {
+                    return print_json(&left);
+                }
+                say(&match left.len() as u64 {
+                    0 => "This device was linked with no other".to_owned(),
+                    number => format!("Left {}; the history stays here", count(number, "device", "devices")),
+                })
+            }
+        }
+    }
+}
+
+fn invite(invitation: &Invitation, qr: bool) -> Result<(), Failure> {
+    let mut out = std::io::stdout().lock();
+    writeln!(out, "Enter this on the other device, until {}:\n", moment(invitation.expires_at))?;
+    for address in &invitation.addresses {
+        writeln!(out, "  yadori device join {} {}", safe(address), safe(&invitation.code))?;
+    }
+    if qr && let Some(address) = invitation.addresses.first() {
+        let words = format!("yadori device join {address} {}", invitation.code);
+        let code = QrCode::with_error_correction_level(&words, EcLevel::L)
+            .map_err(|error| Failure::Here(error.to_string()))?;
+        let drawn = code.render::<Dense1x2>().dark_color(Dense1x2::Light).light_color(Dense1x2::Dark).build();
+        writeln!(out, "\n{drawn}")?;
+    }
+    if invitation.addresses.len() > 1 {
+        writeln!(out, "\nAny of the addresses will do that the other device can reach.")?;
+    }
+    Ok(out.flush()?)
+}
+
+pub(super) fn state(device: &Known, now: jiff::Timestamp) -> String {
+    match device.state {
+        DeviceState::ThisOne => "this one".to_owned(),
+        DeviceState::Connected if device.behind == 0 && device.ahead == 0 => "connected, up to date".to_owned(),
+        DeviceState::Connected => {
+            format!("connected, {} to go, {} to come", count(device.behind, "change", "changes"), device.ahead)
+        }
+        DeviceState::Away => match device.seen_at {
+            Some(at) => format!(
+                "away, last seen {} ago, {} behind",
+                age(at, now).trim(),
+                count(device.behind, "change", "changes")
+            ),
+            None => "away, not seen yet".to_owned(),
+        },
+    }
+}
+
+pub(super) fn print(devices: &[Known]) -> Result<(), Failure> {
+    let style = Style::of_stdout();
+    let now = jiff::Timestamp::now();
+    let mut out = std::io::stdout().lock();
+    let width = devices.iter().map(|device| device.name.chars().count()).max().unwrap_or(0).clamp(8, 24);
+    for device in devices {
+        let fingerprint = device.fingerprint.as_deref().unwrap_or("no key yet");
+        let addresses = device.addresses.first().map(|address| format!("  {}", safe(address))).unwrap_or_default();
+        writeln!(
+            out,
+            "{}  {}  {}{}",
+            pad(&fit(&safe(&device.name), width), width),
+            pad(fingerprint, 14),
+            state(device, now),
+            style.faint(&addresses)
+        )?;
+        for note in &device.notes {
+            writeln!(out, "{}  {}", " ".repeat(width), style.warning(&safe(note)))?;
+        }
+    }
+    if devices.len() == 1 {
+        writeln!(out, "There is no other device. Link one with: yadori device invite")?;
+    }
+    Ok(out.flush()?)
+}

@@ -1,0 +1,361 @@
+//! The connections to the person's other devices.
+//!
+//! * `pairing`: two devices meet for the first time
+//! * `lines`: connections are made, taken, held, and made again
+//! * `peer`: what an exchange with another device does to this device's records
+//!
+//! Nothing here runs before the first invitation, or the first joining.
+
+mod lines;
+mod pairing;
+mod peer;
+
+pub use pairing::{InviteError, JoinError};
+
+use crate::moment::now;
+use crate::service::Service;
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, HashMap};
+use std::fs::OpenOptions;
+use std::io::{ErrorKind, Write};
+use std::net::SocketAddr;
+use std::os::unix::fs::OpenOptionsExt;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use thiserror::Error;
+use tokio::sync::{mpsc, watch};
+use yadori_core::shared::Hash;
+use yadori_core::sharing::Policy;
+use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
+use yadori_link::code::Code;
+use yadori_link::identity::{Identity, IdentityError};
+use yadori_link::line::Order;
+use yadori_link::tls::{Doors, Linked};
+use yadori_store::StoreError;
+
+/// The setting that holds what this device shares.
+const POLICY: &str = "policy";
+/// The setting that holds a pause of sharing.
+const PAUSE: &str = "sync-pause";
+
+/// Why this device cannot be linked with others.
+#[derive(Debug, Error)]
+pub enum LinkError {
+    /// The key cannot be read or written.
+    #[error("the device's key at {path} cannot be used: {source}")]
+    Key {
+        /// Where it is.
+        path: String,
+        /// Why.
+        source: std::io::Error,
+    },
+    /// It is damaged, or none can be made.
+    #[error(transparent)]
+    Identity(#[from] IdentityError),
+    /// Nothing can be listened at.
+    #[error("cannot listen for other devices at {address}: {source}")]
+    Listen {
+        /// The address.
+        address: SocketAddr,
+        /// Why.
+        source: std::io::Error,
+    },
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+/// A pause of sharing.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+pub struct SyncPause {
+    /// Until when; until it is resumed, if not given.
+    pub until: Option<MillisSinceEpoch>,
+}
+
+/// An invitation that is open.
+struct Invitation {
+    code: Code,
+    until: MillisSinceEpoch,
+    tries: u32,
+}
+
+/// A connection with another device.
+#[derive(Clone)]
+struct Held {
+    orders: mpsc::Sender<Order>,
+    made_here: bool,
+    /// Which of the connections with that device it is.
+    number: u64,
+}
+
+/// What is known of another device at the moment.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Standing {
+    /// The number of the latest change in its feed, as it last said.
+    pub latest: u64,
+    /// By how many milliseconds its clock is ahead.
+    pub clock: i64,
+    /// Why there is no connection.
+    pub trouble: Option<String>,
+}
+
+/// The connections to the person's other devices.
+pub struct Links {
+    folder: PathBuf,
+    listen: SocketAddr,
+    doors: Mutex<Option<Doors>>,
+    listening: Mutex<Option<SocketAddr>>,
+    invitation: Mutex<Option<Invitation>>,
+    lines: Mutex<BTreeMap<DeviceId, Held>>,
+    standings: Mutex<BTreeMap<DeviceId, Standing>>,
+    policy: Mutex<Policy>,
+    pause: Mutex<Option<SyncPause>>,
+    /// Contents that are being fetched, and from whom.
+    fetching: Mutex<HashMap<Hash, DeviceId>>,
+    /// Something was fetched, or will not be.
+    fetched: watch::Sender<u64>,
+    /// Devices are tried to be reached at once.
+    wake: watch::Sender<u64>,
+    /// The latest copy that was put on this device's clipboard, or made here.
+    newest: Mutex<Stamp>,
+    numbers: std::sync::atomic::AtomicU64,
+    /// Whether somebody dials already.
+    dialing: Mutex<std::collections::BTreeSet<DeviceId>>,
+}
+
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl Links {
+    /// No connections yet. The key is kept in `folder`.
+    pub fn new(folder: &Path, listen: SocketAddr) -> Self {
+        Self {
+            folder: folder.to_owned(),
+            listen,
+            doors: Mutex::default(),
+            listening: Mutex::default(),
+            invitation: Mutex::default(),
+            lines: Mutex::default(),
+            standings: Mutex::default(),
+            policy: Mutex::default(),
+            pause: Mutex::default(),
+            fetching: Mutex::default(),
+            fetched: watch::Sender::new(0),
+            wake: watch::Sender::new(0),
+            newest: Mutex::default(),
+            numbers: std::sync::atomic::AtomicU64::default(),
+            dialing: Mutex::default(),
+        }
+    }
+
+    /// What this device shares.
+    pub fn policy(&self) -> Policy {
+        locked(&self.policy).clone()
+    }
+
+    /// Whether sharing is paused.
+    pub fn pause(&self) -> Option<SyncPause> {
+        *locked(&self.pause)
+    }
+
+    /// Where links are listened for.
+    pub fn listening(&self) -> Option<SocketAddr> {
+        *locked(&self.listening)
+    }
+
+    /// Whether there is a connection with a device.
+    pub fn is_connected(&self, device: DeviceId) -> bool {
+        locked(&self.lines).contains_key(&device)
+    }
+
+    pub(crate) fn standing(&self, device: DeviceId) -> Standing {
+        locked(&self.standings).get(&device).cloned().unwrap_or_default()
+    }
+
+    fn note(&self, device: DeviceId, change: impl FnOnce(&mut Standing)) {
+        change(locked(&self.standings).entry(device).or_default());
+    }
+
+    fn orders(&self, device: DeviceId) -> Option<mpsc::Sender<Order>> {
+        locked(&self.lines).get(&device).map(|held| held.orders.clone())
+    }
+
+    fn doors_if_any(&self) -> Option<Doors> {
+        locked(&self.doors).clone()
+    }
+
+    /// Devices that are away are tried to be reached at once.
+    pub(crate) fn wake_up(&self) {
+        self.wake.send_modify(|times| *times += 1);
+    }
+
+    fn key_path(&self) -> PathBuf {
+        self.folder.join("device.pem")
+    }
+
+    /// The key of this device, if it has one.
+    fn stored_key(&self) -> Result<Option<Identity>, LinkError> {
+        let path = self.key_path();
+        match std::fs::read_to_string(&path) {
+            Ok(pem) => Ok(Some(Identity::from_pem(&pem)?)),
+            Err(error) if error.kind() == ErrorKind::NotFound => Ok(None),
+            Err(source) => Err(LinkError::Key { path: path.display().to_string(), source }),
+        }
+    }
+
+    fn new_key(&self) -> Result<Identity, LinkError> {
+        let identity = Identity::new()?;
+        let path = self.key_path();
+        let write = || {
+            let growing = path.with_extension("new");
+            let _ = std::fs::remove_file(&growing);
+            let mut file = OpenOptions::new().create_new(true).write(true).mode(0o600).open(&growing)?;
+            file.write_all(identity.to_pem().as_bytes())?;
+            file.sync_all()?;
+            std::fs::rename(&growing, &path)
+        };
+        write().map_err(|source| LinkError::Key { path: path.display().to_string(), source })?;
+        Ok(identity)
+    }
+}
+
+impl Service {
+    /// Takes up what this device shares, and its links, if it has any.
+    pub(crate) async fn restore_links(&self) -> Result<(), LinkError> {
+        if let Some(policy) = self.store.setting(POLICY).await?.and_then(|value| serde_json::from_str(&value).ok()) {
+            *locked(&self.links.policy) = policy;
+        }
+        if let Some(pause) = self.store.setting(PAUSE).await?.and_then(|value| serde_json::from_str(&value).ok()) {
+            *locked(&self.links.pause) = Some(pause);
+        }
+        self.note_newest(self.store.latest_stamp().await?);
+        if let Some(identity) = self.links.stored_key()? {
+            self.open_doors(identity).await?;
+        }
+        Ok(())
+    }
+
+    async fn open_doors(&self, identity: Identity) -> Result<Doors, LinkError> {
+        self.store.set_own_key(identity.pin(), self.stamps.next()).await?;
+        let doors = Doors::new(Arc::new(identity), Linked::default());
+        *locked(&self.links.doors) = Some(doors.clone());
+        self.know_linked().await?;
+        Ok(doors)
+    }
+
+    /// The doors of this device; it gets its key with the first need of one.
+    async fn doors(&self) -> Result<Doors, LinkError> {
+        match self.links.doors_if_any() {
+            Some(doors) => Ok(doors),
+            None => self.open_doors(self.links.new_key()?).await,
+        }
+    }
+
+    /// Only linked devices come in from now on; those that are linked no more are told, and cut off.
+    pub(crate) async fn know_linked(&self) -> Result<(), StoreError> {
+        let Some(doors) = self.links.doors_if_any() else { return Ok(()) };
+        let devices: Vec<_> = self.store.devices().await?.into_iter().filter(|device| !device.own).collect();
+        let linked: Vec<_> = devices.iter().filter_map(|device| device.device.as_ref()).collect();
+        let linked: Vec<_> = linked.into_iter().filter(|device| device.linked.value).collect();
+        doors.linked().set(linked.iter().map(|device| device.key));
+        let gone: Vec<DeviceId> = {
+            let lines = locked(&self.links.lines);
+            lines.keys().copied().filter(|held| linked.iter().all(|device| device.id() != *held)).collect()
+        };
+        for device in gone {
+            if let Some(orders) = self.links.orders(device) {
+                let _ = orders.try_send(Order::End(yadori_link::frame::Bye::Removed));
+            }
+        }
+        self.links.wake_up();
+        self.ledger.status_changed();
+        Ok(())
+    }
+
+    /// Whether sharing goes on; ends a pause that is over.
+    fn shares(&self) -> bool {
+        let mut pause = locked(&self.links.pause);
+        if pause.is_some_and(|pause| pause.until.is_some_and(|until| until <= now())) {
+            *pause = None;
+        }
+        pause.is_none()
+    }
+}
+
+impl Links {
+    /// The way to the connection with a device, if there is one.
+    pub(crate) fn orders_for(&self, device: DeviceId) -> Option<mpsc::Sender<Order>> {
+        self.orders(device)
+    }
+
+    /// Tells whenever something was fetched, or will not be.
+    pub(crate) fn fetches(&self) -> watch::Receiver<u64> {
+        self.fetched.subscribe()
+    }
+
+    /// Fetches content from a device that is there: with `another`, from the next one than so far. Tells whether
+    /// there is any.
+    pub(crate) async fn fetch(&self, hash: Hash, have: u64, another: bool) -> bool {
+        let chosen = {
+            let lines = locked(&self.lines);
+            let mut fetching = locked(&self.fetching);
+            let from = fetching.get(&hash).copied().filter(|from| lines.contains_key(from));
+            let next = match from {
+                Some(_) if !another => return true,
+                Some(from) => lines.keys().find(|device| **device > from).or_else(|| lines.keys().next()),
+                None => lines.keys().next(),
+            };
+            if let Some(next) = next {
+                fetching.insert(hash, *next);
+            }
+            next.copied()
+        };
+        match chosen.and_then(|device| self.orders(device)) {
+            Some(orders) => orders.send(Order::Fetch(hash, have)).await.is_ok(),
+            None => false,
+        }
+    }
+}
+
+impl Service {
+    /// Another policy is in force: everything is told again to who is let have it.
+    pub(crate) async fn put_policy(&self, policy: &Policy) -> Result<(), StoreError> {
+        let value = serde_json::to_string(policy).unwrap_or_default();
+        self.store.set_setting(POLICY, Some(&value)).await?;
+        let before = std::mem::replace(&mut *locked(&self.links.policy), policy.clone());
+        let only_here = Policy {
+            follow: policy.follow,
+            may_be_put_on_clipboard: policy.may_be_put_on_clipboard,
+            fetch_above: policy.fetch_above,
+            ..before
+        };
+        if only_here != *policy {
+            self.store.renew_feed().await?;
+            self.store.read_all_again().await?;
+            self.end_lines();
+        }
+        self.ledger.status_changed();
+        Ok(())
+    }
+
+    pub(crate) async fn put_sync_pause(&self, pause: Option<SyncPause>) -> Result<(), StoreError> {
+        let value = pause.map(|pause| serde_json::to_string(&pause).unwrap_or_default());
+        self.store.set_setting(PAUSE, value.as_deref()).await?;
+        *locked(&self.links.pause) = pause;
+        if pause.is_some() {
+            self.end_lines();
+        }
+        self.links.wake_up();
+        self.ledger.status_changed();
+        Ok(())
+    }
+
+    /// Ends all connections; they are made again if they may be.
+    fn end_lines(&self) {
+        for held in locked(&self.links.lines).values() {
+            let _ = held.orders.try_send(Order::End(yadori_link::frame::Bye::Over));
+        }
+        self.links.wake_up();
+    }
+}

@@ -1,0 +1,236 @@
+//! Two devices meet for the first time: one shows a code, the other is given it.
+
+use super::{Invitation, LinkError, locked};
+use crate::moment::now;
+use crate::service::Service;
+use std::io;
+use std::net::SocketAddr;
+use std::sync::Arc;
+use std::time::Duration;
+use thiserror::Error;
+use tokio::net::TcpStream;
+use yadori_core::MillisSinceEpoch;
+use yadori_core::merge::Register;
+use yadori_core::shared::{Device, Item};
+use yadori_link::code::{Code, NotACode};
+use yadori_link::line::{hear, hear_devices, say, say_devices};
+use yadori_link::pairing::{Pairing, Side, TRIES};
+use yadori_link::tls::Connection;
+use yadori_store::StoreError;
+
+/// How long an invitation is open if nothing else is said: ten minutes.
+const OPEN_SECONDS: u64 = 600;
+
+/// Longest time that an invitation may be open: an hour.
+const LONGEST_SECONDS: u64 = 3600;
+
+/// How long the other device may take to answer.
+const CONNECTING: Duration = Duration::from_secs(10);
+
+/// Why nobody could be invited.
+#[derive(Debug, Error)]
+pub enum InviteError {
+    /// No time at all, or too much.
+    #[error("an invitation is open from ten seconds to an hour")]
+    Length,
+    /// The system gives no random numbers.
+    #[error("the system gives no random numbers")]
+    Randomness,
+    /// Something else.
+    #[error(transparent)]
+    Link(#[from] LinkError),
+}
+
+/// Why this device could not join another.
+#[derive(Debug, Error)]
+pub enum JoinError {
+    /// The code is none.
+    #[error(transparent)]
+    Code(#[from] NotACode),
+    /// Nobody answers there.
+    #[error("{address} cannot be reached: {source}")]
+    Unreachable {
+        /// The address.
+        address: String,
+        /// Why.
+        source: io::Error,
+    },
+    /// It answers, but takes no invitations now.
+    #[error("the device at {0} has no invitation open")]
+    NotInvited(String),
+    /// The code is wrong.
+    #[error("the code is not the one that the other device shows")]
+    WrongCode,
+    /// It is this very device.
+    #[error("that is this device itself")]
+    Itself,
+    /// The connection broke.
+    #[error("the other device did not go on: {0}")]
+    Broken(io::Error),
+    /// Something else.
+    #[error(transparent)]
+    Link(#[from] LinkError),
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+impl Service {
+    /// Invites another device. Gives the code, where this device can be reached, and until when.
+    pub async fn invite(
+        self: &Arc<Self>,
+        seconds: Option<u64>,
+    ) -> Result<(Code, Vec<String>, MillisSinceEpoch), InviteError> {
+        let seconds = seconds.unwrap_or(OPEN_SECONDS);
+        if !(10..=LONGEST_SECONDS).contains(&seconds) {
+            return Err(InviteError::Length);
+        }
+        let mut random = [0; 5];
+        getrandom::fill(&mut random).map_err(|_| InviteError::Randomness)?;
+        let code = Code::new(random);
+        self.doors().await?;
+        self.listen_for_devices().await?;
+        let until = now().plus(seconds * 1000);
+        *locked(&self.links.invitation) = Some(Invitation { code: code.clone(), until, tries: 0 });
+        self.tell_addresses().await.map_err(LinkError::from)?;
+        Ok((code, self.link_addresses(), until))
+    }
+
+    /// Whether an invitation is open.
+    pub(super) fn has_invitation(&self) -> bool {
+        locked(&self.links.invitation).as_ref().is_some_and(|invitation| invitation.until > now())
+    }
+
+    /// Takes one try of the invitation; gives its code.
+    fn take_try(&self) -> Option<Code> {
+        let mut open = locked(&self.links.invitation);
+        let invitation = open.as_mut().filter(|invitation| invitation.until > now())?;
+        invitation.tries += 1;
+        let code = invitation.code.clone();
+        if invitation.tries >= TRIES {
+            *open = None;
+        }
+        Some(code)
+    }
+
+    /// Somebody answers the invitation.
+    pub(super) async fn invited(self: &Arc<Self>, connection: Connection, from: SocketAddr) {
+        match self.meet(connection).await {
+            Ok(device) => {
+                tracing::info!(%from, device = device.name.value, "a device was linked");
+                self.links.wake_up();
+            }
+            Err(error) => tracing::warn!(%from, %error, "somebody tried to be linked"),
+        }
+    }
+
+    async fn meet(self: &Arc<Self>, mut connection: Connection) -> Result<Device, JoinError> {
+        let doors = self.doors().await?;
+        let broken = JoinError::Broken;
+        let first = hear(&mut connection).await.map_err(broken)?;
+        // Counted before anything is answered: whoever breaks off has had a try as well.
+        let code = self.take_try();
+        let open = code.is_some();
+        // Without an invitation the same is done with a code that nobody has.
+        let code = match code {
+            Some(code) => code,
+            None => {
+                let mut random = [0; 5];
+                getrandom::fill(&mut random).map_err(|_| JoinError::WrongCode)?;
+                Code::new(random)
+            }
+        };
+        let (pairing, second) = Pairing::begin(Side::Invites, &code, &connection.peer, &doors.identity().pin());
+        let agreed = pairing.agree(&first).map_err(|_| JoinError::WrongCode);
+        say(&mut connection, &second).await.map_err(broken)?;
+        let proof = hear(&mut connection).await.map_err(broken)?;
+        let agreed = match agreed {
+            Ok(agreed) if open && agreed.check(&proof).is_ok() => agreed,
+            _ => {
+                let _ = say(&mut connection, &[]).await;
+                return Err(JoinError::WrongCode);
+            }
+        };
+        // It is used up.
+        *locked(&self.links.invitation) = None;
+        say(&mut connection, &agreed.proof()).await.map_err(broken)?;
+        let told = hear_devices(&mut connection).await.map_err(broken)?;
+        let device = self.link_with(&connection, told).await?;
+        say_devices(&mut connection, self.introduction().await?).await.map_err(broken)?;
+        Ok(device)
+    }
+
+    /// Joins the device at `address`, which shows `code`. Gives its name.
+    pub async fn join(self: &Arc<Self>, address: &str, code: &str) -> Result<Device, JoinError> {
+        let code: Code = code.parse()?;
+        let address = match address.trim() {
+            // A port that is not said is the usual one.
+            address if address.parse::<std::net::Ipv4Addr>().is_ok() || !address.contains(':') => {
+                format!("{address}:7437")
+            }
+            address => address.to_owned(),
+        };
+        let doors = self.doors().await?;
+        if let Err(error) = self.listen_for_devices().await {
+            tracing::warn!(error = yadori_core::with_causes(&error), "other devices cannot reach this one");
+        }
+        self.tell_addresses().await?;
+        let unreachable = |source| JoinError::Unreachable { address: address.clone(), source };
+        let stream = tokio::time::timeout(CONNECTING, TcpStream::connect(&address))
+            .await
+            .map_err(|_| unreachable(io::ErrorKind::TimedOut.into()))?
+            .map_err(unreachable)?;
+        let not_invited = |_| JoinError::NotInvited(address.clone());
+        let mut connection = doors.make(stream, None).await.map_err(not_invited)?;
+        let (own, other) = (doors.identity().pin(), connection.peer);
+        if own == other {
+            return Err(JoinError::Itself);
+        }
+        let (pairing, first) = Pairing::begin(Side::Joins, &code, &own, &other);
+        say(&mut connection, &first).await.map_err(not_invited)?;
+        let second = hear(&mut connection).await.map_err(not_invited)?;
+        let agreed = pairing.agree(&second).map_err(|_| JoinError::WrongCode)?;
+        say(&mut connection, &agreed.proof()).await.map_err(JoinError::Broken)?;
+        let proof = hear(&mut connection).await.map_err(JoinError::Broken)?;
+        agreed.check(&proof).map_err(|_| JoinError::WrongCode)?;
+        say_devices(&mut connection, self.introduction().await?).await.map_err(JoinError::Broken)?;
+        let told = hear_devices(&mut connection).await.map_err(JoinError::Broken)?;
+        let mut device = self.link_with(&connection, told).await?;
+        // Whatever it calls itself by, here it was reached.
+        if !device.addresses.value.contains(&address) {
+            device.addresses.value.push(address);
+        }
+        self.links.wake_up();
+        Ok(device)
+    }
+
+    /// What this device tells of itself when it meets another.
+    async fn introduction(&self) -> Result<Vec<Item>, StoreError> {
+        let own = self.store.devices().await?.into_iter().find(|device| device.own);
+        Ok(own.and_then(|own| own.device).map(Item::Device).into_iter().collect())
+    }
+
+    /// Puts on record that the device at the other end belongs to the person.
+    async fn link_with(&self, connection: &Connection, told: Vec<Device>) -> Result<Device, JoinError> {
+        let introduced = told.into_iter().find(|device| device.key == connection.peer);
+        let mut device = introduced.unwrap_or_else(|| Device { key: connection.peer, ..Device::default() });
+        self.stamps.observe(device.latest());
+        let stamp = self.stamps.next();
+        device.linked = Register::new(stamp, true);
+        if device.name.value.trim().is_empty() {
+            device.name = Register::new(stamp, "another device".into());
+        }
+        // To the others, this device says of itself that it belongs to them.
+        if let Some(mut own) =
+            self.store.devices().await?.into_iter().find(|record| record.own).and_then(|own| own.device)
+        {
+            own.linked = Register::new(stamp, true);
+            self.store.note_device(&own).await?;
+        }
+        if let Some(change) = self.store.note_device(&device).await? {
+            self.ledger.changed(change);
+        }
+        self.know_linked().await?;
+        Ok(device)
+    }
+}

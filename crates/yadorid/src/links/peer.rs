@@ -1,0 +1,243 @@
+//! What an exchange with another device does to this device's records.
+
+use super::locked;
+use crate::moment::now;
+use crate::picture;
+use crate::service::Service;
+use bytes::Bytes;
+use std::sync::Arc;
+use thiserror::Error;
+use yadori_core::amounts::DAY;
+use yadori_core::shared::{Clip, Hash, Item};
+use yadori_core::{DeviceId, Stamp};
+use yadori_link::frame::Hello;
+use yadori_link::line::Records;
+use yadori_store::{Heard, Piece, StoreError};
+
+/// The records, as far as one other device is concerned.
+pub(super) struct Peer {
+    pub service: Arc<Service>,
+    pub device: DeviceId,
+}
+
+/// Why an exchange cannot go on.
+#[derive(Debug, Error)]
+pub(super) enum PeerError {
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error("it tells of something that happens more than a day from now")]
+    Future,
+    #[error("it sent content that is not what its hash says")]
+    Lie,
+}
+
+impl Peer {
+    /// What was heard becomes known here.
+    async fn heard(&self, heard: Heard) -> Result<Vec<(Hash, u64)>, PeerError> {
+        let service = &self.service;
+        service.stamps.observe(heard.latest);
+        if let Some(change) = heard.change {
+            service.ledger.changed(change);
+            service.forgetting.notify_one();
+        }
+        if heard.devices {
+            service.know_linked().await?;
+        }
+        if heard.purged {
+            service.scrub();
+        }
+        self.draw(heard.pictures);
+        if let Some((number, copied)) = heard.latest_copy {
+            service.follow(number, copied).await;
+        }
+        // What is fetched from another device already is not fetched from this one too.
+        let mut fetching = locked(&service.links.fetching);
+        Ok(heard
+            .wants
+            .into_iter()
+            .filter(|(hash, _)| *fetching.entry(*hash).or_insert(self.device) == self.device)
+            .collect())
+    }
+
+    /// Small pictures are made here: they do not travel.
+    fn draw(&self, pictures: Vec<u64>) {
+        for number in pictures {
+            let service = self.service.clone();
+            self.service.tasks.spawn(async move {
+                if let Err(error) = service.draw_thumbnail(number).await {
+                    tracing::debug!(%error, "no small picture could be made of what another device sent");
+                }
+            });
+        }
+    }
+
+    fn check(items: &[Item]) -> Result<(), PeerError> {
+        let limit = Stamp::at_start_of(now().plus(DAY));
+        let far = |item: &Item| match item {
+            Item::Clip(clip) => clip.state.latest() > limit,
+            Item::Drawer(drawer) => drawer.changed > limit,
+            Item::Heading(heading) => heading.changed > limit,
+            Item::Device(device) => device.latest() > limit,
+        };
+        if items.iter().any(far) { Err(PeerError::Future) } else { Ok(()) }
+    }
+}
+
+impl Records for Peer {
+    type Error = PeerError;
+
+    async fn greeted(&self, hello: &Hello) -> Result<(), PeerError> {
+        let clock = hello.now.0 as i64 - now().0 as i64;
+        self.service.links.note(self.device, |standing| {
+            standing.latest = hello.latest;
+            standing.clock = clock;
+            standing.trouble = None;
+        });
+        self.service.store.acknowledged(self.device, 0, now()).await?;
+        self.service.ledger.status_changed();
+        // What a broken connection left half fetched.
+        let wanted = self.service.store.wanted(self.service.links.policy().fetch_above).await?;
+        if let Some(orders) = self.service.links.orders(self.device) {
+            for (hash, have) in wanted {
+                let mine = *locked(&self.service.links.fetching).entry(hash).or_insert(self.device) == self.device;
+                if mine && orders.try_send(yadori_link::line::Order::Fetch(hash, have)).is_err() {
+                    break;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    async fn read(&self, after: u64) -> Result<(u64, Vec<Item>), PeerError> {
+        let told = self.service.store.tell_since(after, &self.service.links.policy()).await?;
+        Ok((told.upto, told.items))
+    }
+
+    async fn apply(&self, cursor: ([u8; 8], u64), items: Vec<Item>) -> Result<Vec<(Hash, u64)>, PeerError> {
+        Self::check(&items)?;
+        let policy = self.service.links.policy();
+        let heard = self.service.store.hear(self.device, Some(cursor), &items, &policy, now()).await?;
+        self.service.links.note(self.device, |standing| standing.latest = standing.latest.max(cursor.1));
+        self.heard(heard).await
+    }
+
+    async fn acknowledged(&self, upto: u64) -> Result<(), PeerError> {
+        Ok(self.service.store.acknowledged(self.device, upto, now()).await?)
+    }
+
+    async fn content(&self, hash: Hash, from: u64, most: usize) -> Result<Option<Bytes>, PeerError> {
+        Ok(self.service.store.content_by_hash(&hash, from, most).await?)
+    }
+
+    async fn store(&self, hash: Hash, at: u64, data: Bytes) -> Result<(u64, bool), PeerError> {
+        let piece = self.service.store.hear_content(&hash, at, &data).await?;
+        let links = &self.service.links;
+        if !matches!(piece, Piece::More(_)) {
+            locked(&links.fetching).remove(&hash);
+        }
+        let done = match piece {
+            Piece::More(have) => (have, false),
+            Piece::Whole { change, pictures } => {
+                if let Some(change) = change {
+                    self.service.ledger.changed(change);
+                }
+                self.draw(pictures);
+                (at + data.len() as u64, true)
+            }
+            Piece::Unwanted => (at, true),
+            Piece::Lie => return Err(PeerError::Lie),
+        };
+        links.fetched.send_modify(|times| *times += 1);
+        Ok(done)
+    }
+
+    fn absent(&self, hash: Hash) {
+        let links = &self.service.links;
+        locked(&links.fetching).remove(&hash);
+        links.fetched.send_modify(|times| *times += 1);
+    }
+
+    async fn take_in(&self, clip: Clip, recall: bool) -> Result<Option<String>, PeerError> {
+        let items = [Item::Clip(Box::new(clip))];
+        Self::check(&items)?;
+        let [Item::Clip(clip)] = &items else { return Ok(None) };
+        let policy = self.service.links.policy();
+        let heard = self.service.store.hear(self.device, None, &items, &policy, now()).await?;
+        let wants = self.heard(heard).await?;
+        if let Some(orders) = self.service.links.orders(self.device) {
+            for (hash, have) in wants {
+                let _ = orders.try_send(yadori_link::line::Order::Fetch(hash, have));
+            }
+        }
+        if !recall {
+            return Ok(None);
+        }
+        if !policy.may_be_put_on_clipboard {
+            return Ok(Some(
+                "it has the clip, but does not let others put anything on its clipboard (there: yadori sync policy --allow-recall)"
+                    .into(),
+            ));
+        }
+        // Its content may still be on its way; this is not the place to wait for it.
+        let (service, id) = (self.service.clone(), clip.id);
+        self.service.tasks.spawn(async move {
+            let asked = yadori_api::Recall { clips: vec![id.to_string()], ..Default::default() };
+            if let Err(error) = service.recall(&asked).await {
+                tracing::warn!(%error, "what another device sent could not be put on the clipboard");
+            }
+        });
+        Ok(None)
+    }
+}
+
+impl Service {
+    /// Makes the small picture of a clip whose content has come from elsewhere.
+    async fn draw_thumbnail(&self, number: u64) -> Result<(), StoreError> {
+        let formats = self.store.formats(number).await?;
+        let raster = formats.iter().find(|format| yadori_core::format::RASTERS.contains(&format.mime.as_str()));
+        let Some(stored) = raster else { return Ok(()) };
+        let raster = yadori_core::Format::new(stored.mime.clone(), self.store.content(stored).await?);
+        let drawn = match picture::decode(&raster).await {
+            Ok((image, _)) => picture::thumbnail(image).await.ok(),
+            Err(_) => None,
+        };
+        if let Some(thumbnail) = drawn {
+            self.store.put_thumbnail(number, &thumbnail).await?;
+        }
+        Ok(())
+    }
+
+    /// Notes that something was copied here, or put on this clipboard by the person: what others have copied
+    /// before does not take its place.
+    pub(crate) fn note_newest(&self, stamp: Stamp) {
+        let mut newest = locked(&self.links.newest);
+        *newest = newest.max(stamp);
+    }
+
+    /// Puts the newest copy of the other devices on this clipboard, if that is wanted and nothing newer is there.
+    async fn follow(self: &Arc<Self>, number: u64, copied: Stamp) {
+        {
+            let mut newest = locked(&self.links.newest);
+            if !self.links.policy().follow || copied <= *newest {
+                return;
+            }
+            *newest = copied;
+        }
+        let service = self.clone();
+        self.tasks.spawn(async move {
+            let followed = async {
+                let Some(record) = service.store.clips(&[number]).await?.pop() else { return Ok(()) };
+                service.fetch_whole(&record).await?;
+                let formats = service.whole_formats(&service.store.formats(number).await?).await?;
+                // Something may have been copied here meanwhile.
+                if *locked(&service.links.newest) == copied {
+                    service.offer(formats).await?;
+                }
+                Ok::<(), crate::use_cases::recall::RecallError>(())
+            };
+            if let Err(error) = followed.await {
+                tracing::info!(%error, "the newest copy of another device is not on this clipboard");
+            }
+        });
+    }
+}
