@@ -161,8 +161,14 @@ pub fn loses_alias((stamp, id): (Stamp, ClipId), other: (Stamp, ClipId)) -> bool
     (stamp, id) < other
 }
 
+/// The register of a clip that loses its alias, given at `own`, to one that was given it at `other`: later than
+/// either, so that it stays lost when the two were given it with the same stamp.
+pub fn lost_alias(own: Stamp, other: Stamp) -> Register<Option<String>> {
+    Register::new(other.max(Stamp::from_bits(own.to_bits() + 1)), None)
+}
+
 #[cfg(test)]
-pub(crate) mod tests {
+mod tests {
     use super::*;
     use proptest::prelude::*;
 
@@ -253,5 +259,7 @@ pub(crate) mod tests {
         assert!(loses_alias((early, two), (late, one)));
         assert!(!loses_alias((late, one), (early, two)));
         assert!(loses_alias((early, one), (early, two)) && !loses_alias((early, two), (early, one)));
+        let (had, lost) = (Register::new(early, Some("sig".into())), lost_alias(early, early));
+        assert!(lost > had && lost < lost_alias(early, Stamp::from_bits(9)));
     }
 }

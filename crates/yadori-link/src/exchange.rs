@@ -134,8 +134,8 @@ pub struct Exchange {
     /// Contents that are wanted: how much is here.
     wanted: VecDeque<(Hash, u64)>,
     asked: BTreeMap<Hash, u64>,
-    /// What the other is known to know, as a hash of what was told.
-    known: HashMap<ClipId, u64>,
+    /// What the other is known to know: a hash of what was told, and whether with the content.
+    known: HashMap<ClipId, (u64, bool)>,
     /// Contents that the other wanted while they were not here.
     owed: HashSet<Hash>,
     /// Handed over by the other, and not answered yet.
@@ -344,13 +344,17 @@ impl Exchange {
         hashes.iter().filter(|hash| self.owed.remove(*hash)).count() > 0
     }
 
-    /// Notes that the other knows this; tells whether that is new.
+    /// Notes that the other knows this; tells whether that is new. Whoever told of a clip without its content may
+    /// lack it.
     fn note_known(&mut self, clip: &Clip) -> bool {
         if self.known.len() >= REMEMBERED {
             self.known.clear();
         }
-        let told = fingerprint(clip);
-        self.known.insert(clip.id, told) != Some(told)
+        let (told, with_content) = (fingerprint(clip), clip.body.is_some());
+        let before =
+            self.known.get(&clip.id).filter(|(before, _)| *before == told).map(|(_, with_content)| *with_content);
+        self.known.insert(clip.id, (told, with_content || before == Some(true)));
+        before.is_none_or(|before| with_content && !before)
     }
 }
 

@@ -118,6 +118,17 @@ impl Line {
         Ok(Self { socket, made_here })
     }
 
+    /// Says any bytes at all, instead of holding an exchange: for trying out how the other takes it.
+    pub async fn say_raw(&mut self, bytes: Vec<u8>) {
+        let _ = self.socket.send(Message::Binary(bytes.into())).await;
+    }
+
+    /// Waits until the other has ended the connection, passing over what it says. Tells whether it did in time.
+    pub async fn is_ended(&mut self) -> bool {
+        let ended = async { while let Some(Ok(_)) = self.socket.next().await {} };
+        tokio::time::timeout(HANDSHAKE, ended).await.is_ok()
+    }
+
     /// Whether this device made the connection.
     pub fn made_here(&self) -> bool {
         self.made_here

@@ -9,7 +9,7 @@ use crate::telling::states;
 use bytes::Bytes;
 use sqlx::{MySql, Transaction};
 use yadori_core::format::PLAIN;
-use yadori_core::merge::{Register, State, loses_alias};
+use yadori_core::merge::{State, loses_alias, lost_alias};
 use yadori_core::shared::{Body, Clip, Drawer, Hash, Heading, Item};
 use yadori_core::sharing::Policy;
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Order, Stamp};
@@ -330,13 +330,13 @@ impl Hearing<'_> {
         let stamp = Stamp::from_bits(other.alias_stamp.unwrap_or(0));
         let other_id = ClipId::from_slice(&other.id).ok_or(StoreError::Damaged(other.no))?;
         if loses_alias((state.alias.stamp, id), (stamp, other_id)) {
-            state.alias = Register::new(stamp, None);
+            state.alias = lost_alias(state.alias.stamp, stamp);
         } else {
             let change = self.next_change().await?;
             sqlx::query!(
                 "UPDATE clips SET seq = ?, alias = NULL, alias_stamp = ? WHERE no = ?",
                 change,
-                state.alias.stamp.to_bits(),
+                lost_alias(stamp, state.alias.stamp).stamp.to_bits(),
                 other.no
             )
             .execute(&mut *self.tx)

@@ -370,6 +370,11 @@ impl Events {
         serde_json::from_str(&event.data).expect("a change")
     }
 
+    /// The next event, if one comes in this time.
+    pub fn any_within(&mut self, time: std::time::Duration) -> Option<Event> {
+        self.received.recv_timeout(time).ok()
+    }
+
     /// The next change of a clip, if one comes in this time.
     pub fn change_within(&mut self, time: std::time::Duration) -> Option<ClipChange> {
         let deadline = Instant::now() + time;

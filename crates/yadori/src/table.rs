@@ -180,6 +180,8 @@ mod tests {
             characters: None,
             source: Source { application: Some("Writer".into()), ..Source::default() },
             device: "workshop".into(),
+            shared: false,
+            elsewhere: false,
         }
     }
 

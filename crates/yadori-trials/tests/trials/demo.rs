@@ -41,7 +41,9 @@ fn shows_every_step(options: &[&str], pasted: &str) {
         "kept clips stay. Bring back with: yadori undo",
         "Day by day",
         "Back in the history: ",
-        "120 clips",
+        "connected",
+        "van$ xclip -selection clipboard -o\nFerry at 06:40, van first",
+        "121 clips",
     ] {
         assert!(shown.contains(expected), "“{expected}” is not shown in:\n{shown}");
     }

@@ -32,6 +32,11 @@ fn moving_house() {
     walk("moving.md");
 }
 
+#[test]
+fn two_computers() {
+    walk("two-computers.md");
+}
+
 fn root() -> std::path::PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
 }
