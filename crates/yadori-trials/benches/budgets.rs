@@ -1,7 +1,9 @@
 //! The budgets: what a person waits for, beside the limit of what this machine could do at all, measured in
 //! the same run. Prints a table, or JSON with `--json`; with `--write FILE` the table goes to a page as well.
-//! `--quick` leaves out the million clips.
+//! `--quick` leaves out the million clips; `--links` measures linked devices only.
 
+#[path = "parts/links.rs"]
+mod links;
 #[path = "../../yadori-core/benches/texts.rs"]
 mod texts;
 
@@ -99,10 +101,16 @@ fn main() {
     let runtime =
         tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().expect("a runtime");
     let mut report = Report::default();
+    if has("--links") {
+        links::links(&mut report, &runtime);
+        println!("{}", table(&report));
+        return;
+    }
     copies(&mut report, &runtime);
     bursts(&mut report);
     plans(&mut report);
     moves(&mut report, &runtime);
+    links::links(&mut report, &runtime);
     sizes(&mut report, &runtime, if has("--quick") { &[1_000, 100_000] } else { &[1_000, 100_000, 1_000_000] });
     if has("--json") {
         println!("{}", serde_json::to_string_pretty(&report.rows).expect("plain data"));

@@ -2,11 +2,13 @@
 //!
 //! * `pairing`: two devices meet for the first time
 //! * `lines`: connections are made, taken, held, and made again
+//! * `network`: it comes and goes
 //! * `peer`: what an exchange with another device does to this device's records
 //!
 //! Nothing here runs before the first invitation, or the first joining.
 
 mod lines;
+mod network;
 mod pairing;
 mod peer;
 

@@ -241,6 +241,8 @@ impl Running {
         background.spawn(async move { dealer.deal_when_pasted().await });
         let linker = service.clone();
         background.spawn(async move { linker.keep_linked().await });
+        let follower = service.clone();
+        background.spawn(async move { follower.follow_network().await });
         let ending = service.ending.clone();
         let capturing = events.map(|events| {
             let service = service.clone();

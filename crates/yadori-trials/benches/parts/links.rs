@@ -1,0 +1,159 @@
+//! What linked devices cost: two services over loopback, each with a database of its own.
+
+use super::{Report, capture, fill, quantile, scratch, time};
+use std::time::{Duration, Instant};
+use yadori_api::Invitation;
+use yadori_core::merge::{Register, State};
+use yadori_core::{DeviceId, Stamp};
+use yadori_link::identity::Identity;
+use yadori_link::line;
+use yadori_link::tls::{Doors, Linked};
+use yadori_trials::home::Home;
+use yadori_trials::service::Service;
+
+/// Copies from one device to the other.
+const COPIES: usize = 500;
+
+fn join(joins: &Service, invites: &Service) {
+    let invitation: Invitation = serde_json::from_str(&invites.run(&["device", "invite", "--json"])).expect("a code");
+    joins.run(&["device", "join", &invitation.addresses[0], &invitation.code]);
+}
+
+pub fn links(report: &mut Report, runtime: &tokio::runtime::Runtime) {
+    merges(report);
+    let (first, second) = (Home::new(), Home::of("van"));
+    let (workshop, van) = (Service::simulated(&first), Service::simulated(&second));
+    join(&van, &workshop);
+    let mut limit: Vec<Duration> = runtime.block_on(round_trips());
+    let (mut here, mut there) = (workshop.events(None), van.events(None));
+    let mut ours = Vec::with_capacity(COPIES);
+    for n in 0..COPIES {
+        let text = format!("lamp {n}: {}", "focus on the lantern table ".repeat(5));
+        let before = Instant::now();
+        capture(&workshop, &mut here, &text);
+        there.copied(&format!("lamp {n}:"));
+        ours.push(before.elapsed());
+    }
+    let least = "a TLS round trip and two durable inserts";
+    for share in [0.5, 0.99] {
+        report.add(
+            format!("a copy here to usable on the other device, p{}", (share * 100.0) as u32),
+            quantile(&mut ours, share),
+            "ms",
+            Some((least, quantile(&mut limit, share))),
+            (share > 0.9).then_some(100.0),
+            false,
+        );
+    }
+    drop((workshop, van));
+    whole_history(report, runtime);
+}
+
+/// Merging a million states.
+fn merges(report: &mut Report) {
+    const STATES: u64 = 1_000_000;
+    let state = |n: u64| State {
+        copied: Stamp::from_bits(n),
+        origin: DeviceId([(n % 3) as u8; 16]),
+        copies: 1,
+        title: Register::new(Stamp::from_bits(n % 7), n.is_multiple_of(4).then(|| "a title".to_owned())),
+        ..State::default()
+    };
+    let pairs: Vec<(State, State)> = (0..STATES).map(|n| (state(n), state(n.wrapping_mul(31) % STATES))).collect();
+    let spent = time(|| {
+        pairs.iter().map(|(one, other)| one.clone().merge(other.clone())).filter(|merged| merged.copies > 0).count()
+    });
+    report.add("merging states", STATES as f64 / spent.as_secs_f64() / 1e6, "million/s", None, None, false);
+}
+
+/// What a copy to another device costs at the least.
+async fn round_trips() -> Vec<Duration> {
+    let scratch = scratch().await;
+    let devices = [Identity::new().expect("a key"), Identity::new().expect("a key")];
+    let pins = [devices[0].pin(), devices[1].pin()];
+    let [one, two] = devices.map(|identity| {
+        let linked = Linked::default();
+        linked.set(pins);
+        Doors::new(std::sync::Arc::new(identity), linked)
+    });
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("a port");
+    let address = listener.local_addr().expect("an address");
+    let answering = tokio::spawn(async move {
+        let mut taken = two.take(listener.accept().await.expect("a connection").0, || false).await.expect("a device");
+        while let Ok(said) = line::hear(&mut taken).await {
+            if line::say(&mut taken, &said).await.is_err() {
+                return;
+            }
+        }
+    });
+    let stream = tokio::net::TcpStream::connect(address).await.expect("a connection");
+    let mut made = one.make(stream, Some(pins[1])).await.expect("a device");
+    let mut spent = Vec::new();
+    for _ in 0..COPIES {
+        let before = Instant::now();
+        for _ in 0..2 {
+            sqlx::query("INSERT INTO bare (content) VALUES (?)")
+                .bind(vec![7u8; 150])
+                .execute(&scratch.pool)
+                .await
+                .expect("an insert");
+        }
+        line::say(&mut made, &[7; 300]).await.expect("an answer");
+        line::hear(&mut made).await.expect("an answer");
+        spent.push(before.elapsed());
+    }
+    drop(made);
+    answering.abort();
+    scratch.pool.close().await;
+    scratch.server.stop().await;
+    spent
+}
+
+/// Ten thousand clips with two hundred pictures to a device that was just linked.
+fn whole_history(report: &mut Report, runtime: &tokio::runtime::Runtime) {
+    const CLIPS: u64 = 9_800;
+    const PICTURES: u32 = 200;
+    let (first, second) = (Home::new(), Home::of("van"));
+    runtime.block_on(fill(&first.path().join("data/database"), CLIPS));
+    let workshop = Service::simulated(&first);
+    let mut bytes = 0;
+    for n in 0..PICTURES {
+        let poster = yadori_trials::sample::poster(&format!("poster {n}"));
+        bytes += poster.len();
+        let headers = [("authorization", workshop.bearer()), ("content-type", "image/png".to_owned())];
+        let headers: Vec<(&str, &str)> = headers.iter().map(|(name, value)| (*name, value.as_str())).collect();
+        assert!(workshop.request("POST", "/clips", &headers, &poster).status < 300);
+    }
+    let van = Service::simulated(&second);
+    for service in [&workshop, &van] {
+        service.run(&["rules", "set", "count", "off"]);
+    }
+    let mut events = van.events(None);
+    let before = Instant::now();
+    join(&van, &workshop);
+    loop {
+        let state: yadori_api::Sync = van.get("/sync").json();
+        if van.status().clips == CLIPS + u64::from(PICTURES) && state.elsewhere == 0 {
+            break;
+        }
+        for _ in 0..200 {
+            if events.any_within(Duration::from_millis(20)).is_none() {
+                break;
+            }
+        }
+    }
+    let spent = before.elapsed().as_secs_f64();
+    let copied = second.path().join("copied");
+    let plain = time(|| {
+        let file = vec![7u8; bytes + CLIPS as usize * 160];
+        std::fs::write(&copied, file).and_then(|()| std::fs::File::open(&copied)).and_then(|file| file.sync_all())
+    });
+    report.add(
+        "10,000 clips with 200 pictures to a newly linked device",
+        spent,
+        "s",
+        Some(("copying as many bytes", plain.as_secs_f64())),
+        Some(10.0),
+        false,
+    );
+}
