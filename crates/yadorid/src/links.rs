@@ -296,6 +296,16 @@ impl Links {
         self.fetched.subscribe()
     }
 
+    /// Another device than `but` is asked for content, if one is there.
+    fn fetch_from_another(&self, hash: Hash, have: u64, but: DeviceId) {
+        let lines = locked(&self.lines);
+        let Some((device, held)) = lines.iter().find(|(device, _)| **device != but) else { return };
+        let mine = *locked(&self.fetching).entry(hash).or_insert(*device) == *device;
+        if mine && held.orders.try_send(Order::Fetch(hash, have)).is_err() {
+            locked(&self.fetching).remove(&hash);
+        }
+    }
+
     /// Fetches content from a device that is there: with `another`, from the next one than so far. Tells whether
     /// there is any.
     pub(crate) async fn fetch(&self, hash: Hash, have: u64, another: bool) -> bool {

@@ -9,6 +9,15 @@ use yadori_trials::home::Home;
 use yadori_trials::program::{Manner, Program};
 use yadori_trials::service::{Events, Service, command};
 
+/// Tells the copying to end, also when the test fails: it would be waited for.
+struct Over<'a>(&'a AtomicBool);
+
+impl Drop for Over<'_> {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::SeqCst);
+    }
+}
+
 /// Copies one text after the other until told to end, each by a program that stays until its text was read: its
 /// targets, and the text.
 fn copying<'scope>(
@@ -65,10 +74,11 @@ fn every_announced_copy_survives_a_kill_in_the_middle_of_a_stream() {
         let mut events = service.events(None);
         let over = AtomicBool::new(false);
         std::thread::scope(|scope| {
+            let ending = Over(&over);
             copying(scope, &display, &over, round);
             all.extend(announced(&mut events, 25));
             service.kill();
-            over.store(true, Ordering::SeqCst);
+            drop(ending);
         });
         // What was announced before the kill and has not been read yet counts as well.
         all.extend(events.rest().into_iter().filter(|event| event.name == "clip").filter_map(|event| {
@@ -89,13 +99,14 @@ fn the_database_comes_back_by_itself_and_no_copy_is_lost() {
     let mut events = service.events(None);
     let over = AtomicBool::new(false);
     let seen = std::thread::scope(|scope| {
+        let ending = Over(&over);
         copying(scope, &display, &over, "under way");
         let mut seen = announced(&mut events, 20);
         let server = service.status().database.pid.unwrap();
         kill_process(Pid::from_raw(server as i32).unwrap(), Signal::KILL).unwrap();
         // Copies made while it was away are announced when it is back.
         seen.extend(announced(&mut events, 40));
-        over.store(true, Ordering::SeqCst);
+        drop(ending);
         seen
     });
     let database = service.status().database;

@@ -259,6 +259,13 @@ impl Service {
             }
         }
         self.links.fetched.send_modify(|times| *times += 1);
+        // What it was fetching, another may have.
+        match self.store.wanted(self.links.policy().fetch_above).await {
+            Ok(wanted) => {
+                wanted.into_iter().for_each(|(hash, have)| self.links.fetch_from_another(hash, have, device));
+            }
+            Err(error) => tracing::debug!(%error, "what is still to be fetched is not known"),
+        }
         let why = match ended {
             Ok(ended) => self.ended(&ended).await,
             Err(error) => Some(error.to_string()),
