@@ -118,6 +118,8 @@ pub struct Links {
     fetched: watch::Sender<u64>,
     /// Devices are tried to be reached at once.
     wake: watch::Sender<u64>,
+    /// A connection has ended.
+    ended: watch::Sender<u64>,
     /// The latest copy that was put on this device's clipboard, or made here.
     newest: Mutex<Stamp>,
     numbers: std::sync::atomic::AtomicU64,
@@ -145,6 +147,7 @@ impl Links {
             fetching: Mutex::default(),
             fetched: watch::Sender::new(0),
             wake: watch::Sender::new(0),
+            ended: watch::Sender::new(0),
             newest: Mutex::default(),
             numbers: std::sync::atomic::AtomicU64::default(),
             dialing: Mutex::default(),

@@ -28,7 +28,7 @@ pub fn links(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     let (mut here, mut there) = (workshop.events(None), van.events(None));
     let mut ours = Vec::with_capacity(COPIES);
     for n in 0..COPIES {
-        let text = format!("lamp {n}: {}", "focus on the lantern table ".repeat(5));
+        let text = format!("lamp {n}: {}", "focus on the lantern table, ".repeat(3).trim_end());
         let before = Instant::now();
         capture(&workshop, &mut here, &text);
         there.copied(&format!("lamp {n}:"));

@@ -173,8 +173,10 @@ impl Service {
     async fn dial_on(self: &Arc<Self>, id: DeviceId) {
         let mut pause = PAUSES.0;
         let mut woken = self.links.wake.subscribe();
+        let mut ended = self.links.ended.subscribe();
         loop {
             woken.mark_unchanged();
+            ended.mark_unchanged();
             let known = match self.linked_devices().await {
                 Ok(devices) => devices.into_iter().find(|device| device.id() == id),
                 Err(_) => None,
@@ -193,6 +195,12 @@ impl Service {
                 }
             }
             // Not all at the same moment, when a network comes back.
+            // As long as there is a connection, there is nothing to be done.
+            while self.links.is_connected(id) {
+                if ended.changed().await.is_err() {
+                    return;
+                }
+            }
             let mut random = [0];
             let _ = getrandom::fill(&mut random);
             let jitter = f64::from(random[0]) / 512.0 + 0.75;
@@ -272,6 +280,7 @@ impl Service {
         };
         tracing::info!(%device, why = why.as_deref().unwrap_or("it is over"), "a connection with a device has ended");
         self.links.note(device, |standing| standing.trouble = why);
+        self.links.ended.send_modify(|times| *times += 1);
         self.ledger.status_changed();
     }
 
