@@ -16,20 +16,6 @@ pub enum Extent {
     ByHand,
 }
 
-impl Extent {
-    /// All of them.
-    pub const ALL: [Self; 3] = [Self::Everything, Self::KeptOnly, Self::ByHand];
-
-    /// As a person writes it.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Everything => "everything",
-            Self::KeptOnly => "kept-only",
-            Self::ByHand => "by-hand",
-        }
-    }
-}
-
 /// Content above this size is fetched when it is first wanted: 1 MiB.
 pub const DEFAULT_FETCH_ABOVE: u64 = 1024 * 1024;
 

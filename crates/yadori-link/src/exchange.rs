@@ -218,11 +218,6 @@ impl Exchange {
         out
     }
 
-    /// How far this device's feed has been sent and acknowledged: all of it, if nothing is under way.
-    pub fn is_up_to_date(&self) -> bool {
-        self.other.is_some() && self.read >= self.latest && self.sent.is_empty() && !self.reading
-    }
-
     fn end(&mut self, bye: Bye, out: &mut Vec<Output>) {
         out.push(Output::Send(Frame::Bye(bye.clone())));
         out.push(Output::Over(Ending::Here(bye)));

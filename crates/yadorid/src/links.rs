@@ -182,7 +182,8 @@ impl Links {
         change(locked(&self.standings).entry(device).or_default());
     }
 
-    fn orders(&self, device: DeviceId) -> Option<mpsc::Sender<Order>> {
+    /// The way to the connection with a device, if there is one.
+    pub(crate) fn orders(&self, device: DeviceId) -> Option<mpsc::Sender<Order>> {
         locked(&self.lines).get(&device).map(|held| held.orders.clone())
     }
 
@@ -289,11 +290,6 @@ impl Service {
 }
 
 impl Links {
-    /// The way to the connection with a device, if there is one.
-    pub(crate) fn orders_for(&self, device: DeviceId) -> Option<mpsc::Sender<Order>> {
-        self.orders(device)
-    }
-
     /// Tells whenever something was fetched, or will not be.
     pub(crate) fn fetches(&self) -> watch::Receiver<u64> {
         self.fetched.subscribe()

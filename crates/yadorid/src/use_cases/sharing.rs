@@ -163,7 +163,7 @@ impl Service {
             let why = self.links.standing(id).trouble.map(|why| format!(" ({why})")).unwrap_or_default();
             ShareError::Away(name.to_owned(), why)
         };
-        let orders = self.links.orders_for(id).ok_or_else(away)?;
+        let orders = self.links.orders(id).ok_or_else(away)?;
         let (reply, answer) = tokio::sync::oneshot::channel();
         orders.send(Order::Hand { clip: Box::new(clip), recall, reply }).await.map_err(|_| away())?;
         match tokio::time::timeout(ANSWER, answer).await {
