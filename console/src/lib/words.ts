@@ -29,6 +29,10 @@ export function extent(clip: Clip): string {
   return size(clip.size);
 }
 
+/** How a clip stands with the person's other devices, after the name of its own; nothing if they do not know it. */
+export const shared = (clip: Clip): string =>
+  clip.elsewhere ? ", its content is on another device" : clip.shared ? ", shared with your other devices" : "";
+
 /** What a picture is called where it has no title: its size. */
 export const pictureLine = (clip: Clip): string =>
   clip.preview !== "picture" ? clip.preview : clip.width && clip.height ? `${clip.width} × ${clip.height} pixels` : "Picture";

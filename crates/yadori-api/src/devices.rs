@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 
 /// How it stands with a device.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -170,4 +170,24 @@ pub struct Sync {
     pub devices: Vec<Device>,
     /// Clips of which some content is on another device only.
     pub elsewhere: u64,
+}
+
+/// From where on to tell how a fetch goes.
+#[derive(Clone, Copy, Debug, Default, Serialize, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct FetchQuery {
+    /// Answer when more bytes than these are here, or a second has passed; without it, at once.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub after: Option<u64>,
+}
+
+/// How far content that was on another device has come.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Fetched {
+    /// The clip's id.
+    pub id: String,
+    /// Bytes of it that are here.
+    pub here: u64,
+    /// All its bytes.
+    pub size: u64,
 }

@@ -271,6 +271,9 @@ pub struct ContentQuery {
     /// The MIME type; without it, the clip's first format.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub format: Option<String>,
+    /// Say at once that content is on another device, instead of waiting until it is fetched.
+    #[serde(default)]
+    pub at_once: bool,
 }
 
 /// Clips to put back on the clipboard.
@@ -299,6 +302,9 @@ pub struct Recall {
     /// Leave out the clips that cannot be joined with the others.
     #[serde(default)]
     pub skip_others: bool,
+    /// Say at once that content is on another device, instead of waiting until it is fetched.
+    #[serde(default)]
+    pub at_once: bool,
 }
 
 /// What a recall did.

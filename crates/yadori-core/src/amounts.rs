@@ -73,6 +73,13 @@ pub fn span_in_words(millis: u64) -> String {
     }
 }
 
+/// About how long: in the largest unit of which there are at least two, without the rest.
+pub fn about(millis: u64) -> String {
+    let units = [DAY, HOUR, MINUTE, 1000];
+    let unit = units.into_iter().find(|unit| millis >= 2 * unit - unit / 20).unwrap_or(1000);
+    span_in_words((millis + unit / 2) / unit * unit)
+}
+
 /// A size in its largest whole unit, binary before decimal: `1 GiB`, `20 MB`, `500 bytes`.
 pub fn bytes_in_words(bytes: u64) -> String {
     let units = [(1 << 40, "TiB"), (1 << 30, "GiB"), (1 << 20, "MiB"), (1_000_000_000, "GB"), (1_000_000, "MB")];
@@ -125,6 +132,10 @@ mod tests {
         assert_eq!(span_in_words(90 * DAY), "90 days");
         assert_eq!(span_in_words(14 * DAY), "2 weeks");
         assert_eq!(span_in_words(10 * MINUTE), "10 minutes");
+        assert_eq!(about(20 * MINUTE - 7), "20 minutes");
+        assert_eq!(about(90 * MINUTE), "90 minutes");
+        assert_eq!(about(3 * DAY + 5 * HOUR), "3 days");
+        assert_eq!(about(2 * HOUR - 3000), "2 hours");
         assert_eq!(span_in_words(1500), "1,500 milliseconds");
         assert_eq!(bytes_in_words(1 << 30), "1 GiB");
         assert_eq!(bytes_in_words(20_000_000), "20 MB");

@@ -69,6 +69,11 @@ impl HybridClock {
         self.last
     }
 
+    /// The latest stamp that it has given out or seen.
+    pub fn latest(&self) -> Stamp {
+        self.last
+    }
+
     /// Goes on after `stamp`, which another device gave out.
     pub fn observe(&mut self, stamp: Stamp) {
         self.last = self.last.max(stamp);

@@ -1,5 +1,6 @@
 //! What devices tell each other: clips, drawers, headings, and one another.
 
+use crate::format::PLAIN;
 use crate::merge::{Register, State};
 use crate::{ClipId, DeviceId, Kind, Order, Source, Stamp};
 
@@ -22,6 +23,18 @@ pub enum Item {
     Device(Device),
 }
 
+impl Item {
+    /// The latest of its stamps.
+    pub fn latest(&self) -> Stamp {
+        match self {
+            Self::Clip(clip) => clip.state.latest(),
+            Self::Drawer(drawer) => drawer.changed,
+            Self::Heading(heading) => heading.changed,
+            Self::Device(device) => device.latest(),
+        }
+    }
+}
+
 /// A clip: its state, and what it consists of, unless that is known to the other.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Clip {
@@ -33,6 +46,15 @@ pub struct Clip {
     pub state: State,
     /// What it consists of; none when it is gone, or when only particulars have changed.
     pub body: Option<Body>,
+}
+
+impl Clip {
+    /// Whether it has the words of another clip than its id says, as far as they travel along.
+    pub fn is_another_text(&self) -> bool {
+        let formats = self.body.iter().flat_map(|body| &body.formats);
+        let words = formats.filter(|format| format.mime == PLAIN).find_map(|format| format.data.as_ref());
+        self.kind == Kind::Text && words.is_some_and(|words| ClipId::of(Kind::Text, words) != self.id)
+    }
 }
 
 /// What a clip consists of, as of its latest copy.

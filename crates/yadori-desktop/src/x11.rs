@@ -195,7 +195,14 @@ impl Session for X11 {
 
 impl X11 {
     fn place(&self) -> Place<'_> {
-        Place { connection: &self.connection, atoms: &self.atoms, window: self.window, questions: &self.questions }
+        let readings = self.readings.iter().filter_map(CopyReading::awaits);
+        Place {
+            connection: &self.connection,
+            atoms: &self.atoms,
+            window: self.window,
+            questions: &self.questions,
+            awaited: readings.chain(self.saving.as_ref().map(Saving::awaits)).collect(),
+        }
     }
 
     fn work_on(&mut self, orders: &mut Orders) -> Result<Infallible, End> {

@@ -12,12 +12,18 @@ use crate::frame::{Bye, CHUNK, Frame, Hello, VERSIONS};
 use bytes::Bytes;
 use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
-use yadori_core::amounts::DAY;
 use yadori_core::shared::{Clip, Hash, Item};
 use yadori_core::{ClipId, MillisSinceEpoch};
 
 /// Batches that may be under way before the other has acknowledged one.
 const AHEAD: usize = 4;
+
+/// Bytes of the first batch, about, and of the first piece of content. They double with every one that has arrived, up
+/// to the largest: so that a connection that never lasts for long brings something all the same.
+const FIRST_BATCH: usize = 16 * 1024;
+
+/// Bytes of the largest batch, about.
+const LARGEST_BATCH: usize = 512 * 1024;
 
 /// Contents asked for at the same time.
 const AT_ONCE: usize = 4;
@@ -75,8 +81,8 @@ pub enum Output {
     Send(Frame),
     /// The other has said its first word; all is well.
     Greeted(Hello),
-    /// Read the feed after this number, one batch; tell by [`Input::Read`].
-    Read(u64),
+    /// Read the feed after this number, one batch of about so many bytes; tell by [`Input::Read`].
+    Read(u64, usize),
     /// Put on record, in one transaction with the cursor; tell by [`Input::Applied`].
     Apply {
         /// The cursor, in the feed of this id.
@@ -86,8 +92,8 @@ pub enum Output {
     },
     /// The other has everything up to this number.
     Acknowledged(u64),
-    /// Read content from this byte on, at most [`CHUNK`] bytes; tell by [`Input::Content`].
-    ReadContent(Hash, u64),
+    /// Read content from this byte on, at most so many bytes; tell by [`Input::Content`].
+    ReadContent(Hash, u64, usize),
     /// Put content on record from this byte on; tell by [`Input::Stored`].
     StoreContent(Hash, u64, Bytes),
     /// The other does not have this content.
@@ -128,6 +134,7 @@ pub struct Exchange {
     read: u64,
     sent: VecDeque<u64>,
     reading: bool,
+    batch: usize,
     /// Batches of the other that are being put on record, in their order.
     applying: bool,
     waiting: VecDeque<(u64, Vec<Item>)>,
@@ -161,6 +168,7 @@ impl Exchange {
             read: 0,
             sent: VecDeque::new(),
             reading: false,
+            batch: FIRST_BATCH,
             applying: false,
             waiting: VecDeque::new(),
             wanted: VecDeque::new(),
@@ -228,9 +236,9 @@ impl Exchange {
         if self.over || self.other.is_none() {
             return;
         }
-        if !self.reading && self.read < self.latest && self.sent.len() < AHEAD {
+        if !self.reading && self.read < self.latest && self.sent.len() < self.ahead() {
             self.reading = true;
-            out.push(Output::Read(self.read));
+            out.push(Output::Read(self.read, self.batch));
         }
         if !self.applying
             && let Some((upto, items)) = self.waiting.pop_front()
@@ -246,6 +254,11 @@ impl Exchange {
                 out.push(Output::Send(Frame::Want(hash, have)));
             }
         }
+    }
+
+    /// Batches that may be under way at the moment: few at first.
+    fn ahead(&self) -> usize {
+        (self.batch / FIRST_BATCH).min(AHEAD)
     }
 
     fn received(&mut self, frame: Frame, out: &mut Vec<Output>) {
@@ -270,10 +283,15 @@ impl Exchange {
             (Frame::Ack(upto), true) => {
                 while self.sent.front().is_some_and(|sent| *sent <= upto) {
                     self.sent.pop_front();
+                    self.batch = (self.batch * 2).min(LARGEST_BATCH);
                 }
                 out.push(Output::Acknowledged(upto.min(self.read)));
             }
-            (Frame::Want(hash, from), true) => out.push(Output::ReadContent(hash, from)),
+            (Frame::Want(hash, from), true) => {
+                out.push(Output::ReadContent(hash, from, self.batch.min(CHUNK)));
+                // Whoever wants more has what came before.
+                self.batch = (self.batch * 2).min(LARGEST_BATCH);
+            }
             (Frame::Chunk(hash, at, data), true) => {
                 // What was not asked for is not taken.
                 if self.asked.get(&hash) != Some(&at) || data.is_empty() || data.len() > CHUNK {
@@ -300,12 +318,8 @@ impl Exchange {
     }
 
     fn greeted(&mut self, hello: Hello, out: &mut Vec<Output>) {
-        let (newest, oldest) = hello.versions;
-        if newest < VERSIONS.1 || oldest > VERSIONS.0 {
-            return self.end(Bye::Version(newest < VERSIONS.1), out);
-        }
-        if hello.now.0.abs_diff(self.now.0) > DAY {
-            return self.end(Bye::Clock, out);
+        if let Some(objection) = hello.objection(self.now) {
+            return self.end(objection, out);
         }
         self.other = Some(hello.feed);
         // A cursor in another feed, or beyond the end of this one (which was put back from a copy), says nothing.
@@ -363,6 +377,7 @@ fn fingerprint(clip: &Clip) -> u64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use yadori_core::amounts::DAY;
 
     const NOW: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
 
@@ -379,7 +394,7 @@ mod tests {
         let next = |read| {
             let out = begun().step(hello(VERSIONS, NOW, read));
             out.into_iter().find_map(|output| match output {
-                Output::Read(after) => Some(after),
+                Output::Read(after, _) => Some(after),
                 _ => None,
             })
         };

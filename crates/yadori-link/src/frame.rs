@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use serde_bytes::{ByteArray, ByteBuf};
 use thiserror::Error;
 use yadori_core::alias::Alias;
+use yadori_core::amounts::DAY;
 use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::shared::{ALONG_BYTES, Body, BodyFormat, Clip, Device, Drawer, Hash, Heading, Item};
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
@@ -71,6 +72,18 @@ pub struct Hello {
     pub latest: u64,
     /// How far it has read the other's feed, and which one that was.
     pub read: Option<([u8; 8], u64)>,
+}
+
+impl Hello {
+    /// Why nothing can be exchanged with whoever says this, if the clock here says `now`. Both sides come to the same
+    /// answer.
+    pub fn objection(&self, now: MillisSinceEpoch) -> Option<Bye> {
+        let (newest, oldest) = self.versions;
+        if newest < VERSIONS.1 || oldest > VERSIONS.0 {
+            return Some(Bye::Version(newest < VERSIONS.1));
+        }
+        (self.now.0.abs_diff(now.0) > DAY).then_some(Bye::Clock)
+    }
 }
 
 /// Why a connection ends.
@@ -364,7 +377,9 @@ fn read_clip(clip: WireClip) -> Result<Clip, Garbled> {
         ),
     };
     let kind = Kind::from_code(kind).ok_or(Garbled("a kind is unknown"))?;
-    Ok(Clip { id: ClipId(id.into_array()), kind, state: state.settled(), body: body.map(read_body).transpose()? })
+    let clip =
+        Clip { id: ClipId(id.into_array()), kind, state: state.settled(), body: body.map(read_body).transpose()? };
+    if clip.is_another_text() { Err(Garbled("a clip is not what its id says")) } else { Ok(clip) }
 }
 
 fn read_body(body: WireBody) -> Result<Body, Garbled> {
@@ -431,7 +446,7 @@ mod tests {
         let data = Bytes::from_static("Lamp 7: Fresnel, gel 202 — dimmer 14, circuit B, hung on the second bar from the back wall, focus on the lantern table".as_bytes());
         let stamp = Stamp::from_bits(117_000_000_000_000_001);
         Clip {
-            id: ClipId([7; 16]),
+            id: ClipId::of(Kind::Text, &data),
             kind: Kind::Text,
             state: State {
                 copied: stamp,
@@ -524,6 +539,8 @@ mod tests {
         let mut longer = clip();
         longer.body.as_mut().unwrap().formats[0].size += 1;
         assert!(decode(&encode(&Frame::Hand { number: 1, clip: Box::new(longer), recall: false })).is_err());
+        let another = Clip { id: ClipId([7; 16]), ..clip() };
+        assert!(decode(&encode(&Frame::Hand { number: 1, clip: Box::new(another), recall: false })).is_err());
         let large = Frame::Chunk([0; 32], 0, Bytes::from(vec![0; CHUNK + 1]));
         assert!(decode(&encode(&large)).is_err());
     }

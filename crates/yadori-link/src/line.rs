@@ -4,11 +4,12 @@
 //! connection; it brings framing, limits, keep-alive and closing, and nothing that is not needed.
 
 use crate::exchange::{Ending, Exchange, Input, Output};
-use crate::frame::{self, Bye, CHUNK, Frame, Hello, LONGEST};
+use crate::frame::{self, Bye, Frame, Hello, LONGEST};
 use crate::identity::NAME;
 use crate::tls::{Connection, HANDSHAKE};
 use bytes::Bytes;
 use futures_util::{SinkExt, StreamExt};
+use rustls::AlertDescription;
 use std::collections::{HashMap, VecDeque};
 use std::io;
 use std::time::Duration;
@@ -17,8 +18,8 @@ use tokio::net::TcpStream;
 use tokio::sync::{mpsc, oneshot, watch};
 use tokio::time::Instant;
 use tokio_rustls::TlsStream;
-use tokio_tungstenite::tungstenite::Message;
 use tokio_tungstenite::tungstenite::protocol::WebSocketConfig;
+use tokio_tungstenite::tungstenite::{self, Message};
 use tokio_tungstenite::{WebSocketStream, accept_async_with_config, client_async_with_config};
 use yadori_core::shared::{Clip, Hash, Item};
 
@@ -27,6 +28,9 @@ const KEEP_ALIVE: Duration = Duration::from_secs(60);
 
 /// How long the answer to that may take.
 const ANSWER: Duration = Duration::from_secs(30);
+
+/// How long it may take when the network has changed, so that the connection may be to nowhere.
+const PROMPT_ANSWER: Duration = Duration::from_secs(5);
 
 /// Without a sign of life for so long, the device that made the connection is gone.
 const GONE: Duration = Duration::from_secs(150);
@@ -45,8 +49,8 @@ pub trait Records: Send + Sync {
 
     /// The other has said hello.
     fn greeted(&self, hello: &Hello) -> impl Future<Output = Result<(), Self::Error>> + Send;
-    /// One batch of the feed after this number, and up to which number it goes.
-    fn read(&self, after: u64) -> impl Future<Output = Result<(u64, Vec<Item>), Self::Error>> + Send;
+    /// One batch of the feed after this number, of about so many bytes, and up to which number it goes.
+    fn read(&self, after: u64, bytes: usize) -> impl Future<Output = Result<(u64, Vec<Item>), Self::Error>> + Send;
     /// Puts a batch on record, together with the cursor. Gives the contents that are wanted.
     fn apply(
         &self,
@@ -84,6 +88,8 @@ pub enum Order {
     },
     /// Fetch this content, of which so much is here.
     Fetch(Hash, u64),
+    /// Find out now whether the other is still there.
+    TryOut,
     /// End.
     End(Bye),
 }
@@ -109,10 +115,14 @@ impl Line {
             if made_here {
                 let address = format!("wss://{NAME}/");
                 let opened = client_async_with_config(address, connection.stream, Some(config)).await;
-                opened.map(|(socket, _)| socket).map_err(io::Error::other)
+                opened.map(|(socket, _)| socket)
             } else {
-                accept_async_with_config(connection.stream, Some(config)).await.map_err(io::Error::other)
+                accept_async_with_config(connection.stream, Some(config)).await
             }
+            .map_err(|error| match error {
+                tungstenite::Error::Io(error) => error,
+                error => io::Error::other(error),
+            })
         };
         let socket = tokio::time::timeout(HANDSHAKE, opening).await.map_err(|_| io::ErrorKind::TimedOut)??;
         Ok(Self { socket, made_here })
@@ -121,6 +131,17 @@ impl Line {
     /// Says any bytes at all, instead of holding an exchange: for trying out how the other takes it.
     pub async fn say_raw(&mut self, bytes: Vec<u8>) {
         let _ = self.socket.send(Message::Binary(bytes.into())).await;
+    }
+
+    /// Hears what the other says, as bytes; nothing once it has ended the connection.
+    pub async fn hear_raw(&mut self) -> Option<Vec<u8>> {
+        loop {
+            match self.socket.next().await?.ok()? {
+                Message::Binary(bytes) => return Some(bytes.to_vec()),
+                Message::Close(_) => return None,
+                _ => {}
+            }
+        }
     }
 
     /// Waits until the other has ended the connection, passing over what it says. Tells whether it did in time.
@@ -170,7 +191,8 @@ pub async fn hold<R: Records>(
     let mut numbers = 0u32;
     let mut outputs = VecDeque::from([first]);
     let mut heard = Instant::now();
-    let mut asked: Option<Instant> = None;
+    // By when an answer must be there, if one was asked for.
+    let mut answer_by: Option<Instant> = None;
     let ended = 'held: loop {
         while let Some(output) = outputs.pop_front() {
             let input = match carry_out(output, records, &say, &mut handed).await {
@@ -181,14 +203,11 @@ pub async fn hold<R: Records>(
                 outputs.extend(exchange.step(input));
             }
         }
-        let quiet = match asked {
-            Some(asked) => asked + ANSWER,
-            None => heard + if made_here { KEEP_ALIVE } else { GONE },
-        };
+        let quiet = answer_by.unwrap_or(heard + if made_here { KEEP_ALIVE } else { GONE });
         let input = tokio::select! {
             message = reader.next() => match message {
                 Some(Ok(Message::Binary(bytes))) => {
-                    (heard, asked) = (Instant::now(), None);
+                    (heard, answer_by) = (Instant::now(), None);
                     match frame::decode(&bytes) {
                         Ok(frame) => Input::Received(frame),
                         Err(error) => {
@@ -198,11 +217,12 @@ pub async fn hold<R: Records>(
                     }
                 }
                 Some(Ok(Message::Ping(_) | Message::Pong(_))) => {
-                    (heard, asked) = (Instant::now(), None);
+                    (heard, answer_by) = (Instant::now(), None);
                     continue;
                 }
                 Some(Ok(Message::Close(_))) | None => break Ended::Broken("the other device closed it".into()),
                 Some(Ok(_)) => Input::End(Bye::Garbled),
+                Some(Err(tungstenite::Error::Io(error))) => break Ended::Broken(in_words(&error)),
                 Some(Err(error)) => break Ended::Broken(error.to_string()),
             },
             order = orders.recv() => match order {
@@ -212,6 +232,14 @@ pub async fn hold<R: Records>(
                     Input::Hand { number: numbers, clip, recall }
                 }
                 Some(Order::Fetch(hash, have)) => Input::Wanted(hash, have),
+                Some(Order::TryOut) if answer_by.is_some() => continue,
+                Some(Order::TryOut) => {
+                    if say.try_send(Message::Ping(Bytes::new())).is_err() {
+                        break Ended::Broken("the other device takes nothing any more".into());
+                    }
+                    answer_by = Some(Instant::now() + PROMPT_ANSWER);
+                    continue;
+                }
                 Some(Order::End(bye)) => Input::End(bye),
                 None => Input::End(Bye::Over),
             },
@@ -220,13 +248,13 @@ pub async fn hold<R: Records>(
                 Err(_) => Input::End(Bye::Over),
             },
             () = tokio::time::sleep_until(quiet) => {
-                if asked.is_some() || !made_here {
+                if answer_by.is_some() || !made_here {
                     break Ended::Broken("the other device gave no sign of life".into());
                 }
                 if say.try_send(Message::Ping(Bytes::new())).is_err() {
                     break Ended::Broken("the other device takes nothing any more".into());
                 }
-                asked = Some(Instant::now());
+                answer_by = Some(Instant::now() + ANSWER);
                 continue;
             }
         };
@@ -261,8 +289,8 @@ async fn carry_out<R: Records>(
             records.greeted(&hello).await.map_err(failed)?;
             None
         }
-        Output::Read(after) => {
-            let (upto, items) = records.read(after).await.map_err(failed)?;
+        Output::Read(after, bytes) => {
+            let (upto, items) = records.read(after, bytes).await.map_err(failed)?;
             Some(Input::Read { upto, items })
         }
         Output::Apply { cursor, items } => {
@@ -273,8 +301,8 @@ async fn carry_out<R: Records>(
             records.acknowledged(upto).await.map_err(failed)?;
             None
         }
-        Output::ReadContent(hash, from) => {
-            let content = records.content(hash, from, CHUNK).await.map_err(failed)?;
+        Output::ReadContent(hash, from, most) => {
+            let content = records.content(hash, from, most).await.map_err(failed)?;
             Some(Input::Content(hash, from, content))
         }
         Output::StoreContent(hash, at, data) => {
@@ -297,6 +325,20 @@ async fn carry_out<R: Records>(
         }
         Output::Over(ending) => return Err(Ended::Said(ending)),
     })
+}
+
+/// Why a connection is not there, as a person may read it.
+pub fn in_words(error: &io::Error) -> String {
+    use io::ErrorKind::{BrokenPipe, ConnectionAborted, ConnectionReset, UnexpectedEof};
+    let of_tls = error.get_ref().and_then(|inner| inner.downcast_ref::<rustls::Error>());
+    if of_tls == Some(&rustls::Error::AlertReceived(AlertDescription::AccessDenied)) {
+        // Only the device itself can say so: it has proved its key by now.
+        return "it lets this device in no more: one of the two was removed (to come together again, join by another invitation)".into();
+    }
+    match error.kind() {
+        UnexpectedEof | ConnectionReset | ConnectionAborted | BrokenPipe => "the connection broke".into(),
+        _ => error.to_string(),
+    }
 }
 
 /// Longest message of a pairing.
@@ -329,6 +371,18 @@ pub async fn hear(connection: &mut Connection) -> io::Result<Vec<u8>> {
         Ok(message)
     };
     tokio::time::timeout(HANDSHAKE, hearing).await.map_err(|_| io::ErrorKind::TimedOut)?
+}
+
+/// Says the first word at the end of a pairing, and hears that of the other.
+///
+/// # Errors
+/// When the connection breaks, or the other says something else.
+pub async fn greet(connection: &mut Connection, hello: Hello) -> io::Result<Hello> {
+    say(connection, &frame::encode(&Frame::Hello(hello))).await?;
+    match frame::decode(&hear(connection).await?) {
+        Ok(Frame::Hello(hello)) => Ok(hello),
+        _ => Err(io::Error::new(io::ErrorKind::InvalidData, "it does not say hello")),
+    }
 }
 
 /// Tells what is known of devices, at the end of a pairing.

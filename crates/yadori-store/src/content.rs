@@ -1,8 +1,9 @@
 //! The bytes of formats, in pieces.
 
-use crate::store::{Store, StoreError, numbers_as_json};
+use crate::store::{Store, StoreError, next_change, numbers_as_json};
 use bytes::{Bytes, BytesMut};
 use sqlx::{MySql, Transaction};
+use yadori_core::Kind;
 
 /// Size of one piece of a blob: 1 MiB. Neither the server nor we ever hold more than a few.
 pub const CHUNK_BYTES: usize = 1024 * 1024;
@@ -150,30 +151,72 @@ pub(crate) async fn free_blob(tx: &mut Transaction<'static, MySql>, blob: u64) -
     Ok(())
 }
 
+/// The blob with this hash, empty if it was not here. Its row is locked from then on.
+pub(crate) async fn expect_blob(
+    tx: &mut Transaction<'static, MySql>,
+    hash: &[u8; 32],
+    size: u64,
+) -> Result<u64, sqlx::Error> {
+    // Also one that is there is written, as it is: only so its row is locked for certain.
+    let done = sqlx::query!(
+        "INSERT INTO blobs (hash, size, have) VALUES (?, ?, 0)
+         ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no)",
+        &hash[..],
+        size
+    )
+    .execute(&mut **tx)
+    .await?;
+    Ok(done.last_insert_id())
+}
+
+/// A blob is here as a whole: so may be clips that lacked it. Gives the number of the latest change, and which of the
+/// clips are pictures.
+pub(crate) async fn note_whole(
+    tx: &mut Transaction<'static, MySql>,
+    blob: u64,
+) -> Result<(Option<u64>, Vec<u64>), sqlx::Error> {
+    let whole = sqlx::query!(
+        "SELECT DISTINCT c.no, c.kind FROM formats g STRAIGHT_JOIN clips c ON c.no = g.clip_no
+         WHERE g.blob_no = ? AND c.elsewhere = TRUE AND NOT EXISTS (
+            SELECT 1 FROM formats f JOIN blobs b ON b.no = f.blob_no WHERE f.clip_no = c.no AND b.have < b.size)",
+        blob
+    )
+    .fetch_all(&mut **tx)
+    .await?;
+    let (mut change, mut pictures) = (None, Vec::new());
+    for clip in whole {
+        let number = next_change(tx).await?;
+        sqlx::query!("UPDATE clips SET elsewhere = FALSE, seq = ? WHERE no = ?", number, clip.no)
+            .execute(&mut **tx)
+            .await?;
+        change = Some(number);
+        if Kind::from_code(clip.kind) == Some(Kind::Image) {
+            pictures.push(clip.no);
+        }
+    }
+    Ok((change, pictures))
+}
+
 /// Writes content down, unless it is here already. Gives the number of its blob.
 pub(crate) async fn write_blob(tx: &mut Transaction<'static, MySql>, data: &[u8]) -> Result<u64, sqlx::Error> {
     let hash = blake3::hash(data);
     let size = data.len() as u64;
-    let known = sqlx::query!("SELECT no, have FROM blobs WHERE hash = ?", &hash.as_bytes()[..])
-        .fetch_optional(&mut **tx)
-        .await?;
-    let number = match known {
-        Some(known) if known.have == size => return Ok(known.no),
-        // The beginning came from another device; here is all of it.
-        Some(known) => {
-            sqlx::query!("DELETE FROM blob_chunks WHERE blob_no = ?", known.no).execute(&mut **tx).await?;
-            sqlx::query!("UPDATE blobs SET have = ? WHERE no = ?", size, known.no).execute(&mut **tx).await?;
-            known.no
-        }
-        None => sqlx::query!("INSERT INTO blobs (hash, size, have) VALUES (?, ?, ?)", &hash.as_bytes()[..], size, size)
-            .execute(&mut **tx)
-            .await?
-            .last_insert_id(),
-    };
+    let number = expect_blob(tx, hash.as_bytes(), size).await?;
+    // The row is ours until the end: nobody writes the same content, and nobody frees it.
+    let have =
+        sqlx::query_scalar!("SELECT have FROM blobs WHERE no = ? FOR UPDATE", number).fetch_one(&mut **tx).await?;
+    if have == size {
+        return Ok(number);
+    }
+    // The beginning may have come from another device, or a size that was not true; here is all of it.
+    sqlx::query!("DELETE FROM blob_chunks WHERE blob_no = ?", number).execute(&mut **tx).await?;
+    sqlx::query!("UPDATE blobs SET size = ?, have = ? WHERE no = ?", size, size, number).execute(&mut **tx).await?;
     for (place, chunk) in (0u32..).zip(data.chunks(CHUNK_BYTES)) {
         sqlx::query!("INSERT INTO blob_chunks (blob_no, place, content) VALUES (?, ?, ?)", number, place, chunk)
             .execute(&mut **tx)
             .await?;
     }
+    // Other clips may have lacked it.
+    note_whole(tx, number).await?;
     Ok(number)
 }

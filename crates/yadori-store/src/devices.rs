@@ -21,6 +21,8 @@ pub struct DeviceRecord {
     pub acknowledged: u64,
     /// When it was last heard of.
     pub seen_at: Option<MillisSinceEpoch>,
+    /// Where it was last reached from here.
+    pub reached: Option<String>,
 }
 
 struct Raw {
@@ -36,6 +38,7 @@ struct Raw {
     cursor_upto: u64,
     acked: u64,
     seen_at: Option<u64>,
+    reached: Option<String>,
 }
 
 impl From<Raw> for DeviceRecord {
@@ -58,6 +61,7 @@ impl From<Raw> for DeviceRecord {
             read: feed.map(|feed| (feed, raw.cursor_upto)),
             acknowledged: raw.acked,
             seen_at: raw.seen_at.map(MillisSinceEpoch),
+            reached: raw.reached,
         }
     }
 }
@@ -67,7 +71,7 @@ macro_rules! devices {
         sqlx::query_as!(
             Raw,
             r#"SELECT pin, name, own AS "own: bool", name_stamp, addresses, addresses_stamp, linked AS "linked: bool",
-               linked_stamp, cursor_feed, cursor_upto, acked, seen_at "# + $from
+               linked_stamp, cursor_feed, cursor_upto, acked, seen_at, reached "# + $from
             $(, $argument)*
         )
     };
@@ -134,6 +138,30 @@ impl Store {
         Ok(())
     }
 
+    /// Forgets that any other device is linked. That is this device's own affair: nothing of it is told on, and
+    /// whatever another says later counts.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn forget_links(&self) -> Result<(), StoreError> {
+        sqlx::query!(
+            "UPDATE devices SET linked = FALSE, linked_stamp = 0, cursor_upto = 0, cursor_feed = NULL, acked = 0
+             WHERE own = FALSE"
+        )
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Notes where a device was reached.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn note_reached(&self, device: DeviceId, address: &str) -> Result<(), StoreError> {
+        sqlx::query!("UPDATE devices SET reached = ? WHERE id = ?", address, &device.0[..]).execute(&self.pool).await?;
+        Ok(())
+    }
+
     /// Everything is told again to all devices, and everything read again from them: another policy is in force,
     /// or another device has been linked.
     ///
@@ -163,7 +191,9 @@ impl Store {
     /// When the database does not answer.
     pub async fn count_elsewhere(&self) -> Result<u64, StoreError> {
         Ok(sqlx::query_scalar!(
-            r#"SELECT CAST(COUNT(*) AS UNSIGNED) AS "count!: u64" FROM clips WHERE elsewhere = TRUE AND gone IS NULL AND shredded = FALSE"#
+            r#"SELECT CAST(COUNT(DISTINCT c.no) AS UNSIGNED) AS "count!: u64"
+               FROM blobs b STRAIGHT_JOIN formats f ON f.blob_no = b.no STRAIGHT_JOIN clips c ON c.no = f.clip_no
+               WHERE b.have < b.size AND c.elsewhere = TRUE AND c.gone IS NULL AND c.shredded = FALSE"#
         )
         .fetch_one(&self.pool)
         .await?)

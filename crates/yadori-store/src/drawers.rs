@@ -1,7 +1,8 @@
 //! Drawers, and the headings in them.
 
 use crate::given::{self, Particular};
-use crate::store::{Store, StoreError, next_change};
+use crate::store::{Store, StoreError, next_change, next_changes, numbers_as_json};
+use sqlx::{MySql, Transaction};
 use yadori_core::{Order, Stamp};
 
 /// A drawer.
@@ -113,7 +114,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn rename_drawer(&self, drawer: u32, name: &str, stamp: Stamp) -> Result<u64, StoreError> {
         let mut tx = self.pool.begin().await?;
-        let mut change = next_change(&mut tx).await?;
+        let change = next_change(&mut tx).await?;
         sqlx::query!(
             "UPDATE drawers SET name = ?, changed = ?, seq = ? WHERE no = ?",
             name,
@@ -123,11 +124,7 @@ impl Store {
         )
         .execute(&mut *tx)
         .await?;
-        let clips = sqlx::query_scalar!("SELECT no FROM clips WHERE drawer = ?", drawer).fetch_all(&mut *tx).await?;
-        for number in clips {
-            change = next_change(&mut tx).await?;
-            sqlx::query!("UPDATE clips SET seq = ? WHERE no = ?", change, number).execute(&mut *tx).await?;
-        }
+        let change = renumber(&mut tx, drawer).await?;
         tx.commit().await?;
         Ok(change)
     }
@@ -164,14 +161,12 @@ impl Store {
         stamp: Stamp,
     ) -> Result<u64, StoreError> {
         let mut tx = self.pool.begin().await?;
-        let mut change;
         for (number, particular) in clips {
-            change = next_change(&mut tx).await?;
+            let change = next_change(&mut tx).await?;
             given::set(&mut tx, change, *number, particular, stamp).await?;
         }
-        // Those in the bin go back into the history when they are brought back.
-        sqlx::query!("UPDATE clips SET drawer = NULL, place = NULL WHERE drawer = ?", drawer).execute(&mut *tx).await?;
-        change = next_change(&mut tx).await?;
+        leave_drawer(&mut tx, drawer, stamp).await?;
+        let change = next_change(&mut tx).await?;
         sqlx::query!(
             "UPDATE headings SET removed = TRUE, changed = ?, seq = ? WHERE drawer = ?",
             stamp.to_bits(),
@@ -249,4 +244,38 @@ impl Store {
         tx.commit().await?;
         Ok(change)
     }
+}
+
+/// Gives all clips of a drawer new numbers in the change feed. Gives the latest.
+pub(crate) async fn renumber(tx: &mut Transaction<'static, MySql>, drawer: u32) -> Result<u64, sqlx::Error> {
+    let clips = sqlx::query_scalar!("SELECT no FROM clips WHERE drawer = ?", drawer).fetch_all(&mut **tx).await?;
+    let before = next_changes(tx, clips.len()).await?;
+    sqlx::query!(
+        "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (nth FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
+         STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no SET c.seq = ? + w.nth",
+        numbers_as_json(&clips),
+        before
+    )
+    .execute(&mut **tx)
+    .await?;
+    Ok(before + clips.len() as u64)
+}
+
+/// What lies in a drawer that is removed at `stamp` is only in the history again, unless it was put there later.
+/// For what is in the bin nothing changes but that it comes back into the history: so its stamp hardly moves.
+pub(crate) async fn leave_drawer(
+    tx: &mut Transaction<'static, MySql>,
+    drawer: u32,
+    stamp: Stamp,
+) -> Result<(), sqlx::Error> {
+    sqlx::query!(
+        "UPDATE clips SET drawer_stamp = IF(gone IS NULL, ?, drawer_stamp + 1), place = NULL, drawer = NULL
+         WHERE drawer = ? AND drawer_stamp <= ?",
+        stamp.to_bits(),
+        drawer,
+        stamp.to_bits()
+    )
+    .execute(&mut **tx)
+    .await?;
+    Ok(())
 }

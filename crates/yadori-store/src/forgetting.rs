@@ -7,7 +7,7 @@ use yadori_core::amounts::DAY;
 use yadori_core::retention::BIN_MILLIS;
 use yadori_core::{MillisSinceEpoch, Stamp};
 
-/// How long the trace of a clip stays for devices that are away: 180 days.
+/// How long the trace of a clip that only this device has swept stays, in case another device tells of it: 180 days.
 const TRACE_MILLIS: u64 = 180 * DAY;
 
 /// Clips shredded in one transaction at most, so that a long list never holds up a capture.
@@ -40,16 +40,16 @@ impl Store {
         )
         .fetch_one(&mut *tx)
         .await?;
-        // The trace of a clip stays until every linked device has passed it, or has been away for too long; that
-        // of one that only this device has swept, for as long as another may tell of it.
+        // The trace of a clip that was deleted stays until every linked device has passed it, however long it is
+        // away: only so the clip never comes back. Nothing of its content is in it.
         let long_ago = Stamp::at_start_of(now.minus(TRACE_MILLIS)).to_bits();
         sqlx::query!(
             "DELETE FROM clips WHERE shredded = TRUE AND gone <= ?
-             AND (gone <= ? OR ? = 18446744073709551615 OR (seq <= ? AND COALESCE(swept, 0) < gone))",
+             AND (? = 18446744073709551615 OR IF(COALESCE(swept, 0) < gone, seq <= ?, gone <= ?))",
             horizon,
-            long_ago,
             linked,
-            linked
+            linked,
+            long_ago
         )
         .execute(&mut *tx)
         .await?;

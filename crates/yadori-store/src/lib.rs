@@ -12,6 +12,8 @@
 //!   * `scrubbing`: what was forgotten for good is written over
 //!   * `days`: what happened on each day
 //!   * `devices`, `telling`, `hearing`: the person's devices, and what they tell each other
+//!   * `mending`: stamps of a clock that was wrong
+//!   * `fetching`: content that comes from another device when it is wanted
 //!   * `thumbnails`: small pictures of pictures
 //!   * `settings`: settings, and the console's sessions
 //!
@@ -25,10 +27,12 @@ mod content;
 mod days;
 mod devices;
 mod drawers;
+mod fetching;
 mod filing;
 mod forgetting;
 mod given;
 mod hearing;
+mod mending;
 pub mod private;
 mod scrubbing;
 mod settings;
@@ -42,11 +46,12 @@ pub use content::{CHUNK_BYTES, FormatOfClip, StoredFormat};
 pub use days::Day;
 pub use devices::DeviceRecord;
 pub use drawers::{Drawer, Heading};
+pub use fetching::Piece;
 pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
 pub use given::{Given, Particular};
-pub use hearing::{Heard, Piece};
+pub use hearing::Heard;
 pub use settings::TRAY;
 pub use steps::{GENTLE, How, QUICK, Step};
-pub use store::{OpenError, Store, StoreError};
+pub use store::{COLLISIONS, OpenError, Store, StoreError};
 pub use telling::Told;
 pub use thumbnails::Thumbnail;

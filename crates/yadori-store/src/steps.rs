@@ -6,7 +6,7 @@
 
 use crate::changes;
 use crate::days::{self, Happened};
-use crate::store::{Store, StoreError, numbers_as_json};
+use crate::store::{Store, StoreError, next_changes, numbers_as_json};
 use sqlx::{MySql, Transaction};
 use yadori_core::{MillisSinceEpoch, Stamp};
 
@@ -108,14 +108,6 @@ impl From<Raw> for Step {
             replacement: raw.before_it.and_then(|number| number.parse().ok()),
         }
     }
-}
-
-/// Takes the next `count` numbers of the change feed; gives the last before them.
-async fn next_changes(tx: &mut Transaction<'static, MySql>, count: usize) -> Result<u64, sqlx::Error> {
-    let done = sqlx::query!("UPDATE feed SET last = LAST_INSERT_ID(last + ?) WHERE one = 1", count as u64)
-        .execute(&mut **tx)
-        .await?;
-    Ok(done.last_insert_id() - count as u64)
 }
 
 pub(crate) async fn record_step(

@@ -71,18 +71,34 @@ impl StoreError {
     pub fn may_pass(&self) -> bool {
         matches!(self, Self::Unavailable(_) | Self::DiskFull(_))
     }
+
+    /// Whether two transactions stood in each other's way, so that this one was taken back: the same request succeeds
+    /// when it is made again at once.
+    pub fn is_collision(&self) -> bool {
+        matches!(self, Self::Unavailable(error) if number_of(error) == Some(COLLISION))
+    }
 }
+
+/// MariaDB's number for a transaction that was taken back, so that another could go on: ER_LOCK_DEADLOCK.
+const COLLISION: u16 = 1213;
+
+/// How often a transaction that stood in another's way is tried again: never as often in a row by chance.
+pub const COLLISIONS: u32 = 20;
 
 /// MariaDB's numbers for "no room": disk full, table full, and an error writing a file.
 const NO_ROOM: [u16; 4] = [1021, 1114, 1030, 1026];
 /// MariaDB's numbers for "going down" and for waiting too long for a lock.
 const PASSING: [u16; 4] = [1053, 1205, 1213, 1927];
 
+/// MariaDB's number of an error.
+fn number_of(error: &sqlx::Error) -> Option<u16> {
+    let error = error.as_database_error()?.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>()?;
+    Some(error.number())
+}
+
 impl From<sqlx::Error> for StoreError {
     fn from(error: sqlx::Error) -> Self {
-        let number =
-            error.as_database_error().and_then(|error| error.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>());
-        match (&error, number.map(sqlx::mysql::MySqlDatabaseError::number)) {
+        match (&error, number_of(&error)) {
             (_, Some(number)) if NO_ROOM.contains(&number) => Self::DiskFull(error),
             (_, Some(number)) if PASSING.contains(&number) => Self::Unavailable(error),
             (
@@ -204,8 +220,15 @@ impl Store {
 
 /// Takes the next number of the change feed.
 pub(crate) async fn next_change(tx: &mut Transaction<'static, MySql>) -> Result<u64, sqlx::Error> {
-    let done = sqlx::query!("UPDATE feed SET last = LAST_INSERT_ID(last + 1) WHERE one = 1").execute(&mut **tx).await?;
-    Ok(done.last_insert_id())
+    Ok(next_changes(tx, 1).await? + 1)
+}
+
+/// Takes the next `count` numbers of the change feed; gives the last before them.
+pub(crate) async fn next_changes(tx: &mut Transaction<'static, MySql>, count: usize) -> Result<u64, sqlx::Error> {
+    let done = sqlx::query!("UPDATE feed SET last = LAST_INSERT_ID(last + ?) WHERE one = 1", count as u64)
+        .execute(&mut **tx)
+        .await?;
+    Ok(done.last_insert_id() - count as u64)
 }
 
 /// Numbers as a JSON array: how a statement takes many of them.

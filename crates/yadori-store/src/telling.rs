@@ -13,9 +13,6 @@ use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Order, Source,
 /// Clips read from the feed for one batch.
 const BATCH: u32 = 200;
 
-/// Bytes after which a batch is closed.
-const BATCH_BYTES: usize = 512 * 1024;
-
 /// One batch of the feed.
 #[derive(Clone, Debug)]
 pub struct Told {
@@ -121,12 +118,12 @@ impl Store {
         id.try_into().map_err(|_| StoreError::Damaged(0))
     }
 
-    /// What has changed after change number `after`, one batch, as far as the policy lets it out. What the others
+    /// What has changed after change number `after`, one batch of about `most` bytes, as far as the policy lets it out. What the others
     /// are told of for the first time is noted before, so that they are also told when it goes.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn tell_since(&self, after: u64, policy: &Policy) -> Result<Told, StoreError> {
+    pub async fn tell_since(&self, after: u64, most: usize, policy: &Policy) -> Result<Told, StoreError> {
         let latest = self.latest_change().await?;
         let rows = states!("FROM clips c WHERE c.seq > ? AND c.seq <= ? ORDER BY c.seq LIMIT ?", after, latest, BATCH)
             .fetch_all(&self.pool)
@@ -143,7 +140,7 @@ impl Store {
                 newly_shared.extend(newly.then_some(row.no));
                 clips.push(clip);
             }
-            if bytes >= BATCH_BYTES {
+            if bytes >= most {
                 // The rest is for the next batch.
                 upto = seq;
                 break;

@@ -57,8 +57,15 @@ impl Home {
     }
 
     fn configure_as(&self, device: &str, before: &str) {
-        let listen = "listen = \"127.0.0.1:0\"";
-        let text = format!("device = \"{device}\"\n{before}\n[api]\n{listen}\n[link]\n{listen}\n");
+        self.configure_link(device, before, "listen = \"127.0.0.1:0\"");
+    }
+
+    /// Writes the configuration of a device of this name: `before`, an API at any free port, and `link`.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn configure_link(&self, device: &str, before: &str, link: &str) {
+        let text = format!("device = \"{device}\"\n{before}\n[api]\nlisten = \"127.0.0.1:0\"\n[link]\n{link}\n");
         std::fs::write(self.path().join("config.toml"), text).expect("a configuration");
     }
 }

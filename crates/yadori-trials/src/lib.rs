@@ -9,6 +9,7 @@
 //! * [`program`], [`wayland_program`]: a program that copies and pastes on it, honestly or not
 //! * [`window`]: a window of an X11 program; [`keys`]: a keyboard for such windows
 //! * [`measuring`]: programs that do so again and again, for the benchmarks
+//! * [`road`]: a road between two devices, slow or cut; [`network`]: networks of their own
 //! * [`sample`]: the sample history
 
 pub mod compositor;
@@ -16,8 +17,10 @@ pub mod display;
 pub mod home;
 pub mod keys;
 pub mod measuring;
+pub mod network;
 pub mod process;
 pub mod program;
+pub mod road;
 pub mod sample;
 pub mod service;
 pub mod standin;

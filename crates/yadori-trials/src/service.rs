@@ -90,6 +90,19 @@ impl Service {
         Self::start(home.path(), on_compositor(home.path(), "wayland", compositor))
     }
 
+    /// Starts the service with a simulated clipboard, and a clock that is off by this much, as faketime(1) writes it.
+    ///
+    /// # Panics
+    /// If it does not start.
+    pub fn at(home: &Home, off: &str) -> Self {
+        let service = command(home.path(), "simulated", None);
+        let mut off_clock = Command::new("faketime");
+        off_clock.args(["-m", "--exclude-monotonic", "-f", off]).arg(service.get_program()).args(service.get_args());
+        off_clock.env_clear().envs(service.get_envs().filter_map(|(name, value)| Some((name, value?))));
+        off_clock.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped());
+        Self::start(home.path(), off_clock)
+    }
+
     /// Starts the service with a simulated clipboard.
     ///
     /// # Panics

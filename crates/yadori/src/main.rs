@@ -9,6 +9,7 @@
 mod ask;
 mod commands;
 mod failure;
+mod fetching;
 mod reach;
 mod table;
 mod terminal;

@@ -84,6 +84,11 @@ impl Service {
         read(self.send("POST", path, Some("application/json"), &body)?)
     }
 
+    /// Asks for something to be done, with parameters.
+    pub fn post_with<T: DeserializeOwned>(&self, path: &str, parameters: &impl Serialize) -> Result<T, Failure> {
+        read(self.send("POST", &format!("{path}{}", query(parameters)), None, &[])?)
+    }
+
     /// Asks for something to be changed.
     pub fn patch<T: DeserializeOwned>(&self, path: &str, change: &impl Serialize) -> Result<T, Failure> {
         let change = serde_json::to_vec(change).map_err(|error| Failure::Here(error.to_string()))?;

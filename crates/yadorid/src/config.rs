@@ -29,11 +29,13 @@ pub struct Config {
 pub struct Link {
     /// Where to listen for them, from the first invitation on; port 0 takes any that is free.
     pub listen: SocketAddr,
+    /// Whether this device tells the local network where it listens, and looks for the others there.
+    pub find: bool,
 }
 
 impl Default for Link {
     fn default() -> Self {
-        Self { listen: SocketAddr::from(([0, 0, 0, 0], 7437)) }
+        Self { listen: SocketAddr::from(([0, 0, 0, 0], 7437)), find: false }
     }
 }
 

@@ -67,14 +67,15 @@ impl Database {
     }
 }
 
-/// Tells the store where the private server is whenever it has been started again.
-pub async fn follow(store: Store, mut state: watch::Receiver<ServerState>) {
+/// Tells the store where the private server is whenever it has been started again, and then `is_back`.
+pub async fn follow(store: Store, mut state: watch::Receiver<ServerState>, is_back: impl Fn()) {
     while state.changed().await.is_ok() {
         let now = state.borrow_and_update().clone();
-        if let ServerState::Running { url, .. } = now
-            && let Err(error) = store.moved_to(&url)
-        {
-            tracing::error!(%error, "the database cannot be followed");
+        if let ServerState::Running { url, .. } = now {
+            match store.moved_to(&url) {
+                Ok(()) => is_back(),
+                Err(error) => tracing::error!(%error, "the database cannot be followed"),
+            }
         }
     }
 }

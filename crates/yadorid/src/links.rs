@@ -3,11 +3,13 @@
 //! * `pairing`: two devices meet for the first time
 //! * `lines`: connections are made, taken, held, and made again
 //! * `network`: it comes and goes
+//! * `nearby`: devices of the same local network find each other
 //! * `peer`: what an exchange with another device does to this device's records
 //!
 //! Nothing here runs before the first invitation, or the first joining.
 
 mod lines;
+mod nearby;
 mod network;
 mod pairing;
 mod peer;
@@ -32,6 +34,7 @@ use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
 use yadori_link::code::Code;
 use yadori_link::identity::{Identity, IdentityError};
 use yadori_link::line::Order;
+use yadori_link::pairing::TRIES;
 use yadori_link::tls::{Doors, Linked};
 use yadori_store::StoreError;
 
@@ -81,6 +84,12 @@ struct Invitation {
     tries: u32,
 }
 
+impl Invitation {
+    fn is_open(&self, now: MillisSinceEpoch) -> bool {
+        self.until > now && self.tries < TRIES
+    }
+}
+
 /// A connection with another device.
 #[derive(Clone)]
 struct Held {
@@ -99,12 +108,20 @@ pub(crate) struct Standing {
     pub clock: i64,
     /// Why there is no connection.
     pub trouble: Option<String>,
+    /// Where it was found on the local network.
+    pub found: Vec<String>,
+    /// How far it has this device's feed, as it last said.
+    pub acknowledged: u64,
+    /// How often something has come from it, or has reached it.
+    pub progress: u64,
 }
 
 /// The connections to the person's other devices.
 pub struct Links {
     folder: PathBuf,
     listen: SocketAddr,
+    /// Whether devices of the local network are looked for.
+    find: bool,
     doors: Mutex<Option<Doors>>,
     listening: Mutex<Option<SocketAddr>>,
     invitation: Mutex<Option<Invitation>>,
@@ -133,10 +150,11 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 
 impl Links {
     /// No connections yet. The key is kept in `folder`.
-    pub fn new(folder: &Path, listen: SocketAddr) -> Self {
+    pub fn new(folder: &Path, config: &crate::config::Link) -> Self {
         Self {
             folder: folder.to_owned(),
-            listen,
+            listen: config.listen,
+            find: config.find,
             doors: Mutex::default(),
             listening: Mutex::default(),
             invitation: Mutex::default(),
@@ -191,6 +209,13 @@ impl Links {
         locked(&self.doors).clone()
     }
 
+    /// Finds out whether the devices that are connected are still there.
+    fn try_out_lines(&self) {
+        for held in locked(&self.lines).values() {
+            let _ = held.orders.try_send(Order::TryOut);
+        }
+    }
+
     /// Devices that are away are tried to be reached at once.
     pub(crate) fn wake_up(&self) {
         self.wake.send_modify(|times| *times += 1);
@@ -235,7 +260,7 @@ impl Service {
         if let Some(pause) = self.store.setting(PAUSE).await?.and_then(|value| serde_json::from_str(&value).ok()) {
             *locked(&self.links.pause) = Some(pause);
         }
-        self.note_newest(self.store.latest_stamp().await?);
+        self.note_newest(self.stamps.latest());
         if let Some(identity) = self.links.stored_key()? {
             self.open_doors(identity).await?;
         }

@@ -2,11 +2,18 @@
 
 use jiff::Timestamp;
 use std::sync::{Mutex, PoisonError};
+use yadori_core::amounts::DAY;
 use yadori_core::{HybridClock, MillisSinceEpoch, Stamp};
 
 /// Now.
 pub fn now() -> MillisSinceEpoch {
     MillisSinceEpoch(u64::try_from(Timestamp::now().as_millisecond()).unwrap_or(0))
+}
+
+/// The latest stamp of another device that is believed: a day from now. A clock that is further ahead is wrong, and
+/// what it stamps would win over everything until then.
+pub fn latest_believed() -> Stamp {
+    Stamp::at_start_of(now().plus(DAY))
 }
 
 /// As a timestamp; the end of time for what lies beyond it.
@@ -26,6 +33,16 @@ impl Stamps {
     /// Goes on after a stamp that another device gave out.
     pub fn observe(&self, stamp: Stamp) {
         self.0.lock().unwrap_or_else(PoisonError::into_inner).observe(stamp);
+    }
+
+    /// The latest stamp that was given out or seen.
+    pub fn latest(&self) -> Stamp {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).latest()
+    }
+
+    /// Goes on after this stamp, though later ones were given out: those have been mended.
+    pub fn go_back_to(&self, stamp: Stamp) {
+        *self.0.lock().unwrap_or_else(PoisonError::into_inner) = HybridClock::after(stamp);
     }
 
     /// A stamp for what happens now.

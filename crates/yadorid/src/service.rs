@@ -190,7 +190,7 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         scrubbing: tokio::sync::Mutex::default(),
         sweeps: Mutex::default(),
         latest_copy: Mutex::default(),
-        links: Links::new(&places.data, config.link.listen),
+        links: Links::new(&places.data, &config.link),
         server: database.state(),
         doors: Doors::new(address, &config.api.names).map_err(StartError::Randomness)?,
         forgetting: Notify::new(),
@@ -229,7 +229,9 @@ impl Running {
 
         let mut background = tokio::task::JoinSet::new();
         if let Some(state) = database.state() {
-            background.spawn(database::follow(service.store.clone(), state));
+            let of_links = service.clone();
+            let is_back = move || of_links.links.wake_up();
+            background.spawn(database::follow(service.store.clone(), state, is_back));
         }
         let follower = service.clone();
         background.spawn(async move { follower.ledger.follow().await });
@@ -243,6 +245,8 @@ impl Running {
         background.spawn(async move { linker.keep_linked().await });
         let follower = service.clone();
         background.spawn(async move { follower.follow_network().await });
+        let finder = service.clone();
+        background.spawn(async move { finder.look_around().await });
         let ending = service.ending.clone();
         let capturing = events.map(|events| {
             let service = service.clone();

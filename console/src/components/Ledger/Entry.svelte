@@ -60,6 +60,9 @@
       {#if clip.source.selected}
         <span class="badge badge-ghost badge-sm shrink-0" title="It was only selected, and never copied">selected</span>
       {/if}
+      {#if clip.elsewhere}
+        <span class="badge badge-ghost badge-sm shrink-0" title="Its content is on another device, and is fetched when it is wanted">elsewhere</span>
+      {/if}
       {#if clip.source.application}
         <bdi class="faint hidden max-w-36 shrink-0 truncate text-xs sm:block">{clip.source.application}</bdi>
       {/if}

@@ -6,7 +6,7 @@
   import Trash from "@lucide/svelte/icons/trash-2";
   import { content, contentUrl, thumbnailUrl, type Clip } from "../../lib/api";
   import { whole } from "../../lib/days";
-  import { count, extent, size } from "../../lib/words";
+  import { count, extent, size, shared } from "../../lib/words";
   import { ledger } from "../../state/ledger.svelte";
   import { notices } from "../../state/notice.svelte";
 
@@ -94,7 +94,7 @@
         <dd class="break-all">{clip.source.page}</dd>
       {/if}
       <dt class="faint">Device</dt>
-      <dd>{clip.device}</dd>
+      <dd><bdi>{clip.device}</bdi>{shared(clip)}</dd>
       <dt class="faint">Formats</dt>
       <dd class="flex flex-wrap gap-x-3">
         {#each detail.formats as format (format.mime)}

@@ -13,10 +13,13 @@ pub(super) struct Place<'a> {
     pub window: Window,
     /// Counts the questions that were asked.
     pub questions: &'a Cell<usize>,
+    /// The properties in which answers are still awaited.
+    pub awaited: Vec<Atom>,
 }
 
 impl Place<'_> {
-    /// The property for the next answer. They take turns, so that a late answer is not taken for another.
+    /// The property for the next answer. They take turns, so that a late answer is not taken for another; one in which
+    /// an earlier answer is still awaited is passed over.
     pub fn next_answer(&self) -> Atom {
         let atoms = self.atoms;
         let answers = [
@@ -29,8 +32,11 @@ impl Place<'_> {
             atoms.ANSWER_6,
             atoms.ANSWER_7,
         ];
-        let turn = self.questions.get();
-        self.questions.set(turn.wrapping_add(1));
+        let first = self.questions.get();
+        let turns = first..first + answers.len();
+        let turn = turns.into_iter().find(|turn| !self.awaited.contains(&answers[turn % answers.len()]));
+        let turn = turn.unwrap_or(first);
+        self.questions.set((turn + 1) % answers.len());
         answers[turn % answers.len()]
     }
 

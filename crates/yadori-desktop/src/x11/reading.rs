@@ -143,6 +143,11 @@ impl CopyReading {
         self.ended.is_none() && self.transfer.expects(property, about)
     }
 
+    /// The property in which an answer is still awaited.
+    pub fn awaits(&self) -> Option<Atom> {
+        self.ended.is_none().then(|| self.transfer.awaits())
+    }
+
     /// The owner has answered (`property` is none when it refuses).
     pub fn answered(&mut self, at: &Place<'_>, property: Atom) -> Result<Progress, ReplyOrIdError> {
         let arrival = self.transfer.answered(at, property)?;

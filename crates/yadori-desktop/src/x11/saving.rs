@@ -71,6 +71,11 @@ impl Saving {
         self.transfer.deadline
     }
 
+    /// The property in which an answer is awaited.
+    pub fn awaits(&self) -> Atom {
+        self.transfer.awaits()
+    }
+
     /// Whether it waits for an answer in this property, or with none for one about this target.
     pub fn expects(&self, property: Atom, about: (Atom, Atom)) -> bool {
         self.transfer.expects(property, about)

@@ -64,6 +64,11 @@ impl Transfer {
         self.asked <= carried_out
     }
 
+    /// The property in which it is answered.
+    pub fn awaits(&self) -> Atom {
+        self.answer
+    }
+
     /// Whether an answer in this property is meant for this, or with none one about this target.
     pub fn expects(&self, property: Atom, (selection, target): (Atom, Atom)) -> bool {
         if property == x11rb::NONE {

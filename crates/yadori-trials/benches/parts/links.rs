@@ -9,6 +9,8 @@ use yadori_link::identity::Identity;
 use yadori_link::line;
 use yadori_link::tls::{Doors, Linked};
 use yadori_trials::home::Home;
+use yadori_trials::network::{self, Site};
+use yadori_trials::road::Road;
 use yadori_trials::service::Service;
 
 /// Copies from one device to the other.
@@ -46,7 +48,112 @@ pub fn links(report: &mut Report, runtime: &tokio::runtime::Runtime) {
         );
     }
     drop((workshop, van));
+    on_the_wire(report);
+    for (shape, connect) in [("a star", star as fn() -> Option<[Duration; 2]>), ("a chain", chain)] {
+        let Some([first, all]) = connect() else { continue };
+        for (what, spent) in [("one copy", first), ("200 copies", all)] {
+            let millis = spent.as_secs_f64() * 1000.0;
+            report.add(
+                format!("{what} at one of five devices in {shape} to all of them"),
+                millis,
+                "ms",
+                None,
+                None,
+                false,
+            );
+        }
+    }
     whole_history(report, runtime);
+}
+
+fn copies(service: &Service, count: usize, name: &str) {
+    let mut events = service.events(None);
+    for n in 0..count {
+        capture(service, &mut events, &format!("{name} {n}: Fresnel, gel 202, dimmer 14, circuit B"));
+    }
+}
+
+/// What a small clip costs on the way, and a link on which nothing happens.
+fn on_the_wire(report: &mut Report) {
+    const CLIPS: usize = 200;
+    let (first, second) = (Home::new(), Home::of("van"));
+    second.configure_link("van", "", "listen = \"192.0.2.1:0\"");
+    let (workshop, van) = (Service::simulated(&first), Service::simulated(&second));
+    let invitation: Invitation = serde_json::from_str(&workshop.run(&["device", "invite", "--json"])).expect("a code");
+    let road = Road::to(&invitation.addresses[0]);
+    van.run(&["device", "join", &road.address(), &invitation.code]);
+    let mut there = van.events(None);
+    copies(&workshop, 1, "first");
+    there.copied("first 0");
+    let before = road.carried();
+    let mut here = workshop.events(None);
+    for n in 0..CLIPS {
+        capture(&workshop, &mut here, &format!("lamp {n}: Fresnel, gel 202, dimmer 14, circuit B"));
+        there.copied(&format!("lamp {n}:"));
+    }
+    let each = (road.carried() - before) as f64 / CLIPS as f64;
+    let text = 48.0;
+    report.add(
+        "bytes on the wire for a small clip, acknowledged and both ways",
+        each,
+        "bytes",
+        Some(("its text", text)),
+        Some(400.0),
+        false,
+    );
+    let before = road.carried();
+    let until = Instant::now() + Duration::from_secs(65);
+    while there.any_within(until.saturating_duration_since(Instant::now())).is_some() {}
+    report.add("bytes on an idle link in 65 seconds", (road.carried() - before) as f64, "bytes", None, None, false);
+}
+
+/// Five devices, four of which can be reached by nobody: how long it takes until all have one copy, and 200.
+fn star() -> Option<[Duration; 2]> {
+    let homes: Vec<Home> = (0..5).map(|n| Home::of(&format!("device{n}"))).collect();
+    for (n, home) in homes.iter().enumerate().skip(1) {
+        home.configure_link(&format!("device{n}"), "", "listen = \"192.0.2.1:0\"");
+    }
+    let devices: Vec<Service> = homes.iter().map(Service::simulated).collect();
+    for device in &devices[1..] {
+        join(device, &devices[0]);
+    }
+    let mut events: Vec<_> = devices[1..].iter().map(|device| device.events(None)).collect();
+    let mut until = |count: usize, name: &str| {
+        let before = Instant::now();
+        copies(&devices[1], count, name);
+        for events in &mut events[1..] {
+            events.copied(&format!("{name} {}:", count - 1));
+        }
+        before.elapsed()
+    };
+    // The first says that all are connected.
+    until(1, "warm");
+    Some([until(1, "one"), until(200, "many")])
+}
+
+/// Five devices in a row, each of which reaches its neighbours only.
+fn chain() -> Option<[Duration; 2]> {
+    let networks = network::chain(5)?;
+    let sites: Vec<Site> = (0..5).map(|n| Site::new(&networks[n], &format!("device{n}"))).collect();
+    for pair in sites.windows(2) {
+        let invitation: Invitation =
+            serde_json::from_str(&pair[0].run(&["device", "invite", "--json"])).expect("a code");
+        let near = |address: &&String| address.starts_with("10.77.");
+        // The last of its addresses is the one on the cable to the next.
+        let address = invitation.addresses.iter().rfind(near).expect("an address");
+        pair[1].run(&["device", "join", address, &invitation.code]);
+    }
+    let until = |count: usize, name: &str| {
+        let before = Instant::now();
+        for n in 0..count {
+            sites[0].run(&["add", &format!("{name} {n}: Fresnel, gel 202, dimmer 14, circuit B")]);
+        }
+        let last = format!("{name} {}: Fresnel, gel 202, dimmer 14, circuit B", count - 1);
+        sites[4].until(|site| site.has(&last));
+        before.elapsed()
+    };
+    until(1, "warm");
+    Some([until(1, "one"), until(200, "many")])
 }
 
 /// Merging a million states.

@@ -1,8 +1,9 @@
 //! The console's first page, in a real browser.
 
 use super::browser::Browser;
+use std::sync::{Arc, Mutex};
 use thirtyfour::Key;
-use yadori_api::ConsoleLink;
+use yadori_api::{ConsoleLink, Invitation};
 use yadori_trials::home::Home;
 use yadori_trials::sample::Sample;
 use yadori_trials::service::{Events, Service};
@@ -344,4 +345,42 @@ async fn a_stranger_sees_a_closed_door() {
     page.browser.driver.goto(&format!("http://{}/", page.service().reach.address)).await.unwrap();
     assert!(page.browser.eval("return document.body.innerText").await.as_str().unwrap().contains("yadori console"));
     page.browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn it_is_shown_where_a_clip_is_from_and_where_its_content_is() {
+    let other: Arc<Mutex<Option<(Home, Service)>>> = Arc::default();
+    let kept = other.clone();
+    let page = Page::open(1280, 800, move |service| {
+        let home = Home::of("van");
+        let van = Service::simulated(&home);
+        let invitation: Invitation = serde_json::from_str(&service.run(&["device", "invite", "--json"])).unwrap();
+        service.run(&["sync", "policy", "--fetch-above", "1KB"]);
+        van.run(&["device", "join", &invitation.addresses[0], &invitation.code]);
+        let mut events = service.events(None);
+        van.run(&["add", "Ferry at 06:40"]);
+        events.copied("Ferry");
+        assert!(van.run_with(&["add", "-"], "Cue 1: house lights\n".repeat(9_000).as_bytes()).status.success());
+        events.copied("Cue 1");
+        *kept.lock().unwrap() = Some((home, van));
+    })
+    .await;
+    page.browser.until("document.querySelector('article').innerText.includes('elsewhere')").await;
+    page.browser.wait("article[aria-posinset='2'] [data-entry]").await.click().await.unwrap();
+    page.browser.until("document.querySelector('dl')?.innerText.includes('van, shared with your other devices')").await;
+    page.browser.wait("article[aria-posinset='1'] [data-entry]").await.click().await.unwrap();
+    page.browser
+        .until("document.querySelector('dl')?.innerText.includes('van, its content is on another device')")
+        .await;
+    page.browser.shot("elsewhere").await;
+    page.check_accessibility("an entry whose content is on another device").await;
+    // It is fetched when it is put on the clipboard.
+    page.browser
+        .eval("[...document.querySelectorAll('button')].find(b => b.innerText.includes('Put on')).click()")
+        .await;
+    page.browser.until("!document.querySelector('article').innerText.includes('elsewhere')").await;
+    let pasted = page.service().get("/simulated/paste?format=text/plain").text();
+    assert_eq!(pasted.lines().count(), 9_000);
+    page.finish().await;
+    drop(other.lock().unwrap().take());
 }

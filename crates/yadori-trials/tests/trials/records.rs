@@ -4,13 +4,13 @@ use std::process::Command;
 use yadori_core::format::Format;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Order, Source, Stamp};
 use yadori_store::private::{PrivateServer, ServerError, ServerState};
-use yadori_store::{Filed, GENTLE, Given, How, NewClip, OpenError, Particular, QUICK, Store, Thumbnail};
+use yadori_store::{Filed, GENTLE, Given, How, NewClip, OpenError, Particular, QUICK, Store, StoreError, Thumbnail};
 use yadori_trials::home::Home;
 use yadori_trials::service::{Service, command};
 
 /// A database, and what must live as long.
-struct Records {
-    store: Store,
+pub struct Records {
+    pub store: Store,
     server: PrivateServer,
     _home: Home,
 }
@@ -24,9 +24,14 @@ fn url_of(server: &PrivateServer) -> String {
 
 /// The service's own.
 async fn private() -> Records {
+    private_of(1).await
+}
+
+/// The one of some device.
+pub async fn private_of(device: u8) -> Records {
     let home = Home::new();
     let server = PrivateServer::start(&home.path().join("data/database")).await.unwrap();
-    let store = Store::open(&url_of(&server), ("workshop", [1; 16])).await.unwrap();
+    let store = Store::open(&url_of(&server), ("workshop", [device; 16])).await.unwrap();
     Records { store, server, _home: home }
 }
 
@@ -51,6 +56,11 @@ async fn given() -> Records {
 }
 
 async fn file(store: &Store, text: &str, stamp: u64, more: &[Format]) -> Filed {
+    try_to_file(store, text, stamp, more).await.unwrap()
+}
+
+/// Files a text with more formats, once.
+pub async fn try_to_file(store: &Store, text: &str, stamp: u64, more: &[Format]) -> Result<Filed, StoreError> {
     let mut formats = vec![Format::plain(text)];
     formats.extend_from_slice(more);
     let source = Source::default();
@@ -71,9 +81,9 @@ async fn file(store: &Store, text: &str, stamp: u64, more: &[Format]) -> Filed {
         replaces: None,
         moved_in: None,
     };
-    let mut filing = store.begin_filing().await.unwrap();
-    filing.put_content(&formats).await.unwrap();
-    filing.commit(&clip, &formats).await.unwrap()
+    let mut filing = store.begin_filing().await?;
+    filing.put_content(&formats).await?;
+    filing.commit(&clip, &formats).await
 }
 
 async fn count(records: &Records, table: &str) -> i64 {

@@ -164,10 +164,10 @@ fn the_client_says_that_the_service_is_not_there() {
 }
 
 /// A small disk that goes with the test.
-struct SmallDisk<'a>(&'a std::path::Path);
+pub struct SmallDisk<'a>(&'a std::path::Path);
 
 impl<'a> SmallDisk<'a> {
-    fn mount(path: &'a std::path::Path, size: &str) -> Option<Self> {
+    pub fn mount(path: &'a std::path::Path, size: &str) -> Option<Self> {
         std::fs::create_dir_all(path).unwrap();
         let mounted = Command::new("mount")
             .args(["-t", "tmpfs", "-o", &format!("size={size},mode=0700"), "tmpfs"])

@@ -478,3 +478,26 @@ fn one_picture_in_several_encodings_is_one_clip_with_its_address() {
     assert_eq!((again.id, again.copies), (clip.id, 2));
     assert_eq!(desk.service.clips(&["list"]).len(), 1);
 }
+
+#[test]
+fn a_program_that_never_answers_takes_nothing_from_those_after_it() {
+    let mut desk = desk();
+    let silent = desk.copy(&[("UTF8_STRING", b"never told")], Manner::Silent);
+    while silent.served() < 1 {
+        std::thread::yield_now();
+    }
+    // More questions than there are properties for answers, while its own is still awaited.
+    let mut before = None;
+    for n in 0..12 {
+        let text = format!("in its place {n}");
+        let owner = desk.copy(&[("UTF8_STRING", text.as_bytes())], Manner::Honest);
+        while owner.served() < 2 {
+            std::thread::yield_now();
+        }
+        drop(before.replace(owner));
+    }
+    for n in 0..12 {
+        assert_eq!(desk.events.change().clip.unwrap().preview, format!("in its place {n}"));
+    }
+    desk.still_captures();
+}

@@ -7,7 +7,7 @@ use crate::terminal::{Style, age, count, fit, moment, pad, safe};
 use clap::{Args, Subcommand};
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
-use std::io::Write;
+use std::io::{IsTerminal, Write};
 use yadori_api::{Device as Known, DeviceState, Invitation, Invite, Join, RenameDevice};
 
 /// One history on several computers of yours, with nobody in between
@@ -33,7 +33,7 @@ enum Command {
         /// How long the code holds: 10s to 1h
         #[arg(long = "for", value_name = "TIME", value_parser = super::pause::seconds, default_value = "10m")]
         length: u64,
-        /// Draw the command for the other device as a QR code, too
+        /// Draw the command for the other device as a QR code even if the output is no terminal
         #[arg(long)]
         qr: bool,
     },
@@ -133,7 +133,9 @@ fn invite(invitation: &Invitation, qr: bool) -> Result<(), Failure> {
     for address in &invitation.addresses {
         writeln!(out, "  yadori device join {} {}", safe(address), safe(&invitation.code))?;
     }
-    if qr && let Some(address) = invitation.addresses.first() {
+    if (qr || out.is_terminal())
+        && let Some(address) = invitation.addresses.first()
+    {
         let words = format!("yadori device join {address} {}", invitation.code);
         let code = QrCode::with_error_correction_level(&words, EcLevel::L)
             .map_err(|error| Failure::Here(error.to_string()))?;
@@ -146,19 +148,19 @@ fn invite(invitation: &Invitation, qr: bool) -> Result<(), Failure> {
     Ok(out.flush()?)
 }
 
+/// How far the other is behind this device, and this device behind the other, as far as is known.
+fn behind(device: &Known) -> String {
+    let to_go = format!("{} to go", count(device.behind, "change", "changes"));
+    if device.ahead == 0 { to_go } else { format!("{to_go}, {} to come", device.ahead) }
+}
+
 pub(super) fn state(device: &Known, now: jiff::Timestamp) -> String {
     match device.state {
         DeviceState::ThisOne => "this one".to_owned(),
         DeviceState::Connected if device.behind == 0 && device.ahead == 0 => "connected, up to date".to_owned(),
-        DeviceState::Connected => {
-            format!("connected, {} to go, {} to come", count(device.behind, "change", "changes"), device.ahead)
-        }
+        DeviceState::Connected => format!("connected, {}", behind(device)),
         DeviceState::Away => match device.seen_at {
-            Some(at) => format!(
-                "away, last seen {} ago, {} behind",
-                age(at, now).trim(),
-                count(device.behind, "change", "changes")
-            ),
+            Some(at) => format!("away, last seen {} ago, {}", age(at, now).trim(), behind(device)),
             None => "away, not seen yet".to_owned(),
         },
     }

@@ -1,6 +1,7 @@
 use super::{named, print_json, say};
 use crate::Context;
 use crate::failure::Failure;
+use crate::fetching::asking;
 use crate::reach::{Service, in_path};
 use crate::terminal::{Style, safe};
 use clap::Args;
@@ -92,8 +93,10 @@ fn edited(service: &Service, detail: &ClipDetail) -> Result<Option<Vec<u8>>, Fai
     let plain = detail.formats.iter().any(|format| format.mime == "text/plain").then(|| "text/plain".to_owned());
     match plain {
         Some(format) => {
-            let query = ContentQuery { format: Some(format) };
-            service.get_bytes(&format!("/clips/{}/content", detail.clip.id), &query)?.read_to_end(&mut before)?;
+            let query = ContentQuery { format: Some(format), at_once: true };
+            let path = format!("/clips/{}/content", detail.clip.id);
+            let content = asking(service, std::slice::from_ref(&detail.clip.id), || service.get_bytes(&path, &query))?;
+            { content }.read_to_end(&mut before)?;
         }
         None => before = detail.text.clone().unwrap_or_default().into_bytes(),
     }

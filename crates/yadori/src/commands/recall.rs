@@ -2,6 +2,7 @@ use super::{Joining, left_out, named, print_json, say};
 use crate::Context;
 use crate::ask::answer;
 use crate::failure::Failure;
+use crate::fetching::asking;
 use clap::Args;
 use std::collections::BTreeMap;
 use yadori_api::{Recall as Asked, Recalled};
@@ -10,7 +11,7 @@ use yadori_api::{Recall as Asked, Recalled};
 ///
 /// One clip comes back with all its formats, exactly as it was copied. Several are joined, in the order
 /// given: texts and links as text (and as HTML, where one of them has some), lists of files as one list.
-/// The history keeps its order.
+/// The history keeps its order. What is on another device is fetched first.
 #[derive(Args)]
 pub struct Recall {
     /// The clips: positions, p2, t1, :alias, or beginnings of ids
@@ -66,10 +67,11 @@ impl Recall {
             answers: answers(&self.answers)?,
             paste: self.paste,
             skip_others: self.joining.skip_others,
+            at_once: true,
         };
         let service = context.service()?;
         let recalled: Recalled = loop {
-            match service.post("/recall", &asked) {
+            match asking(&service, &asked.clips, || service.post("/recall", &asked)) {
                 Err(Failure::Problem(problem)) if !problem.asks.is_empty() => {
                     for name in &problem.asks {
                         match answer(name)? {

@@ -1,6 +1,7 @@
 use super::{print_json, say};
 use crate::Context;
 use crate::failure::Failure;
+use crate::fetching::asking;
 use crate::reach::in_path;
 use crate::terminal::{Style, columns, count, moment, safe, size};
 use clap::Args;
@@ -33,7 +34,10 @@ impl Show {
         let service = context.service()?;
         let path = format!("/clips/{}", in_path(&self.clip));
         if self.raw || self.format.is_some() {
-            let content = service.get_bytes(&format!("{path}/content"), &ContentQuery { format: self.format })?;
+            let query = ContentQuery { format: self.format, at_once: true };
+            let content = asking(&service, std::slice::from_ref(&self.clip), || {
+                service.get_bytes(&format!("{path}/content"), &query)
+            })?;
             return copy_out(content);
         }
         let detail: ClipDetail = service.get(&path)?;

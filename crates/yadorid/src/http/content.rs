@@ -19,7 +19,7 @@ use std::ops::Range;
 use std::sync::Arc;
 use yadori_api as api;
 use yadori_core::{Kind, format};
-use yadori_store::{StoredFormat, Thumbnail};
+use yadori_store::{StoreError, StoredFormat, Thumbnail};
 
 const SANDBOX: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox; frame-ancestors 'none'";
 
@@ -38,8 +38,12 @@ pub async fn content(
         Ok(found) => found,
         Err(error) => return Err(Problem::from(error).with_candidates(&app).await),
     };
+    let asked = asked?.0;
+    if asked.at_once && record.elsewhere {
+        return Err(StoreError::Elsewhere.into());
+    }
     app.fetch_whole(&record).await?;
-    let wanted = asked?.0.format.map(|mime| format::canonical_mime(&mime));
+    let wanted = asked.format.map(|mime| format::canonical_mime(&mime));
     let formats = app.store.formats(record.number).await?;
     let found =
         formats.into_iter().enumerate().find(|(_, stored)| wanted.as_ref().is_none_or(|mime| *mime == stored.mime));

@@ -1,7 +1,7 @@
 //! The person's devices, and what they share.
 
 use super::App;
-use super::problem::{Problem, Sent, answer};
+use super::problem::{Asked, Problem, Sent, answer};
 use axum::Json;
 use axum::extract::{Path, State};
 use yadori_api as api;
@@ -50,6 +50,17 @@ pub async fn rename_device(
     responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
 pub async fn remove_device(State(app): State<App>, Path(name): Path<String>) -> Result<Json<api::Device>, Problem> {
     answer(&app, app.remove_device(&name).await).await
+}
+
+/// Fetch what of a clip is on another device only, and tell how far that has come.
+#[utoipa::path(post, path = "/clips/{name}/fetch", tag = "devices", params(("name" = String, Path, description = "A position, an id, or the beginning of an id."), api::FetchQuery),
+    responses((status = 200, body = api::Fetched), (status = 404, body = api::Problem), (status = 502, body = api::Problem, description = "No device that has it is there.")))]
+pub async fn fetch(
+    State(app): State<App>,
+    Path(name): Path<String>,
+    asked: Asked<api::FetchQuery>,
+) -> Result<Json<api::Fetched>, Problem> {
+    answer(&app, app.fetch_more(&name, asked?.0.after).await).await
 }
 
 /// Hand clips over to a device, whatever is shared otherwise.

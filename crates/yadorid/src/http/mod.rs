@@ -102,6 +102,7 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .routes(routes!(devices::leave))
         .routes(routes!(devices::rename_device, devices::remove_device))
         .routes(routes!(devices::send))
+        .routes(routes!(devices::fetch))
         .routes(routes!(devices::sync_status))
         .routes(routes!(devices::sync_now))
         .routes(routes!(devices::pause_sync))
@@ -115,7 +116,9 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .routes(routes!(simulated::exit))
         .routes(routes!(simulated::paste));
     let (router, mut document) = OpenApiRouter::new().nest(yadori_api::BASE, routes).split_for_parts();
-    document.merge(Document::openapi());
+    let own = Document::openapi();
+    document.info = own.info.clone();
+    document.merge(own);
     let scheme = HttpBuilder::new()
         .scheme(HttpAuthScheme::Bearer)
         .description(Some("The token of run/api.json; browsers have a cookie instead."));

@@ -16,7 +16,7 @@ use crate::use_cases::names::FindNameError;
 use crate::use_cases::pause::PauseError;
 use crate::use_cases::recall::RecallError;
 use crate::use_cases::rules::ChangeRulesError;
-use crate::use_cases::sharing::ShareError;
+use crate::use_cases::sharing::{FetchError, ShareError};
 use crate::use_cases::stats::StatsError;
 use crate::use_cases::tray::TrayActError;
 use crate::use_cases::undo::UndoError;
@@ -221,6 +221,15 @@ impl From<StoreError> for Problem {
     }
 }
 
+impl From<FetchError> for Problem {
+    fn from(error: FetchError) -> Self {
+        match error {
+            FetchError::Name(error) => error.into(),
+            FetchError::Store(error) => error.into(),
+        }
+    }
+}
+
 impl From<InviteError> for Problem {
     fn from(error: InviteError) -> Self {
         let detail = error.to_string();
@@ -258,6 +267,8 @@ impl From<JoinError> for Problem {
                 .hint("invite on that device, with: yadori device invite"),
             JoinError::WrongCode => Self::new(StatusCode::FORBIDDEN, "wrong-code", "The code is wrong", detail)
                 .hint("look again, or invite anew: after five tries an invitation is void"),
+            JoinError::Unlike(_) => Self::new(StatusCode::CONFLICT, "unlike", "They cannot be linked", detail)
+                .hint("then invite anew: the code was used up"),
             JoinError::Itself => Self::new(StatusCode::BAD_REQUEST, "itself", "The same device", detail),
             JoinError::Broken(_) => Self::new(StatusCode::BAD_GATEWAY, "broken-off", "Broken off", detail)
                 .hint("if the code was wrong, look again; else invite anew"),

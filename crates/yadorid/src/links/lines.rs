@@ -4,23 +4,26 @@ use super::peer::Peer;
 use super::{Held, LinkError, locked};
 use crate::moment::now;
 use crate::service::Service;
+use std::collections::VecDeque;
 use std::net::SocketAddr;
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
 use tokio::net::{TcpListener, TcpStream};
-use tokio::sync::{Semaphore, mpsc};
+use tokio::sync::mpsc;
+use tokio_util::sync::CancellationToken;
+use yadori_core::DeviceId;
 use yadori_core::merge::Register;
 use yadori_core::shared::Device;
-use yadori_core::{DeviceId, Stamp};
 use yadori_link::exchange::{Ending, Exchange};
 use yadori_link::frame::Bye;
 use yadori_link::line::{self, Ended, Line, Order};
 use yadori_link::tls::{Connection, Purpose};
-use yadori_store::StoreError;
+use yadori_store::{DeviceRecord, StoreError};
 
-/// Strangers that may be in the middle of a handshake at once.
-const HANDSHAKES: usize = 16;
+/// Strangers that may be in the middle of a handshake or a pairing at once. One more, and the one that came first
+/// has to go: so that whoever holds on to all of them keeps nobody else out.
+const STRANGERS: usize = 64;
 
 /// How long an address may take to answer.
 const CONNECTING: Duration = Duration::from_secs(5);
@@ -49,13 +52,15 @@ impl Service {
             }
         });
         tracing::info!(%address, "listening for the person's other devices");
+        // There is something to be told to the network now.
+        self.links.wake_up();
         Ok(address)
     }
 
     async fn take_connections(self: &Arc<Self>, listener: TcpListener) {
-        let handshakes = Arc::new(Semaphore::new(HANDSHAKES));
+        // Those that are not let in yet, the oldest first; each is done when it is let in or has gone.
+        let mut strangers: VecDeque<CancellationToken> = VecDeque::with_capacity(STRANGERS);
         loop {
-            let Ok(permit) = handshakes.clone().acquire_owned().await else { return };
             let (stream, from) = match listener.accept().await {
                 Ok(accepted) => accepted,
                 Err(error) => {
@@ -64,27 +69,45 @@ impl Service {
                     continue;
                 }
             };
+            strangers.retain(|stranger| !stranger.is_cancelled());
+            // The person's own devices are in after some milliseconds, so that it is none of them that has to go.
+            if strangers.len() >= STRANGERS
+                && let Some(oldest) = strangers.pop_front()
+            {
+                oldest.cancel();
+            }
+            let stranger = CancellationToken::new();
+            strangers.push_back(stranger.clone());
             let service = self.clone();
             self.tasks.spawn(async move {
-                let taking = async {
-                    let doors = service.links.doors_if_any()?;
-                    let taken = doors.take(stream, || service.has_invitation()).await;
-                    drop(permit);
-                    match taken {
-                        Ok(connection) if connection.purpose == Purpose::Pairing => {
-                            service.invited(connection, from).await;
-                        }
-                        Ok(connection) => service.hold(connection).await,
-                        Err(error) => tracing::info!(%from, %error, "somebody was not let in"),
+                let is_let_in = tokio::select! {
+                    () = service.ending.cancelled() => None,
+                    () = stranger.cancelled() => {
+                        tracing::info!(%from, "too many strangers: the one that came first was sent away");
+                        None
                     }
-                    Some(())
+                    linked = service.let_in(stream, from) => linked,
                 };
-                tokio::select! {
-                    () = service.ending.cancelled() => {}
-                    _ = taking => {}
+                stranger.cancel();
+                if let Some(connection) = is_let_in {
+                    tokio::select! {
+                        () = service.ending.cancelled() => {}
+                        () = service.hold(connection) => {}
+                    }
                 }
             });
         }
+    }
+
+    /// Finds out who has come. Gives the connection, if it is a linked device; pairs with others, if they are
+    /// invited.
+    async fn let_in(self: &Arc<Self>, stream: TcpStream, from: SocketAddr) -> Option<Connection> {
+        match self.links.doors_if_any()?.take(stream, || self.has_invitation()).await {
+            Ok(connection) if connection.purpose == Purpose::Exchange => return Some(connection),
+            Ok(connection) => self.invited(connection, from).await,
+            Err(error) => tracing::info!(%from, %error, "somebody was not let in"),
+        }
+        None
     }
 
     /// Keeps this device connected with all that are linked to it. Ends when the task is dropped.
@@ -177,17 +200,20 @@ impl Service {
         loop {
             woken.mark_unchanged();
             ended.mark_unchanged();
-            let known = match self.linked_devices().await {
-                Ok(devices) => devices.into_iter().find(|device| device.id() == id),
+            let is_it = |device: &Device| device.id() == id && device.linked.value;
+            let known = match self.store.devices().await {
+                Ok(records) => records.into_iter().find(|record| record.device.as_ref().is_some_and(is_it)),
                 Err(_) => None,
             };
-            let Some(device) = known else { return };
+            let Some(record) = known else { return };
             if !self.links.is_connected(id) && self.shares() {
-                match self.reach(&device).await {
+                match self.reach(record).await {
                     Ok(connection) => {
                         let began = tokio::time::Instant::now();
+                        let before = self.links.standing(id).progress;
                         self.hold(connection).await;
-                        if began.elapsed() > PAUSES.1 {
+                        // A line that breaks again and again, but brings something each time, is made again at once.
+                        if self.links.standing(id).progress > before || began.elapsed() > PAUSES.1 {
                             pause = PAUSES.0;
                         }
                     }
@@ -211,10 +237,15 @@ impl Service {
         }
     }
 
-    async fn reach(&self, device: &Device) -> Result<Connection, String> {
+    /// Connects with a device: where it was last reached, or where it says that it is.
+    async fn reach(&self, record: DeviceRecord) -> Result<Connection, String> {
         let Some(doors) = self.links.doors_if_any() else { return Err("this device has no key".into()) };
+        let Some(device) = record.device else { return Err("it has no key".into()) };
         let mut why = "it has told no address".to_owned();
-        for address in &device.addresses.value {
+        let reached = record.reached.as_ref();
+        let found = self.links.standing(device.id()).found;
+        let told = found.iter().chain(&device.addresses.value).filter(|address| Some(*address) != reached);
+        for address in reached.into_iter().chain(told) {
             let connecting = tokio::time::timeout(CONNECTING, TcpStream::connect(address));
             let made = match connecting.await {
                 Ok(Ok(stream)) => doors.make(stream, Some(device.key)).await,
@@ -222,8 +253,15 @@ impl Service {
                 Err(_) => Err(std::io::ErrorKind::TimedOut.into()),
             };
             match made {
-                Ok(connection) => return Ok(connection),
-                Err(error) => why = format!("{address}: {error}"),
+                Ok(connection) => {
+                    if Some(address) != reached
+                        && let Err(error) = self.store.note_reached(device.id(), address).await
+                    {
+                        tracing::debug!(%error, "where a device was reached could not be noted");
+                    }
+                    return Ok(connection);
+                }
+                Err(error) => why = format!("{address}: {}", line::in_words(&error)),
             }
         }
         Err(why)
@@ -240,7 +278,7 @@ impl Service {
         let line = match Line::open(connection).await {
             Ok(line) => line,
             Err(error) => {
-                self.links.note(device, |standing| standing.trouble = Some(error.to_string()));
+                self.links.note(device, |standing| standing.trouble = Some(line::in_words(&error)));
                 return;
             }
         };
@@ -252,6 +290,8 @@ impl Service {
             if let Some(other) = lines.get(&device) {
                 let prefers_mine = doors.identity().id() < device;
                 if other.made_here != made_here && other.made_here == prefers_mine {
+                    // That the other device makes another may mean that this one leads nowhere: it is tried out now.
+                    let _ = other.orders.try_send(Order::TryOut);
                     return;
                 }
                 let _ = other.orders.try_send(Order::End(Bye::Over));
@@ -304,37 +344,46 @@ impl Service {
     /// What the end of a connection means; why there is none now, if a person should know.
     async fn ended(&self, ended: &Ended) -> Option<String> {
         match ended {
-            Ended::Said(Ending::Here(Bye::Version(true)) | Ending::There(Bye::Version(false))) => {
-                Some("its version of Yadori is too old for this one: please update it".into())
-            }
-            Ended::Said(Ending::Here(Bye::Version(false)) | Ending::There(Bye::Version(true))) => {
-                Some("this version of Yadori is too old for it: please update this one".into())
-            }
-            Ended::Said(Ending::Here(Bye::Clock) | Ending::There(Bye::Clock)) => {
-                Some("the clocks of the two devices are more than a day apart: please set the one that is wrong".into())
-            }
-            Ended::Said(Ending::There(Bye::Removed)) => {
-                // This device was removed: it lets go of the others, and keeps what it has.
-                if let Err(error) = self.let_go_of_all().await {
+            Ended::Said(ending) => {
+                if *ending == Ending::There(Bye::Removed)
+                    // This device was removed: it lets go of the others, and keeps what it has.
+                    && let Err(error) = self.let_go_of_all().await
+                {
                     tracing::error!(%error, "that this device was removed could not be noted");
                 }
-                Some("it has removed this device".into())
+                why_over(ending).map(str::to_owned)
             }
-            Ended::Said(Ending::Here(Bye::Garbled)) => Some("it said something that could not be understood".into()),
-            Ended::Said(Ending::There(Bye::Garbled)) => Some("it did not understand what this device said".into()),
-            Ended::Said(_) => None,
             Ended::Broken(why) | Ended::Records(why) => Some(why.clone()),
         }
     }
 
-    /// This device belongs to the others no more.
+    /// This device belongs to the others no more. The others still belong together: nothing is said of them.
     pub(crate) async fn let_go_of_all(&self) -> Result<(), StoreError> {
-        let stamp: Stamp = self.stamps.next();
-        for mut device in self.linked_devices().await? {
-            device.linked = Register::new(stamp, false);
-            self.store.note_device(&device).await?;
+        let held: Vec<Held> = locked(&self.links.lines).values().cloned().collect();
+        for line in held {
+            let _ = line.orders.try_send(Order::End(Bye::Over));
         }
+        self.store.forget_links().await?;
         self.know_linked().await
+    }
+}
+
+/// Why an exchange is over, as a person may read it; nothing if that is no news.
+pub(super) fn why_over(ending: &Ending) -> Option<&'static str> {
+    match ending {
+        Ending::Here(Bye::Version(true)) | Ending::There(Bye::Version(false)) => {
+            Some("its version of Yadori is too old for this one: please update it")
+        }
+        Ending::Here(Bye::Version(false)) | Ending::There(Bye::Version(true)) => {
+            Some("this version of Yadori is too old for it: please update this one")
+        }
+        Ending::Here(Bye::Clock) | Ending::There(Bye::Clock) => {
+            Some("the clocks of the two devices are more than a day apart: please set the one that is wrong")
+        }
+        Ending::There(Bye::Removed) => Some("it has removed this device"),
+        Ending::Here(Bye::Garbled) => Some("it said something that could not be understood"),
+        Ending::There(Bye::Garbled) => Some("it did not understand what this device said"),
+        Ending::Here(Bye::Removed | Bye::Over) | Ending::There(Bye::Over) => None,
     }
 }
 

@@ -53,6 +53,8 @@ impl Service {
                 tokio::time::sleep(SETTLING).await;
                 tracing::debug!("the network has changed");
                 if self.links.doors_if_any().is_some() {
+                    // A connection over an address that is gone would not break by itself.
+                    self.links.try_out_lines();
                     self.links.wake_up();
                 }
             }

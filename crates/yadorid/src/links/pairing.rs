@@ -1,7 +1,8 @@
 //! Two devices meet for the first time: one shows a code, the other is given it.
 
+use super::lines::why_over;
 use super::{Invitation, LinkError, locked};
-use crate::moment::now;
+use crate::moment::{latest_believed, now};
 use crate::service::Service;
 use std::io;
 use std::net::SocketAddr;
@@ -13,8 +14,10 @@ use yadori_core::MillisSinceEpoch;
 use yadori_core::merge::Register;
 use yadori_core::shared::{Device, Item};
 use yadori_link::code::{Code, NotACode};
-use yadori_link::line::{hear, hear_devices, say, say_devices};
-use yadori_link::pairing::{Pairing, Side, TRIES};
+use yadori_link::exchange::Ending;
+use yadori_link::frame::{Bye, Hello, VERSIONS};
+use yadori_link::line::{self, hear, hear_devices, say, say_devices};
+use yadori_link::pairing::{Pairing, Side};
 use yadori_link::tls::Connection;
 use yadori_store::StoreError;
 
@@ -48,7 +51,7 @@ pub enum JoinError {
     #[error(transparent)]
     Code(#[from] NotACode),
     /// Nobody answers there.
-    #[error("{address} cannot be reached: {source}")]
+    #[error("{address} cannot be reached: {}", line::in_words(source))]
     Unreachable {
         /// The address.
         address: String,
@@ -61,11 +64,14 @@ pub enum JoinError {
     /// The code is wrong.
     #[error("the code is not the one that the other device shows")]
     WrongCode,
+    /// Their clocks or their versions are too far apart.
+    #[error("{}", why_over(.0).unwrap_or("it is over"))]
+    Unlike(Ending),
     /// It is this very device.
     #[error("that is this device itself")]
     Itself,
     /// The connection broke.
-    #[error("the other device did not go on: {0}")]
+    #[error("the other device did not go on: {}", line::in_words(.0))]
     Broken(io::Error),
     /// Something else.
     #[error(transparent)]
@@ -98,19 +104,21 @@ impl Service {
 
     /// Whether an invitation is open.
     pub(super) fn has_invitation(&self) -> bool {
-        locked(&self.links.invitation).as_ref().is_some_and(|invitation| invitation.until > now())
+        locked(&self.links.invitation).as_ref().is_some_and(|invitation| invitation.is_open(now()))
     }
 
     /// Takes one try of the invitation; gives its code.
     fn take_try(&self) -> Option<Code> {
         let mut open = locked(&self.links.invitation);
-        let invitation = open.as_mut().filter(|invitation| invitation.until > now())?;
+        let invitation = open.as_mut().filter(|invitation| invitation.is_open(now()))?;
         invitation.tries += 1;
-        let code = invitation.code.clone();
-        if invitation.tries >= TRIES {
-            *open = None;
-        }
-        Some(code)
+        Some(invitation.code.clone())
+    }
+
+    /// Uses the invitation with this code up. Tells whether it was still there: of several that have the code, one
+    /// is linked, and a code from before another invitation links nobody.
+    fn use_up(&self, code: &Code) -> bool {
+        locked(&self.links.invitation).take_if(|invitation| invitation.code == *code).is_some()
     }
 
     /// Somebody answers the invitation.
@@ -145,15 +153,14 @@ impl Service {
         say(&mut connection, &second).await.map_err(broken)?;
         let proof = hear(&mut connection).await.map_err(broken)?;
         let agreed = match agreed {
-            Ok(agreed) if open && agreed.check(&proof).is_ok() => agreed,
+            Ok(agreed) if open && agreed.check(&proof).is_ok() && self.use_up(&code) => agreed,
             _ => {
                 let _ = say(&mut connection, &[]).await;
                 return Err(JoinError::WrongCode);
             }
         };
-        // It is used up.
-        *locked(&self.links.invitation) = None;
         say(&mut connection, &agreed.proof()).await.map_err(broken)?;
+        self.greet(&mut connection).await?;
         let told = hear_devices(&mut connection).await.map_err(broken)?;
         let device = self.link_with(&connection, told).await?;
         say_devices(&mut connection, self.introduction().await?).await.map_err(broken)?;
@@ -193,15 +200,25 @@ impl Service {
         say(&mut connection, &agreed.proof()).await.map_err(JoinError::Broken)?;
         let proof = hear(&mut connection).await.map_err(JoinError::Broken)?;
         agreed.check(&proof).map_err(|_| JoinError::WrongCode)?;
+        self.greet(&mut connection).await?;
         say_devices(&mut connection, self.introduction().await?).await.map_err(JoinError::Broken)?;
         let told = hear_devices(&mut connection).await.map_err(JoinError::Broken)?;
-        let mut device = self.link_with(&connection, told).await?;
-        // Whatever it calls itself by, here it was reached.
-        if !device.addresses.value.contains(&address) {
-            device.addresses.value.push(address);
-        }
+        let device = self.link_with(&connection, told).await?;
+        // Whatever it says of itself, here it was reached.
+        self.store.note_reached(device.id(), &address).await?;
         self.links.wake_up();
         Ok(device)
+    }
+
+    /// Both say hello, and find out whether they can exchange anything at all.
+    async fn greet(&self, connection: &mut Connection) -> Result<(), JoinError> {
+        let (feed, latest) = (self.store.feed().await?, self.store.latest_change().await?);
+        let own = Hello { versions: VERSIONS, name: self.device.clone(), now: now(), feed, latest, read: None };
+        let other = line::greet(connection, own).await.map_err(JoinError::Broken)?;
+        match other.objection(now()) {
+            Some(objection) => Err(JoinError::Unlike(Ending::Here(objection))),
+            None => Ok(self.mend_stamps().await?),
+        }
     }
 
     /// What this device tells of itself when it meets another.
@@ -214,6 +231,9 @@ impl Service {
     async fn link_with(&self, connection: &Connection, told: Vec<Device>) -> Result<Device, JoinError> {
         let introduced = told.into_iter().find(|device| device.key == connection.peer);
         let mut device = introduced.unwrap_or_else(|| Device { key: connection.peer, ..Device::default() });
+        if device.latest() > latest_believed() {
+            return Err(JoinError::Unlike(Ending::Here(Bye::Clock)));
+        }
         self.stamps.observe(device.latest());
         let stamp = self.stamps.next();
         device.linked = Register::new(stamp, true);

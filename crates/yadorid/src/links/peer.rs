@@ -1,13 +1,12 @@
 //! What an exchange with another device does to this device's records.
 
 use super::locked;
-use crate::moment::now;
+use crate::moment::{latest_believed, now};
 use crate::picture;
 use crate::service::Service;
 use bytes::Bytes;
 use std::sync::Arc;
 use thiserror::Error;
-use yadori_core::amounts::DAY;
 use yadori_core::shared::{Clip, Hash, Item};
 use yadori_core::{DeviceId, Stamp};
 use yadori_link::frame::Hello;
@@ -72,14 +71,8 @@ impl Peer {
     }
 
     fn check(items: &[Item]) -> Result<(), PeerError> {
-        let limit = Stamp::at_start_of(now().plus(DAY));
-        let far = |item: &Item| match item {
-            Item::Clip(clip) => clip.state.latest() > limit,
-            Item::Drawer(drawer) => drawer.changed > limit,
-            Item::Heading(heading) => heading.changed > limit,
-            Item::Device(device) => device.latest() > limit,
-        };
-        if items.iter().any(far) { Err(PeerError::Future) } else { Ok(()) }
+        let limit = latest_believed();
+        if items.iter().any(|item| item.latest() > limit) { Err(PeerError::Future) } else { Ok(()) }
     }
 }
 
@@ -93,6 +86,7 @@ impl Records for Peer {
             standing.clock = clock;
             standing.trouble = None;
         });
+        self.service.mend_stamps().await?;
         self.service.store.acknowledged(self.device, 0, now()).await?;
         self.service.ledger.status_changed();
         // What a broken connection left half fetched.
@@ -108,8 +102,8 @@ impl Records for Peer {
         Ok(())
     }
 
-    async fn read(&self, after: u64) -> Result<(u64, Vec<Item>), PeerError> {
-        let told = self.service.store.tell_since(after, &self.service.links.policy()).await?;
+    async fn read(&self, after: u64, bytes: usize) -> Result<(u64, Vec<Item>), PeerError> {
+        let told = self.service.store.tell_since(after, bytes, &self.service.links.policy()).await?;
         Ok((told.upto, told.items))
     }
 
@@ -117,11 +111,20 @@ impl Records for Peer {
         Self::check(&items)?;
         let policy = self.service.links.policy();
         let heard = self.service.store.hear(self.device, Some(cursor), &items, &policy, now()).await?;
-        self.service.links.note(self.device, |standing| standing.latest = standing.latest.max(cursor.1));
+        self.service.links.note(self.device, |standing| {
+            standing.latest = standing.latest.max(cursor.1);
+            standing.progress += 1;
+        });
         self.heard(heard).await
     }
 
     async fn acknowledged(&self, upto: u64) -> Result<(), PeerError> {
+        self.service.links.note(self.device, |standing| {
+            if upto > standing.acknowledged {
+                standing.acknowledged = upto;
+                standing.progress += 1;
+            }
+        });
         Ok(self.service.store.acknowledged(self.device, upto, now()).await?)
     }
 
@@ -132,6 +135,7 @@ impl Records for Peer {
     async fn store(&self, hash: Hash, at: u64, data: Bytes) -> Result<(u64, bool), PeerError> {
         let piece = self.service.store.hear_content(&hash, at, &data).await?;
         let links = &self.service.links;
+        links.note(self.device, |standing| standing.progress += 1);
         if !matches!(piece, Piece::More(_)) {
             locked(&links.fetching).remove(&hash);
         }
@@ -204,6 +208,22 @@ impl Service {
         if let Some(thumbnail) = drawn {
             self.store.put_thumbnail(number, &thumbnail).await?;
         }
+        Ok(())
+    }
+
+    /// What this device stamped while its clock was far ahead is brought back to now. That its clock is right at present
+    /// is no guess where this is called: another device has just said the same.
+    pub(super) async fn mend_stamps(&self) -> Result<(), StoreError> {
+        let believed = latest_believed();
+        if self.stamps.latest() <= believed {
+            return Ok(());
+        }
+        let (latest, change) = self.store.mend_stamps(believed, now()).await?;
+        self.stamps.go_back_to(latest);
+        let mut newest = locked(&self.links.newest);
+        *newest = (*newest).min(latest);
+        self.ledger.changed(change);
+        tracing::warn!("this device's clock was far ahead for a while: what happened then is dated now");
         Ok(())
     }
 

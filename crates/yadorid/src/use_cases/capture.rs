@@ -12,7 +12,7 @@ use yadori_core::amounts::DAY;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
 use yadori_core::{ClipId, Mark, Order, Stamp, format};
 use yadori_desktop::{Copied, Event};
-use yadori_store::{Filing, Given, MovedIn, NewClip, Replaced, StoreError};
+use yadori_store::{COLLISIONS, Filing, Given, MovedIn, NewClip, Replaced, StoreError};
 
 /// Pauses between tries when the records do not take a copy.
 const PAUSES: [Duration; 4] =
@@ -170,7 +170,13 @@ impl Service {
 
     /// Makes a clip of a copy. It is durable, and about to be announced, on return.
     pub async fn capture(self: &Arc<Self>, copy: Copy, by_hand: &ByHand) -> Result<Captured, CaptureError> {
-        self.capture_in(None, copy, Some(by_hand)).await
+        let mut collisions = 0;
+        loop {
+            match self.capture_in(None, copy.clone(), Some(by_hand)).await {
+                Err(CaptureError::Store(error)) if error.is_collision() && collisions < COLLISIONS => collisions += 1,
+                done => return done,
+            }
+        }
     }
 
     /// Makes a clip of a copy that is said to have this id; refuses it if it has another.
@@ -180,7 +186,7 @@ impl Service {
         by_hand: &ByHand,
         id: ClipId,
     ) -> Result<Captured, CaptureError> {
-        self.capture_in(None, copy, Some(&ByHand { said_to_be: Some(id), ..by_hand.clone() })).await
+        self.capture(copy, &ByHand { said_to_be: Some(id), ..by_hand.clone() }).await
     }
 
     /// The same, in a filing that was begun ahead.

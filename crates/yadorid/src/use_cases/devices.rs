@@ -6,7 +6,7 @@ use crate::service::Service;
 use std::sync::Arc;
 use thiserror::Error;
 use yadori_api as api;
-use yadori_core::amounts::span_in_words;
+use yadori_core::amounts::{DAY, about};
 use yadori_core::merge::Register;
 use yadori_core::preview::one_line;
 use yadori_core::shared;
@@ -14,6 +14,9 @@ use yadori_store::{DeviceRecord, StoreError};
 
 /// A clock that is off by more than this is worth a word: five minutes.
 const CLOCK_MILLIS: u64 = 5 * 60 * 1000;
+
+/// Who is away for longer may not come back: 180 days.
+const LONG_AWAY: u64 = 180 * DAY;
 
 /// Longest name of a device, in characters.
 const LONGEST_NAME: usize = 100;
@@ -58,12 +61,15 @@ impl Service {
         let mut notes = Vec::new();
         if !record.own {
             if standing.clock.unsigned_abs() > CLOCK_MILLIS {
-                let (off, way) =
-                    (span_in_words(standing.clock.unsigned_abs()), if standing.clock > 0 { "ahead" } else { "behind" });
-                notes.push(format!("its clock is {off} {way} of this one's"));
+                let off = about(standing.clock.unsigned_abs());
+                let way = if standing.clock > 0 { "ahead of" } else { "behind" };
+                notes.push(format!("its clock is {off} {way} this one's"));
             }
             if let Some(trouble) = standing.trouble.filter(|_| !connected) {
                 notes.push(trouble);
+            }
+            if !connected && record.seen_at.is_some_and(|seen| seen < now().minus(LONG_AWAY)) {
+                notes.push("away for more than half a year: if it will not come back, remove it".into());
             }
         }
         api::Device {

@@ -58,6 +58,9 @@ impl Service {
         let mut clips = Vec::with_capacity(asked.clips.len());
         for name in &asked.clips {
             let found = self.find_clip(name).await?;
+            if asked.at_once && found.0.elsewhere {
+                return Err(StoreError::Elsewhere.into());
+            }
             self.fetch_whole(&found.0).await?;
             clips.push(found);
         }

@@ -17,6 +17,9 @@ use yadori_store::{ClipRecord, StoreError};
 /// How long content may take to come, as long as it comes on at all.
 const PATIENCE: Duration = Duration::from_secs(20);
 
+/// How long somebody waits to hear that something more has come.
+const MOMENT: Duration = Duration::from_secs(1);
+
 /// How long the other device may take to answer that it has what it was handed.
 const ANSWER: Duration = Duration::from_secs(15);
 
@@ -51,6 +54,17 @@ pub enum ShareError {
     #[error("a pause lasts from a second to a year; leave the time out to pause until you resume")]
     Length,
     /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+/// Why nothing is fetched.
+#[derive(Debug, Error)]
+pub enum FetchError {
+    /// The name leads nowhere.
+    #[error(transparent)]
+    Name(#[from] FindNameError),
+    /// No device that has it is there, or the records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
 }
@@ -196,6 +210,30 @@ impl Service {
             // As long as something comes, it goes on.
             if tokio::time::timeout(PATIENCE, fetched.changed()).await.is_err() {
                 return Err(StoreError::Elsewhere);
+            }
+        }
+    }
+
+    /// Fetches what of a clip is on another device only, and tells how far that has come: once more than `after`
+    /// bytes are here, and after a moment in any case.
+    pub async fn fetch_more(&self, name: &str, after: Option<u64>) -> Result<api::Fetched, FetchError> {
+        let (record, _) = self.find_clip(name).await?;
+        let mut fetched = self.links.fetches();
+        let deadline = tokio::time::Instant::now() + MOMENT;
+        loop {
+            fetched.mark_unchanged();
+            let missing = self.store.missing(record.number).await?;
+            let left: u64 = missing.iter().map(|(_, have, size)| size - have).sum();
+            let here = record.size.saturating_sub(left);
+            let progress = || api::Fetched { id: record.id.to_string(), here, size: record.size };
+            for (hash, have, _) in &missing {
+                if !self.links.fetch(*hash, *have, false).await {
+                    return Err(StoreError::Elsewhere.into());
+                }
+            }
+            let is_news = after.is_none_or(|after| here > after);
+            if missing.is_empty() || is_news || tokio::time::timeout_at(deadline, fetched.changed()).await.is_err() {
+                return Ok(progress());
             }
         }
     }

@@ -1,0 +1,171 @@
+//! Stamps that lie in the future are brought back: they were given out while this device's clock was wrong.
+//!
+//! No other device has believed them, so that they can be changed as if they had never been told. Their order stays:
+//! each becomes a stamp of now, after all that were right.
+
+use crate::store::{Store, StoreError, next_changes};
+use serde::Serialize;
+use std::collections::BTreeMap;
+use yadori_core::{HybridClock, MillisSinceEpoch, Stamp};
+
+/// Clips that are put down in one statement at most.
+const BATCH: usize = 500;
+
+#[derive(Serialize)]
+struct Stamps {
+    no: u64,
+    copied: u64,
+    restored: u64,
+    deleted: u64,
+    cleared: Option<u64>,
+    swept: Option<u64>,
+    purged: Option<u64>,
+    title: Option<u64>,
+    mark: Option<u64>,
+    alias: Option<u64>,
+    fills: Option<u64>,
+    pin: Option<u64>,
+    drawer: Option<u64>,
+}
+
+impl Stamps {
+    fn each(&mut self, mut change: impl FnMut(&mut u64)) {
+        [&mut self.copied, &mut self.restored, &mut self.deleted].into_iter().for_each(&mut change);
+        let may_be = [&mut self.cleared, &mut self.swept, &mut self.purged, &mut self.title, &mut self.mark];
+        let rest = [&mut self.alias, &mut self.fills, &mut self.pin, &mut self.drawer];
+        may_be.into_iter().chain(rest).flatten().for_each(change);
+    }
+}
+
+impl Store {
+    /// Brings every stamp that lies after `believed` back to `now`. Gives the latest stamp there is then, and the
+    /// number of the latest change.
+    ///
+    /// # Errors
+    /// When the database does not answer; nothing is changed then.
+    pub async fn mend_stamps(&self, believed: Stamp, now: MillisSinceEpoch) -> Result<(Stamp, u64), StoreError> {
+        let limit = believed.to_bits();
+        let mut tx = self.pool.begin().await?;
+        // Nobody else writes anything from here to the end.
+        let mut change =
+            sqlx::query_scalar!("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut *tx).await?;
+        let mut clips = sqlx::query_as!(
+            Stamps,
+            "SELECT no, copied, restored, deleted, cleared, swept, purged, title_stamp AS title, mark_stamp AS mark,
+                alias_stamp AS alias, fills_stamp AS fills, pin_stamp AS pin, drawer_stamp AS drawer FROM clips
+             WHERE GREATEST(copied, restored, deleted, COALESCE(cleared, 0), COALESCE(swept, 0), COALESCE(purged, 0),
+                COALESCE(title_stamp, 0), COALESCE(mark_stamp, 0), COALESCE(alias_stamp, 0), COALESCE(fills_stamp, 0),
+                COALESCE(pin_stamp, 0), COALESCE(drawer_stamp, 0)) > ? FOR UPDATE",
+            limit
+        )
+        .fetch_all(&mut *tx)
+        .await?;
+        let others: Vec<u64> = sqlx::query_scalar!(
+            r#"SELECT changed AS "stamp!: u64" FROM drawers WHERE changed > ?
+             UNION SELECT changed FROM headings WHERE changed > ? UNION SELECT stamp FROM steps WHERE stamp > ?
+             UNION SELECT name_stamp FROM devices WHERE name_stamp > ?
+             UNION SELECT addresses_stamp FROM devices WHERE addresses_stamp > ?
+             UNION SELECT linked_stamp FROM devices WHERE linked_stamp > ?"#,
+            limit,
+            limit,
+            limit,
+            limit,
+            limit,
+            limit
+        )
+        .fetch_all(&mut *tx)
+        .await?;
+        let latest_right = sqlx::query_scalar!(
+            r#"SELECT CAST(COALESCE(MAX(w.stamp), 0) AS UNSIGNED) AS "latest!: u64" FROM (
+                SELECT GREATEST(IF(copied > p.most, 0, copied), IF(restored > p.most, 0, restored),
+                    IF(deleted > p.most, 0, deleted), IF(cleared > p.most, 0, COALESCE(cleared, 0)),
+                    IF(swept > p.most, 0, COALESCE(swept, 0)), IF(purged > p.most, 0, COALESCE(purged, 0)),
+                    IF(title_stamp > p.most, 0, COALESCE(title_stamp, 0)),
+                    IF(mark_stamp > p.most, 0, COALESCE(mark_stamp, 0)),
+                    IF(alias_stamp > p.most, 0, COALESCE(alias_stamp, 0)),
+                    IF(fills_stamp > p.most, 0, COALESCE(fills_stamp, 0)),
+                    IF(pin_stamp > p.most, 0, COALESCE(pin_stamp, 0)),
+                    IF(drawer_stamp > p.most, 0, COALESCE(drawer_stamp, 0))) AS stamp
+                FROM clips JOIN (SELECT ? AS most) p
+                UNION ALL SELECT changed FROM drawers UNION ALL SELECT changed FROM headings
+                UNION ALL SELECT stamp FROM steps UNION ALL SELECT name_stamp FROM devices
+                UNION ALL SELECT addresses_stamp FROM devices UNION ALL SELECT linked_stamp FROM devices) w
+             WHERE w.stamp <= ?"#,
+            limit,
+            limit
+        )
+        .fetch_one(&mut *tx)
+        .await?;
+
+        let mut becomes: BTreeMap<u64, u64> = others.iter().map(|stamp| (*stamp, 0)).collect();
+        for clip in &mut clips {
+            clip.each(|stamp| {
+                if *stamp > limit {
+                    becomes.insert(*stamp, 0);
+                }
+            });
+        }
+        let mut clock = HybridClock::after(Stamp::from_bits(latest_right));
+        becomes.values_mut().for_each(|stamp| *stamp = clock.tick(now).to_bits());
+        for clip in &mut clips {
+            clip.each(|stamp| *stamp = becomes.get(stamp).copied().unwrap_or(*stamp));
+        }
+
+        for some in clips.chunks(BATCH) {
+            let before = next_changes(&mut tx, some.len()).await?;
+            change = before + some.len() as u64;
+            sqlx::query!(
+                "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (nth FOR ORDINALITY, no BIGINT UNSIGNED PATH '$.no',
+                    copied BIGINT UNSIGNED PATH '$.copied', restored BIGINT UNSIGNED PATH '$.restored',
+                    deleted BIGINT UNSIGNED PATH '$.deleted', cleared BIGINT UNSIGNED PATH '$.cleared',
+                    swept BIGINT UNSIGNED PATH '$.swept', purged BIGINT UNSIGNED PATH '$.purged',
+                    title BIGINT UNSIGNED PATH '$.title', mark BIGINT UNSIGNED PATH '$.mark',
+                    alias BIGINT UNSIGNED PATH '$.alias', fills BIGINT UNSIGNED PATH '$.fills',
+                    pin BIGINT UNSIGNED PATH '$.pin', drawer BIGINT UNSIGNED PATH '$.drawer')) w
+                 STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
+                 SET c.seq = ? + w.nth, c.copied = w.copied, c.restored = w.restored, c.deleted = w.deleted,
+                    c.cleared = w.cleared, c.swept = w.swept, c.purged = w.purged, c.title_stamp = w.title,
+                    c.mark_stamp = w.mark, c.alias_stamp = w.alias, c.fills_stamp = w.fills, c.pin_stamp = w.pin,
+                    c.drawer_stamp = w.drawer",
+                serde_json::to_string(some).unwrap_or_else(|_| "[]".into()),
+                before
+            )
+            .execute(&mut *tx)
+            .await?;
+        }
+        sqlx::query!("UPDATE clips SET recalled_at = ? WHERE recalled_at > ?", now.0, believed.at().0)
+            .execute(&mut *tx)
+            .await?;
+        for was in &others {
+            let is = becomes[was];
+            change = next_changes(&mut tx, 1).await? + 1;
+            sqlx::query!("UPDATE drawers SET changed = ?, seq = ? WHERE changed = ?", is, change, was)
+                .execute(&mut *tx)
+                .await?;
+            sqlx::query!("UPDATE headings SET changed = ?, seq = ? WHERE changed = ?", is, change, was)
+                .execute(&mut *tx)
+                .await?;
+            sqlx::query!("UPDATE steps SET stamp = ?, at = ? WHERE stamp = ?", is, is >> 16, was)
+                .execute(&mut *tx)
+                .await?;
+            sqlx::query!(
+                "UPDATE devices SET name_stamp = IF(name_stamp = ?, ?, name_stamp),
+                    addresses_stamp = IF(addresses_stamp = ?, ?, addresses_stamp),
+                    linked_stamp = IF(linked_stamp = ?, ?, linked_stamp), seq = ?
+                 WHERE ? IN (name_stamp, addresses_stamp, linked_stamp)",
+                was,
+                is,
+                was,
+                is,
+                was,
+                is,
+                change,
+                was
+            )
+            .execute(&mut *tx)
+            .await?;
+        }
+        tx.commit().await?;
+        Ok((Stamp::from_bits(becomes.values().copied().max().unwrap_or(latest_right)), change))
+    }
+}

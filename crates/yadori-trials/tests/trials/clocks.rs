@@ -1,0 +1,64 @@
+//! Devices whose clocks are off.
+
+use super::own::Own;
+use yadori_api::DeviceState;
+use yadori_core::amounts::DAY;
+
+fn now() -> i64 {
+    jiff::Timestamp::now().as_millisecond()
+}
+
+#[test]
+fn a_clock_that_is_a_little_off_is_told_and_does_no_harm() {
+    let (workshop, van) = (Own::new("workshop"), Own::at("van", "+20m"));
+    van.joins(&workshop);
+    assert!(workshop.notes_of("van").contains("20 minutes ahead"), "{}", workshop.notes_of("van"));
+    assert!(van.notes_of("workshop").contains("20 minutes behind"), "{}", van.notes_of("workshop"));
+    van.run(&["add", "from twenty minutes ahead"]);
+    workshop.until_newest("from twenty minutes ahead");
+    // What is done afterwards is later, whatever the clocks say.
+    workshop.run(&["add", "after that"]);
+    van.until_newest("after that");
+    workshop.run(&["delete", "2"]);
+    van.until(|own| own.previews() == ["after that"]);
+}
+
+#[test]
+fn clocks_that_are_days_apart_are_refused_with_a_reason() {
+    let (workshop, van) = (Own::new("workshop"), Own::at("van", "+3d"));
+    van.run(&["add", "from the day after tomorrow"]);
+    let invitation = workshop.invite();
+    let (code, said) = van.service.fail(&["device", "join", &invitation.addresses[0], &invitation.code]);
+    assert!(code == 1 && said.contains("more than a day apart"), "{said}");
+    assert_eq!((workshop.devices().len(), van.devices().len()), (1, 1));
+
+    // It is set right; what it stamped meanwhile is dated now, in its order, and wins over nothing that comes later.
+    van.run(&["pin", "1"]);
+    van.run(&["drawer", "new", "Venues"]);
+    van.run(&["add", "and another"]);
+    let van = van.set_to("+0");
+    van.run(&["add", "when it was set"]);
+    van.joins(&workshop);
+    let all = ["when it was set", "and another", "from the day after tomorrow"];
+    workshop.until(|own| own.previews() == all);
+    van.until(|own| own.previews() == all);
+    assert!(workshop.service.clips(&["list", "--pinned"]).len() == 1);
+    assert!(workshop.run(&["drawer", "list"]).contains("Venues"));
+    for own in [&workshop, &van] {
+        let latest = own.list().iter().map(|clip| clip.copied_at.as_millisecond()).max().unwrap();
+        assert!((now() - latest).unsigned_abs() < DAY / 2, "the latest is dated {latest}");
+    }
+    workshop.run(&["add", "later"]);
+    van.until_newest("later");
+    workshop.run(&["unpin", "p1"]);
+    workshop.run(&["delete", "4"]);
+    van.until(|own| own.previews() == ["later", "when it was set", "and another"]);
+
+    // One whose clock goes wrong afterwards is not let talk, and is told why.
+    let van = van.set_to("-3d");
+    van.until(|own| own.notes_of("workshop").contains("more than a day apart"));
+    assert_eq!(van.sees(&workshop), DeviceState::Away);
+    workshop.run(&["add", "meanwhile"]);
+    let van = van.set_to("+0");
+    van.until_newest("meanwhile");
+}

@@ -1,0 +1,289 @@
+//! What other devices tell, taken into a real database: by the batch or one by one, once or twice, in any order.
+
+use super::records::{private_of, try_to_file};
+use bytes::Bytes;
+use std::collections::BTreeMap;
+use yadori_core::amounts::DAY;
+use yadori_core::merge::{InDrawer, Register, State};
+use yadori_core::shared::{Body, BodyFormat, Clip, Device, Drawer, Hash, Item};
+use yadori_core::sharing::Policy;
+use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
+use yadori_store::Store;
+
+const AT: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
+/// Bytes told in one batch, about.
+const BATCH: usize = 100_000;
+
+const TELLER: DeviceId = DeviceId([9; 16]);
+
+/// Texts that a careless statement would change.
+const TEXTS: [&str; 10] = [
+    "Fresnel 3, gel 201",
+    "a NUL \0 and a bell \u{7}, a tab \t and a return \r\n",
+    "quotes \" and ' and ` and \\ and \\u0041",
+    "'); DROP TABLE clips; --",
+    "{\"nth\": 1}, ]",
+    "🎭 Кукла 人形 \u{2028} e\u{301} \u{202e}",
+    " ",
+    "\u{fffd}\u{feff}\u{10ffff}",
+    "null",
+    "%_\\%",
+];
+
+/// Numbers that are the same in every run.
+///
+/// Stamps are of an era, so that each has something new to say.
+struct Dice(u64, u64);
+
+impl Dice {
+    fn below(&mut self, count: u64) -> u64 {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 33) % count
+    }
+
+    fn stamp(&mut self) -> Stamp {
+        Stamp::from_bits(Stamp::at_start_of(AT).to_bits() + (10 * self.1 + self.below(12)) * 70_001)
+    }
+
+    fn register<T: Default + Ord>(&mut self, value: T) -> Register<T> {
+        if self.below(3) == 0 { Register::default() } else { Register::new(self.stamp(), value) }
+    }
+
+    fn order(&mut self) -> Order {
+        Order::from_slice(&[b'b' + self.below(20) as u8, b'm']).unwrap()
+    }
+
+    fn body(&mut self, words: &str) -> Body {
+        let here = |mime: &str, data: Vec<u8>| BodyFormat {
+            mime: mime.to_owned(),
+            size: data.len() as u64,
+            hash: *blake3::hash(&data).as_bytes(),
+            data: Some(Bytes::from(data)),
+        };
+        let mut formats = vec![here("text/plain;charset=utf-8", words.as_bytes().to_vec())];
+        if self.below(2) == 0 {
+            formats.push(here("text/html", format!("<b>{words}</b>\0").into_bytes()));
+        }
+        if self.below(4) == 0 {
+            formats.push(here("text/rtf", vec![self.below(256) as u8; 20_000]));
+        }
+        if self.below(4) == 0 {
+            let hash: Hash = [self.below(3) as u8; 32];
+            formats.push(BodyFormat { mime: "image/png".into(), size: 100_000, hash, data: None });
+        }
+        let named = (self.below(2) == 0).then(|| TEXTS[self.below(10) as usize].to_owned());
+        Body {
+            size: formats.iter().map(|format| format.size).sum(),
+            pixels: None,
+            extent: Some((1, words.chars().count() as u64)),
+            text: None,
+            caption: named.clone(),
+            source: Source { application: named.clone(), window: named, page: None, selected: self.below(2) == 0 },
+            formats,
+        }
+    }
+
+    fn clip(&mut self) -> Item {
+        let words = TEXTS[self.below(10) as usize];
+        let seldom = |dice: &mut Self, of: u64| if dice.below(of) == 0 { dice.stamp() } else { Stamp::NEVER };
+        let alias = (self.below(3) > 0).then(|| ["sig", "van", "x'\"\\"][self.below(3) as usize].to_owned());
+        let lies =
+            (self.below(2) == 0).then(|| InDrawer { drawer: [self.below(2) as u8 + 1; 16], place: self.order() });
+        let pin = (self.below(2) == 0).then(|| self.order());
+        let title = (self.below(3) > 0).then(|| TEXTS[self.below(10) as usize].to_owned());
+        let mark = (self.below(2) == 0).then(|| Mark::ALL[self.below(Mark::ALL.len() as u64) as usize]);
+        let state = State {
+            copied: self.stamp(),
+            origin: DeviceId([3 + self.below(3) as u8; 16]),
+            restored: seldom(self, 6),
+            deleted: seldom(self, 5),
+            cleared: seldom(self, 5),
+            purged: seldom(self, 12),
+            copies: 1 + self.below(5) as u32,
+            recalls: self.below(5) as u32,
+            recalled_at: MillisSinceEpoch(self.below(2) * AT.0),
+            title: self.register(title),
+            mark: self.register(mark),
+            alias: self.register(alias),
+            fills: self.register(true),
+            pin: self.register(pin),
+            drawer: self.register(lies),
+        };
+        let state = state.settled();
+        // One copy, wherever it is told of, has one content.
+        let of_copy = || Dice(state.copied.to_bits() + u64::from(state.origin.0[0]), 0).body(words);
+        let body = state.is_live(Stamp::NEVER).then(of_copy);
+        Item::Clip(Box::new(Clip { id: ClipId::of(Kind::Text, words.as_bytes()), kind: Kind::Text, state, body }))
+    }
+
+    fn item(&mut self) -> Item {
+        if self.below(12) > 0 {
+            return self.clip();
+        }
+        Item::Drawer(Drawer {
+            id: [self.below(2) as u8 + 1; 16],
+            name: TEXTS[self.below(5) as usize].to_owned(),
+            place: self.order(),
+            changed: self.stamp(),
+            removed: self.below(4) == 0,
+        })
+    }
+}
+
+async fn hear(store: &Store, items: &[Item]) -> Option<u64> {
+    store.hear(TELLER, Some(([7; 8], 1)), items, &Policy::default(), AT).await.unwrap().change
+}
+
+/// Everything that it would tell, and what it lacks.
+async fn all_of(store: &Store) -> (BTreeMap<String, Item>, Vec<(Hash, u64)>) {
+    let (mut after, mut told) = (0, BTreeMap::new());
+    loop {
+        let batch = store.tell_since(after, BATCH, &Policy::default()).await.unwrap();
+        for item in batch.items {
+            let name = match &item {
+                Item::Clip(clip) => clip.id.to_string(),
+                Item::Drawer(drawer) => format!("drawer {}", drawer.id[0]),
+                other => panic!("{other:?}"),
+            };
+            assert!(told.insert(name, item).is_none(), "told twice");
+        }
+        if batch.upto == after || batch.upto == store.latest_change().await.unwrap() {
+            let mut wanted = store.wanted(u64::MAX).await.unwrap();
+            wanted.sort_unstable();
+            return (told, wanted);
+        }
+        after = batch.upto;
+    }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_batch_comes_to_the_same_as_its_parts_and_twice_is_nothing_new() {
+    let (whole, parts) = tokio::join!(private_of(1), private_of(2));
+    let mut live = 0;
+    for seed in 0..40 {
+        let mut dice = Dice(seed, seed);
+        let items: Vec<Item> = (0..25).map(|_| dice.item()).collect();
+        hear(&whole.store, &items).await;
+        for item in &items {
+            hear(&parts.store, std::slice::from_ref(item)).await;
+        }
+        let told = all_of(&whole.store).await;
+        let of_parts = all_of(&parts.store).await;
+        for (name, item) in &told.0 {
+            assert_eq!(Some(item), of_parts.0.get(name), "seed {seed}");
+        }
+        assert_eq!((told.0.len(), &told.1), (of_parts.0.len(), &of_parts.1), "seed {seed}");
+        let known: Vec<Item> = told.0.into_values().collect();
+        assert_eq!(hear(&whole.store, &known).await, None, "seed {seed}");
+        live += known.iter().filter(|item| matches!(item, Item::Clip(clip) if clip.body.is_some())).count();
+    }
+    assert!(live > 100, "{live} clips were ever in the history");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn two_that_tell_each_other_everything_come_to_the_same_and_to_an_end() {
+    let (one, two) = tokio::join!(private_of(1), private_of(2));
+    for seed in 0..40 {
+        for (records, side) in [(&one, 0), (&two, 1000)] {
+            let mut dice = Dice(seed + side, seed);
+            let items: Vec<Item> = (0..15).map(|_| dice.item()).collect();
+            hear(&records.store, &items).await;
+        }
+        let mut rounds = 0;
+        loop {
+            let here: Vec<Item> = all_of(&one.store).await.0.into_values().collect();
+            let news = hear(&two.store, &here).await;
+            let there: Vec<Item> = all_of(&two.store).await.0.into_values().collect();
+            if hear(&one.store, &there).await.is_none() && news.is_none() {
+                break;
+            }
+            rounds += 1;
+            assert!(rounds < 6, "seed {seed}: there is no end to it");
+        }
+        // Nobody takes in a clip in the history if nobody tells what it consists of.
+        let is_whole =
+            |item: &Item| !matches!(item, Item::Clip(clip) if clip.state.is_live(Stamp::NEVER) && clip.body.is_none());
+        let (here, there) = (all_of(&one.store).await.0, all_of(&two.store).await.0);
+        for (name, item) in here.iter().filter(|(_, item)| is_whole(item)) {
+            assert_eq!(Some(item), there.get(name), "seed {seed}");
+        }
+        assert!(here.values().any(is_whole));
+    }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    let away = Device { key: [9; 32], linked: Register::new(Stamp::from_bits(1), true), ..Device::default() };
+    store.note_device(&away).await.unwrap();
+    let clip = |copied, deleted, cleared| {
+        let state = State { copied, deleted, cleared, copies: 1, ..State::default() };
+        let body = state.is_live(Stamp::NEVER).then(|| Dice(1, 1).body(TEXTS[0]));
+        Item::Clip(Box::new(Clip { id: ClipId([1; 16]), kind: Kind::Text, state, body }))
+    };
+    let (early, late) = (Stamp::at_start_of(AT), Stamp::at_start_of(AT.plus(1)));
+    hear(store, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
+    hear(store, &[clip(early, late, Stamp::NEVER)]).await;
+    // A day in the bin, then its content goes; years later there is still the trace.
+    let years_later = AT.plus(1_000 * DAY);
+    while store.shred_due(years_later).await.unwrap().is_some() {}
+    let trace = store.tell_since(0, BATCH, &Policy::default()).await.unwrap().items;
+    let of_clip =
+        |items: &[Item]| items.iter().filter(|item| matches!(item, Item::Clip(clip) if clip.body.is_none())).count();
+    assert_eq!(of_clip(&trace), 1, "{trace:?}");
+    // So what the other still has does not bring it back.
+    hear(store, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
+    assert!(store.clips(&[1]).await.unwrap().iter().all(|record| !record.is_live()));
+    // Once it has passed, nothing is left.
+    store.acknowledged(away.id(), store.latest_change().await.unwrap(), years_later).await.unwrap();
+    while store.shred_due(years_later).await.unwrap().is_some() {}
+    assert_eq!(of_clip(&store.tell_since(0, BATCH, &Policy::default()).await.unwrap().items), 0);
+}
+
+/// A clip with content that lies in a blob of its own; `here` if it travels along.
+fn large(number: u8, here: bool) -> (Clip, Bytes) {
+    let data = Bytes::from(vec![number; 40_000]);
+    let size = data.len() as u64;
+    let format = BodyFormat {
+        mime: "text/rtf".into(),
+        size,
+        hash: *blake3::hash(&data).as_bytes(),
+        data: here.then(|| data.clone()),
+    };
+    let state = State { copied: Stamp::at_start_of(AT), copies: 1, ..State::default() };
+    let body = Body { size, formats: vec![format], ..Body::default() };
+    (Clip { id: ClipId([number; 16]), kind: Kind::Text, state, body: Some(body) }, data)
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 4)]
+async fn what_comes_from_all_sides_at_once_is_taken_in() {
+    const ROUNDS: u8 = 60;
+    let records = private_of(1).await;
+    let store = &records.store;
+    let file = async {
+        for number in 0..ROUNDS {
+            let formats = [yadori_core::Format::new("text/rtf", large(number, true).1)];
+            let text = format!("text {number}");
+            while let Err(error) = try_to_file(store, &text, AT.0 + u64::from(number), &formats).await {
+                assert!(error.is_collision(), "{error:?}");
+            }
+        }
+    };
+    let told = async {
+        for number in (0..ROUNDS).rev() {
+            hear(store, &[Item::Clip(Box::new(large(number, true).0))]).await;
+        }
+    };
+    let fetched = async {
+        for number in (0..ROUNDS).step_by(2) {
+            let (clip, data) = large(number.wrapping_mul(7) % ROUNDS, false);
+            let hash = clip.body.as_ref().unwrap().formats[0].hash;
+            hear(store, &[Item::Clip(Box::new(clip))]).await;
+            store.hear_content(&hash, 0, &data).await.unwrap();
+        }
+    };
+    tokio::join!(file, told, fetched);
+    assert!(store.wanted(u64::MAX).await.unwrap().is_empty());
+    assert_eq!(store.count_elsewhere().await.unwrap(), 0);
+}

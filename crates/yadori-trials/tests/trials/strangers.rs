@@ -1,0 +1,305 @@
+//! Whoever is not linked and wants in; and whoever is linked, and lies.
+
+use super::own::{Own, pair};
+use bytes::Bytes;
+use std::sync::Arc;
+use tokio::io::AsyncWriteExt;
+use tokio::net::{TcpListener, TcpStream};
+use tokio::runtime::Runtime;
+use yadori_api::DeviceState;
+use yadori_core::merge::State;
+use yadori_core::shared::{Body, BodyFormat, Clip, Item};
+use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
+use yadori_link::code::Code;
+use yadori_link::frame::{self, CHUNK, Frame, Hello, VERSIONS};
+use yadori_link::identity::{Identity, Pin};
+use yadori_link::line::{self, Line};
+use yadori_link::pairing::{Pairing, Side};
+use yadori_link::tls::{Connection, Doors, Linked};
+use yadori_trials::home::Home;
+
+fn runtime() -> Runtime {
+    tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().unwrap()
+}
+
+fn stranger() -> Doors {
+    Doors::new(Arc::new(Identity::new().unwrap()), Linked::default())
+}
+
+fn key_of(home: &Home) -> Identity {
+    Identity::from_pem(&std::fs::read_to_string(home.path().join("data/device.pem")).unwrap()).unwrap()
+}
+
+/// Carries bytes both ways between a device that joins and one that invites, as a man in the middle who has a
+/// certificate of his own. Tells whether he was given a proof.
+async fn stand_between(listener: TcpListener, target: String) -> bool {
+    let doors = stranger();
+    let (stream, _) = listener.accept().await.unwrap();
+    let mut joins = doors.take(stream, || true).await.unwrap();
+    let mut invites = doors.make(TcpStream::connect(target).await.unwrap(), None).await.unwrap();
+    // He reads all of it, and hands everything on as it is.
+    let mut answered = false;
+    for _ in 0..2 {
+        let Ok(said) = line::hear(&mut joins).await else { break };
+        line::say(&mut invites, &said).await.unwrap();
+        let Ok(said) = line::hear(&mut invites).await else { break };
+        answered = said.len() == 32;
+        if line::say(&mut joins, &said).await.is_err() {
+            break;
+        }
+    }
+    answered
+}
+
+#[test]
+fn a_man_in_the_middle_gets_nothing_even_from_the_right_code() {
+    let (workshop, van) = (Own::new("workshop"), Own::new("van"));
+    let invitation = workshop.invite();
+    let runtime = runtime();
+    let listener = runtime.block_on(TcpListener::bind("127.0.0.1:0")).unwrap();
+    let address = listener.local_addr().unwrap().to_string();
+    let between = runtime.spawn(stand_between(listener, invitation.addresses[0].clone()));
+    let (code, said) = van.service.fail(&["device", "join", &address, &invitation.code]);
+    assert!(code == 1 && said.contains("not the one"), "{said}");
+    assert!(!runtime.block_on(between).unwrap(), "he was given a proof");
+    assert_eq!((workshop.devices().len(), van.devices().len()), (1, 1));
+}
+
+/// What somebody who joins says until the other is convinced: both messages of a pairing. Tells whether it was.
+async fn pair_by(doors: &Doors, address: &str, messages: impl FnOnce(&Pin, &[u8]) -> Vec<u8>, first: &[u8]) -> bool {
+    let Ok(mut connection) = doors.make(TcpStream::connect(address).await.unwrap(), None).await else { return false };
+    let peer: Pin = connection.peer;
+    let say_all = async |connection: &mut Connection| {
+        line::say(connection, first).await.ok()?;
+        let second = line::hear(connection).await.ok()?;
+        line::say(connection, &messages(&peer, &second)).await.ok()?;
+        line::hear(connection).await.ok().map(|proof| !proof.is_empty())
+    };
+    say_all(&mut connection).await.unwrap_or(false)
+}
+
+#[test]
+fn what_was_said_in_a_pairing_is_of_no_use_afterwards() {
+    let workshop = Own::new("workshop");
+    let invitation = workshop.invite();
+    let address = invitation.addresses[0].as_str();
+    let (runtime, doors) = (runtime(), stranger());
+    let code: Code = invitation.code.parse().unwrap();
+    let own = doors.identity().pin();
+    let inviter = key_of(&workshop.home).pin();
+    let (pairing, first) = Pairing::begin(Side::Joins, &code, &own, &inviter);
+    let mut proof = Vec::new();
+    let convinced = runtime.block_on(pair_by(
+        &doors,
+        address,
+        |_, second| {
+            proof = pairing.agree(second).unwrap().proof().to_vec();
+            proof.clone()
+        },
+        &first,
+    ));
+    // It broke off then, before it was linked; the code is used up all the same.
+    assert!(convinced && workshop.devices().len() == 1);
+    assert!(!runtime.block_on(pair_by(&doors, address, |_, _| proof.clone(), &first)));
+    // With another invitation the same words are wrong words, and no more than a try.
+    let another = workshop.invite();
+    assert!(!runtime.block_on(pair_by(&doors, address, |_, _| proof.clone(), &first)));
+    let van = Own::new("van");
+    van.run(&["device", "join", address, &another.code]);
+    assert_eq!(workshop.devices().len(), 2);
+}
+
+#[test]
+fn nobody_gets_in_who_is_not_linked() {
+    let (workshop, van) = pair();
+    let address = workshop.devices()[0].addresses[0].clone();
+    runtime().block_on(async {
+        // A stranger with a good certificate ends in the handshake; so does one who wants to be paired uninvited.
+        let stranger = stranger();
+        for expected in [None, Some([0; 32])] {
+            let stream = TcpStream::connect(&address).await.unwrap();
+            let refused = match stranger.make(stream, expected).await {
+                Ok(mut connection) => line::hear(&mut connection).await.is_err(),
+                Err(_) => true,
+            };
+            assert!(refused);
+        }
+        for garbage in [&b"GET / HTTP/1.1\r\n\r\n"[..], &[0xff; 4096], b""] {
+            let mut stream = TcpStream::connect(&address).await.unwrap();
+            stream.write_all(garbage).await.unwrap();
+        }
+    });
+    assert!(!workshop.run(&["device", "list", "--json"]).contains("PRIVATE"));
+    workshop.run(&["add", "all is well"]);
+    van.until_newest("all is well");
+}
+
+#[test]
+fn a_device_that_was_removed_while_it_was_away_is_kept_out_and_sees_why() {
+    let (workshop, van) = pair();
+    let van = van.killed();
+    workshop.until(|own| own.devices()[1].state == DeviceState::Away);
+    workshop.run(&["device", "remove", "van", "--yes"]);
+    workshop.run(&["add", "not for the van"]);
+    let impostor = Impostor::of(&van, &workshop);
+    assert!(impostor.runtime.block_on(impostor.open()).is_none());
+    let van = Own::started(van);
+    van.until(|own| own.notes_of("workshop").contains("was removed"));
+    assert!(van.list().is_empty());
+    // It can come back as any other.
+    van.joins(&workshop);
+    van.until_newest("not for the van");
+}
+
+#[test]
+fn whoever_holds_on_to_many_connections_keeps_nobody_out() {
+    let (workshop, van) = pair();
+    let address = workshop.devices()[0].addresses[0].clone();
+    let van = van.killed();
+    let runtime = runtime();
+    let held = runtime.block_on(async {
+        workshop.invite();
+        let mut held = Vec::new();
+        for n in 0..400 {
+            let mut stream = TcpStream::connect(&address).await.unwrap();
+            // Some say nothing, some begin.
+            let _ = stream.write_all(&[22, 3, 1, 2, 0][..n % 6]).await;
+            held.push(stream);
+        }
+        held
+    });
+    let van = Own::started(van);
+    van.until(|own| own.sees(&workshop) == DeviceState::Connected);
+    workshop.run(&["add", "through the crowd"]);
+    van.until_newest("through the crowd");
+    drop(held);
+    assert!(workshop.service.peak_memory_kib() < 200 * 1024);
+}
+
+/// Somebody who has the key of a linked device, and says what he likes.
+struct Impostor {
+    runtime: Runtime,
+    doors: Doors,
+    address: String,
+    target: Pin,
+}
+
+impl Impostor {
+    /// In the place of the device with this home, which must not run.
+    fn of(device: &Home, target: &Own) -> Self {
+        let linked = Linked::default();
+        let pin = key_of(&target.home).pin();
+        linked.set([pin]);
+        let doors = Doors::new(Arc::new(key_of(device)), linked);
+        Self { runtime: runtime(), doors, address: target.devices()[0].addresses[0].clone(), target: pin }
+    }
+
+    async fn open(&self) -> Option<Line> {
+        let stream = TcpStream::connect(&self.address).await.unwrap();
+        Line::open(self.doors.make(stream, Some(self.target)).await.ok()?).await.ok()
+    }
+
+    /// Opens an exchange as it should be.
+    async fn greet(&self) -> Line {
+        let mut line = self.open().await.expect("a line");
+        let now = MillisSinceEpoch(jiff::Timestamp::now().as_millisecond() as u64);
+        let hello = Hello { versions: VERSIONS, name: "van".into(), now, feed: [7; 8], latest: 9, read: None };
+        line.say_raw(frame::encode(&Frame::Hello(hello))).await;
+        line
+    }
+
+    /// Whether the other ends the connection when it hears this after a good beginning.
+    fn is_cut_off_for(&self, said: &[Frame]) -> bool {
+        self.runtime.block_on(async {
+            let mut line = self.greet().await;
+            for frame in said {
+                line.say_raw(frame::encode(frame)).await;
+            }
+            line.is_ended().await
+        })
+    }
+}
+
+fn told(id: ClipId, formats: Vec<BodyFormat>) -> Frame {
+    let copied = Stamp::at_start_of(MillisSinceEpoch(jiff::Timestamp::now().as_millisecond() as u64));
+    let body = Body { size: formats.iter().map(|format| format.size).sum(), formats, ..Body::default() };
+    let state = State { copied, copies: 1, ..State::default() };
+    Frame::States { upto: 9, items: vec![Item::Clip(Box::new(Clip { id, kind: Kind::Text, state, body: Some(body) }))] }
+}
+
+fn format(size: u64, hash: [u8; 32], data: Option<&'static [u8]>) -> BodyFormat {
+    let mime = yadori_core::format::PLAIN.to_owned();
+    BodyFormat { mime, size, hash, data: data.map(Bytes::from_static) }
+}
+
+#[test]
+fn a_linked_device_that_talks_nonsense_is_cut_off() {
+    let (workshop, van) = pair();
+    let van = van.killed();
+    let impostor = Impostor::of(&van, &workshop);
+    for nonsense in [vec![0xff; 100], vec![0; 5 << 20], frame::encode(&Frame::Ack(7))] {
+        let is_ended = impostor.runtime.block_on(async {
+            let mut line = impostor.open().await.unwrap();
+            line.say_raw(nonsense).await;
+            line.is_ended().await
+        });
+        assert!(is_ended);
+    }
+    // More than can be taken in at once, without waiting for an answer; and what nobody asked for.
+    let flood: Vec<Frame> = (0..300).map(|upto| Frame::States { upto, items: Vec::new() }).collect();
+    let pieces: Vec<Frame> = (0..50).map(|_| Frame::Chunk([1; 32], 0, Bytes::from(vec![0; CHUNK]))).collect();
+    impostor.runtime.block_on(async {
+        let mut line = impostor.greet().await;
+        for frame in &flood {
+            line.say_raw(frame::encode(frame)).await;
+        }
+        // Each is put on record and acknowledged, one after the other, or it is too much: both will do.
+        while let Some(said) = line.hear_raw().await {
+            if frame::decode(&said) == Ok(Frame::Ack(299)) {
+                break;
+            }
+        }
+    });
+    assert!(impostor.is_cut_off_for(&pieces));
+    workshop.run(&["add", "all is well"]);
+    assert_eq!(workshop.previews(), ["all is well"]);
+    assert!(workshop.service.peak_memory_kib() < 200 * 1024);
+}
+
+#[test]
+fn lies_about_content_are_found_out() {
+    let (workshop, van) = pair();
+    let van = van.killed();
+    let impostor = Impostor::of(&van, &workshop);
+    let words = b"What was copied";
+    let hash = *blake3::hash(words).as_bytes();
+    let id = ClipId::of(Kind::Text, words);
+    let size = words.len() as u64;
+    // Other bytes than their hash says, another size, another clip than its id says.
+    assert!(impostor.is_cut_off_for(&[told(id, vec![format(size, [7; 32], Some(words))])]));
+    assert!(impostor.is_cut_off_for(&[told(id, vec![format(size + 1, hash, Some(words))])]));
+    assert!(impostor.is_cut_off_for(&[told(ClipId([9; 16]), vec![format(size, hash, Some(words))])]));
+    assert!(workshop.list().is_empty());
+    // Content that is asked for, and comes as something else, or as more than was said.
+    let large = *blake3::hash(&[1; CHUNK]).as_bytes();
+    for (size, hash, bytes) in [(CHUNK as u64, large, vec![2; CHUNK]), (70_000, [3; 32], vec![3; 70_001])] {
+        let is_ended = impostor.runtime.block_on(async {
+            let mut line = impostor.greet().await;
+            line.say_raw(frame::encode(&told(ClipId(hash[..16].try_into().unwrap()), vec![format(size, hash, None)])))
+                .await;
+            while let Some(said) = line.hear_raw().await {
+                if frame::decode(&said) == Ok(Frame::Want(hash, 0)) {
+                    line.say_raw(frame::encode(&Frame::Chunk(hash, 0, Bytes::from(bytes.clone())))).await;
+                }
+            }
+            true
+        });
+        assert!(is_ended);
+    }
+    // Nothing of it is there to be recalled, and the device itself goes on as before.
+    assert!(workshop.list().iter().all(|clip| clip.elsewhere));
+    let van = Own::started(van);
+    van.run(&["add", "all is well"]);
+    workshop.until_newest("all is well");
+    assert!(workshop.service.run_with(&["recall", "2"], b"").status.code() == Some(1));
+}
