@@ -232,12 +232,17 @@ pub async fn hold<R: Records>(
                     Input::Hand { number: numbers, clip, recall }
                 }
                 Some(Order::Fetch(hash, have)) => Input::Wanted(hash, have),
-                Some(Order::TryOut) if answer_by.is_some() => continue,
                 Some(Order::TryOut) => {
+                    let soon = Instant::now() + PROMPT_ANSWER;
+                    // It is being tried out already, perhaps with more time.
+                    if let Some(by) = answer_by {
+                        answer_by = Some(by.min(soon));
+                        continue;
+                    }
                     if say.try_send(Message::Ping(Bytes::new())).is_err() {
                         break Ended::Broken("the other device takes nothing any more".into());
                     }
-                    answer_by = Some(Instant::now() + PROMPT_ANSWER);
+                    answer_by = Some(soon);
                     continue;
                 }
                 Some(Order::End(bye)) => Input::End(bye),

@@ -2,8 +2,9 @@
 
 use sqlx::migrate::{MigrateError, Migrator};
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
-use sqlx::{MySql, MySqlPool, Transaction};
+use sqlx::{AssertSqlSafe, MySql, MySqlConnection, MySqlPool, Row, Transaction};
 use std::str::FromStr;
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
 use thiserror::Error;
 use yadori_core::Stamp;
@@ -124,6 +125,7 @@ impl Store {
             .idle_timeout(None)
             .max_lifetime(None)
             .test_before_acquire(false)
+            .after_release(|connection, _| Box::pin(async move { Ok(is_sound(connection).await) }))
             // The server would close connections that were idle for eight hours, and the first requests of
             // the morning would fail.
             .after_connect(|connection, _| {
@@ -234,6 +236,21 @@ pub(crate) async fn next_changes(tx: &mut Transaction<'static, MySql>, count: us
 /// Numbers as a JSON array: how a statement takes many of them.
 pub(crate) fn numbers_as_json(numbers: &[u64]) -> String {
     format!("[{}]", numbers.iter().map(u64::to_string).collect::<Vec<_>>().join(","))
+}
+
+/// Whether a connection that was used can be used again: it has no transaction open, and answers what it was asked.
+///
+/// A use that was broken off in the middle (whoever waited for it is gone) may have left either undone: a transaction
+/// that was being begun would stay open and keep its locks, and of a statement that was being prepared there may be
+/// answers that would be taken for those to the next question, or waited for without end.
+async fn is_sound(connection: &mut MySqlConnection) -> bool {
+    static QUESTIONS: AtomicU32 = AtomicU32::new(1);
+    let question = i64::from(QUESTIONS.fetch_add(1, Ordering::Relaxed));
+    let asked = sqlx::raw_sql(AssertSqlSafe(format!("ROLLBACK; SELECT {question}"))).fetch_all(connection);
+    match tokio::time::timeout(PATIENCE, asked).await {
+        Ok(Ok(rows)) => matches!(&rows[..], [row] if row.try_get::<i64, _>(0).is_ok_and(|answer| answer == question)),
+        Ok(Err(_)) | Err(_) => false,
+    }
 }
 
 fn connect_options(url: &str) -> Result<MySqlConnectOptions, sqlx::Error> {

@@ -90,8 +90,9 @@ pub fn chain(count: usize) -> Option<Vec<Network>> {
 /// A device in a network.
 pub struct Site<'a> {
     network: &'a Network,
-    home: Home,
+    /// Ends before its home goes.
     _service: Service,
+    home: Home,
 }
 
 fn serve(network: &Network, home: &Path) -> Service {
@@ -142,7 +143,7 @@ impl<'a> Site<'a> {
     /// If it does not come to be so.
     pub fn until(&self, as_it_should_be: impl Fn(&Self) -> bool) {
         // A connection that has become one to nowhere is noticed after a minute and a half at the latest.
-        let deadline = Instant::now() + 4 * PATIENCE;
+        let deadline = Instant::now() + 2 * PATIENCE;
         while !as_it_should_be(self) {
             assert!(Instant::now() < deadline, "{}", self.run(&["device", "list"]));
         }

@@ -1,6 +1,8 @@
 //! Children that never outlive their test.
 
-use rustix::process::{Pid, Signal};
+use crate::PATIENCE;
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::process::{Pid, PidfdFlags, Signal, pidfd_open};
 use std::os::unix::process::CommandExt;
 use std::path::PathBuf;
 use std::process::{Child, Command};
@@ -39,9 +41,25 @@ impl Process {
     }
 
     /// Sends it a signal and waits until it has ended. Tells whether it ended well.
+    ///
+    /// # Panics
+    /// If it does not end in time. It is killed then.
     pub fn end(&mut self, signal: Signal) -> bool {
         self.signal(signal);
-        self.child.wait().is_ok_and(|status| status.success())
+        let in_time = self.has_ended_in_time();
+        if !in_time {
+            self.signal(Signal::KILL);
+        }
+        let well = self.child.wait().is_ok_and(|status| status.success());
+        assert!(in_time || std::thread::panicking(), "process {} did not end when it was told to", self.pid());
+        well
+    }
+
+    fn has_ended_in_time(&self) -> bool {
+        let Some(pid) = Pid::from_raw(self.pid() as i32) else { return true };
+        let Ok(watched) = pidfd_open(pid, PidfdFlags::empty()) else { return true };
+        let patience = Timespec { tv_sec: PATIENCE.as_secs() as i64, tv_nsec: 0 };
+        poll(&mut [PollFd::new(&watched, PollFlags::IN)], Some(&patience)).is_ok_and(|ready| ready > 0)
     }
 }
 
@@ -49,8 +67,7 @@ impl Drop for Process {
     fn drop(&mut self) {
         if let Some(pid) = Pid::from_raw(self.pid() as i32) {
             if let Ok(None) = self.child.try_wait() {
-                let _ = rustix::process::kill_process(pid, Signal::TERM);
-                let _ = self.child.wait();
+                self.end(Signal::TERM);
             }
             // Whatever it has left behind.
             let _ = rustix::process::kill_process_group(pid, Signal::KILL);

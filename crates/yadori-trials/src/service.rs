@@ -6,10 +6,11 @@ use crate::{PATIENCE, compositor::Compositor, display::Display};
 use rustix::process::Signal;
 use serde::de::DeserializeOwned;
 use serde_json::Value;
-use std::io::{BufRead, BufReader, Read, Write};
+use std::io::{BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output, Stdio};
+use std::process::{ChildStderr, Command, Output, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 use yadori_api::{BASE, Clip, ClipChange, Reach, Status};
 
@@ -20,7 +21,53 @@ pub struct Service {
     pub reach: Reach,
     home: PathBuf,
     agent: ureq::Agent,
-    log: std::thread::JoinHandle<String>,
+    log: Log,
+}
+
+/// What a service logs, as it comes.
+struct Log {
+    said: Arc<Mutex<String>>,
+    reading: Option<std::thread::JoinHandle<()>>,
+}
+
+impl Log {
+    fn of(errors: ChildStderr) -> Self {
+        let said = Arc::new(Mutex::new(String::new()));
+        let of_reader = said.clone();
+        let reading = std::thread::spawn(move || {
+            for line in BufReader::new(errors).lines().map_while(Result::ok) {
+                *of_reader.lock().unwrap_or_else(PoisonError::into_inner) += &format!("{line}\n");
+            }
+        });
+        Self { said, reading: Some(reading) }
+    }
+
+    /// What it has logged so far.
+    fn so_far(&self) -> String {
+        self.said.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// All that it has logged, once it has ended.
+    fn whole(&mut self) -> String {
+        if let Some(reading) = self.reading.take() {
+            let _ = reading.join();
+        }
+        self.so_far()
+    }
+}
+
+/// Lines that are shown of what a service logged, when a test fails that has it.
+const SHOWN: usize = 40;
+
+impl Drop for Service {
+    fn drop(&mut self) {
+        if std::thread::panicking() {
+            let said = self.log.so_far();
+            let lines: Vec<&str> = said.lines().collect();
+            let last = lines[lines.len().saturating_sub(SHOWN)..].join("\n");
+            eprintln!("the service in {} logged:\n{last}\n", self.home.display());
+        }
+    }
 }
 
 /// An answer over HTTP.
@@ -117,17 +164,12 @@ impl Service {
     /// If it does not start; with what it said.
     pub fn start(home: &Path, command: Command) -> Self {
         let mut process = Process::spawn(command);
-        let mut errors = process.child().stderr.take().expect("its errors");
-        let log = std::thread::spawn(move || {
-            let mut log = String::new();
-            let _ = errors.read_to_string(&mut log);
-            log
-        });
+        let mut log = Log::of(process.child().stderr.take().expect("its errors"));
         let mut ready = String::new();
         BufReader::new(process.child().stdout.take().expect("its output")).read_line(&mut ready).expect("its output");
         if !ready.starts_with("ready ") {
             let _ = process.child().wait();
-            panic!("the service did not start: {}", log.join().unwrap_or_default());
+            panic!("the service did not start: {}", log.whole());
         }
         let reach = std::fs::read(home.join("run/api.json")).expect("how to reach it");
         let reach = serde_json::from_slice(&reach).expect("how to reach it");
@@ -159,7 +201,7 @@ impl Service {
     /// Ends it in good order. Tells whether it ended well, and what it logged.
     pub fn end(mut self) -> (bool, String) {
         let well = self.process.end(Signal::TERM);
-        (well, self.log.join().unwrap_or_default())
+        (well, self.log.whole())
     }
 
     /// Kills it.

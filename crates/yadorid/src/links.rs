@@ -1,13 +1,15 @@
 //! The connections to the person's other devices.
 //!
 //! * `pairing`: two devices meet for the first time
-//! * `lines`: connections are made, taken, held, and made again
+//! * `dialing`: the others are tried to be reached
+//! * `lines`: connections are taken, and held until they end
 //! * `network`: it comes and goes
 //! * `nearby`: devices of the same local network find each other
 //! * `peer`: what an exchange with another device does to this device's records
 //!
 //! Nothing here runs before the first invitation, or the first joining.
 
+mod dialing;
 mod lines;
 mod nearby;
 mod network;

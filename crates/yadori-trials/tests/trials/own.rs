@@ -10,8 +10,9 @@ use yadori_trials::service::Service;
 
 /// A device of the person.
 pub struct Own {
-    pub home: Home,
+    /// Ends before its home goes.
     pub service: Service,
+    pub home: Home,
 }
 
 /// Two that are linked.

@@ -24,7 +24,9 @@ mod simulated;
 mod tray;
 
 use crate::service::Service;
-use axum::extract::DefaultBodyLimit;
+use axum::extract::{DefaultBodyLimit, Request};
+use axum::middleware::Next;
+use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::{Json, Router, middleware};
 use std::sync::Arc;
@@ -151,7 +153,19 @@ fn router(service: App) -> Router {
         .layer(DefaultBodyLimit::max(largest_body))
         .layer(middleware::from_fn_with_state(service.clone(), auth::guard))
         .layer(middleware::from_fn(bodies::layer))
+        .layer(middleware::from_fn(to_its_end))
         .with_state(service)
+}
+
+/// What was asked for is done to its end, even if whoever asked is gone meanwhile: what is on record is announced, too.
+async fn to_its_end(request: Request, next: Next) -> Response {
+    match tokio::spawn(next.run(request)).await {
+        Ok(response) => response,
+        Err(failure) => {
+            tracing::error!(%failure, "a request brought a defect to light");
+            problem::Problem::internal().into_response()
+        }
+    }
 }
 
 /// Serves until `ending`.

@@ -1,4 +1,4 @@
-//! Connections are made, taken, held, and made again.
+//! Connections are taken, and held until they end.
 
 use super::peer::Peer;
 use super::{Held, LinkError, locked};
@@ -14,22 +14,18 @@ use tokio::sync::mpsc;
 use tokio_util::sync::CancellationToken;
 use yadori_core::DeviceId;
 use yadori_core::merge::Register;
-use yadori_core::shared::Device;
 use yadori_link::exchange::{Ending, Exchange};
 use yadori_link::frame::Bye;
 use yadori_link::line::{self, Ended, Line, Order};
 use yadori_link::tls::{Connection, Purpose};
-use yadori_store::{DeviceRecord, StoreError};
+use yadori_store::StoreError;
 
 /// Strangers that may be in the middle of a handshake or a pairing at once. One more, and the one that came first
 /// has to go: so that whoever holds on to all of them keeps nobody else out.
 const STRANGERS: usize = 64;
 
-/// How long an address may take to answer.
-const CONNECTING: Duration = Duration::from_secs(5);
-
-/// Pauses between tries: from the first to the longest.
-const PAUSES: (Duration, Duration) = (Duration::from_millis(500), Duration::from_secs(60));
+/// How long to wait after a connection could not be taken: the system is short of something.
+const SHORT: Duration = Duration::from_millis(500);
 
 /// Orders that may wait for a connection.
 const WAITING: usize = 1024;
@@ -65,7 +61,7 @@ impl Service {
                 Ok(accepted) => accepted,
                 Err(error) => {
                     tracing::warn!(%error, "a connection could not be taken");
-                    tokio::time::sleep(PAUSES.0).await;
+                    tokio::time::sleep(SHORT).await;
                     continue;
                 }
             };
@@ -110,37 +106,6 @@ impl Service {
         None
     }
 
-    /// Keeps this device connected with all that are linked to it. Ends when the task is dropped.
-    pub(crate) async fn keep_linked(self: &Arc<Self>) {
-        let mut woken = self.links.wake.subscribe();
-        loop {
-            match self.linked_devices().await {
-                Ok(devices) => {
-                    if !devices.is_empty()
-                        && let Err(error) = self.listen_for_devices().await
-                    {
-                        tracing::warn!(error = yadori_core::with_causes(&error), "other devices cannot reach this one");
-                    }
-                    if let Err(error) = self.tell_addresses().await {
-                        tracing::warn!(%error, "where this device can be reached could not be noted");
-                    }
-                    for device in devices {
-                        self.dial(device);
-                    }
-                }
-                Err(error) => tracing::warn!(%error, "the linked devices are not known at the moment"),
-            }
-            if woken.changed().await.is_err() {
-                return;
-            }
-        }
-    }
-
-    pub(crate) async fn linked_devices(&self) -> Result<Vec<Device>, StoreError> {
-        let devices = self.store.devices().await?.into_iter().filter(|device| !device.own);
-        Ok(devices.filter_map(|device| device.device).filter(|device| device.linked.value).collect())
-    }
-
     /// The others are told where this device can be reached.
     pub(crate) async fn tell_addresses(&self) -> Result<(), StoreError> {
         let Some(own) = self.store.devices().await?.into_iter().find(|device| device.own) else { return Ok(()) };
@@ -177,99 +142,9 @@ impl Service {
         found.iter().map(SocketAddr::to_string).collect()
     }
 
-    /// Tries to reach a device until there is a connection, with pauses that grow; after it is lost, again.
-    fn dial(self: &Arc<Self>, device: Device) {
-        let id = device.id();
-        if !locked(&self.links.dialing).insert(id) {
-            return;
-        }
-        let service = self.clone();
-        self.tasks.spawn(async move {
-            tokio::select! {
-                () = service.ending.cancelled() => {}
-                () = service.dial_on(id) => {}
-            }
-            locked(&service.links.dialing).remove(&id);
-        });
-    }
-
-    async fn dial_on(self: &Arc<Self>, id: DeviceId) {
-        let mut pause = PAUSES.0;
-        let mut woken = self.links.wake.subscribe();
-        let mut ended = self.links.ended.subscribe();
-        loop {
-            woken.mark_unchanged();
-            ended.mark_unchanged();
-            let is_it = |device: &Device| device.id() == id && device.linked.value;
-            let known = match self.store.devices().await {
-                Ok(records) => records.into_iter().find(|record| record.device.as_ref().is_some_and(is_it)),
-                Err(_) => None,
-            };
-            let Some(record) = known else { return };
-            if !self.links.is_connected(id) && self.shares() {
-                match self.reach(record).await {
-                    Ok(connection) => {
-                        let began = tokio::time::Instant::now();
-                        let before = self.links.standing(id).progress;
-                        self.hold(connection).await;
-                        // A line that breaks again and again, but brings something each time, is made again at once.
-                        if self.links.standing(id).progress > before || began.elapsed() > PAUSES.1 {
-                            pause = PAUSES.0;
-                        }
-                    }
-                    Err(why) => self.links.note(id, |standing| standing.trouble = Some(why)),
-                }
-            }
-            // Not all at the same moment, when a network comes back.
-            // As long as there is a connection, there is nothing to be done.
-            while self.links.is_connected(id) {
-                if ended.changed().await.is_err() {
-                    return;
-                }
-            }
-            let mut random = [0];
-            let _ = getrandom::fill(&mut random);
-            let jitter = f64::from(random[0]) / 512.0 + 0.75;
-            tokio::select! {
-                () = tokio::time::sleep(pause.mul_f64(jitter)) => pause = (pause * 2).min(PAUSES.1),
-                _ = woken.changed() => pause = PAUSES.0,
-            }
-        }
-    }
-
-    /// Connects with a device: where it was last reached, or where it says that it is.
-    async fn reach(&self, record: DeviceRecord) -> Result<Connection, String> {
-        let Some(doors) = self.links.doors_if_any() else { return Err("this device has no key".into()) };
-        let Some(device) = record.device else { return Err("it has no key".into()) };
-        let mut why = "it has told no address".to_owned();
-        let reached = record.reached.as_ref();
-        let found = self.links.standing(device.id()).found;
-        let told = found.iter().chain(&device.addresses.value).filter(|address| Some(*address) != reached);
-        for address in reached.into_iter().chain(told) {
-            let connecting = tokio::time::timeout(CONNECTING, TcpStream::connect(address));
-            let made = match connecting.await {
-                Ok(Ok(stream)) => doors.make(stream, Some(device.key)).await,
-                Ok(Err(error)) => Err(error),
-                Err(_) => Err(std::io::ErrorKind::TimedOut.into()),
-            };
-            match made {
-                Ok(connection) => {
-                    if Some(address) != reached
-                        && let Err(error) = self.store.note_reached(device.id(), address).await
-                    {
-                        tracing::debug!(%error, "where a device was reached could not be noted");
-                    }
-                    return Ok(connection);
-                }
-                Err(error) => why = format!("{address}: {}", line::in_words(&error)),
-            }
-        }
-        Err(why)
-    }
-
     /// Holds the connection with a device until it ends. Of two with the same device, the one stays that was made
     /// by the device with the smaller id.
-    async fn hold(self: &Arc<Self>, connection: Connection) {
+    pub(super) async fn hold(self: &Arc<Self>, connection: Connection) {
         let device = DeviceId::of_key(&connection.peer);
         if !self.shares() {
             return;

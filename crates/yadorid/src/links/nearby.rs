@@ -82,8 +82,9 @@ impl Service {
         present.0.register(told)?;
         let events = present.0.browse(SERVICE)?;
         while let Ok(event) = events.recv_async().await {
-            if let ServiceEvent::ServiceResolved(found) = event {
-                self.note_found(id, &found).await;
+            match event {
+                ServiceEvent::ServiceResolved(found) => self.note_found(id, &found).await,
+                other => tracing::debug!(?other, "told by the local network"),
             }
         }
         Ok(())

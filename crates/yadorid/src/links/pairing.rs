@@ -162,7 +162,7 @@ impl Service {
         say(&mut connection, &agreed.proof()).await.map_err(broken)?;
         self.greet(&mut connection).await?;
         let told = hear_devices(&mut connection).await.map_err(broken)?;
-        let device = self.link_with(&connection, told).await?;
+        let device = self.link_with(&connection, told, None).await?;
         say_devices(&mut connection, self.introduction().await?).await.map_err(broken)?;
         Ok(device)
     }
@@ -203,9 +203,7 @@ impl Service {
         self.greet(&mut connection).await?;
         say_devices(&mut connection, self.introduction().await?).await.map_err(JoinError::Broken)?;
         let told = hear_devices(&mut connection).await.map_err(JoinError::Broken)?;
-        let device = self.link_with(&connection, told).await?;
-        // Whatever it says of itself, here it was reached.
-        self.store.note_reached(device.id(), &address).await?;
+        let device = self.link_with(&connection, told, Some(&address)).await?;
         self.links.wake_up();
         Ok(device)
     }
@@ -227,8 +225,14 @@ impl Service {
         Ok(own.and_then(|own| own.device).map(Item::Device).into_iter().collect())
     }
 
-    /// Puts on record that the device at the other end belongs to the person.
-    async fn link_with(&self, connection: &Connection, told: Vec<Device>) -> Result<Device, JoinError> {
+    /// Puts on record that the device at the other end belongs to the person, and where it was reached, if it was:
+    /// whatever it says of itself, there it is tried first.
+    async fn link_with(
+        &self,
+        connection: &Connection,
+        told: Vec<Device>,
+        reached: Option<&str>,
+    ) -> Result<Device, JoinError> {
         let introduced = told.into_iter().find(|device| device.key == connection.peer);
         let mut device = introduced.unwrap_or_else(|| Device { key: connection.peer, ..Device::default() });
         if device.latest() > latest_believed() {
@@ -250,6 +254,10 @@ impl Service {
         if let Some(change) = self.store.note_device(&device).await? {
             self.ledger.changed(change);
         }
+        if let Some(address) = reached {
+            self.store.note_reached(device.id(), address).await?;
+        }
+        // From here on it is dialled.
         self.know_linked().await?;
         Ok(device)
     }
