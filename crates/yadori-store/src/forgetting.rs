@@ -7,7 +7,7 @@ use yadori_core::amounts::DAY;
 use yadori_core::retention::BIN_MILLIS;
 use yadori_core::{MillisSinceEpoch, Stamp};
 
-/// How long the trace of a clip that only this device has swept stays, in case another device tells of it: 180 days.
+/// How long the trace of a clip stays at most, in case another device tells of it: 180 days.
 const TRACE_MILLIS: u64 = 180 * DAY;
 
 /// Clips shredded in one transaction at most, so that a long list never holds up a capture.
@@ -26,7 +26,7 @@ impl Store {
     }
 
     /// Shreds the content of clips whose grace in the bin is over at `now`, one batch; of those that were
-    /// shredded long enough ago, the last trace is removed, and steps that nobody can undo any more. Gives the
+    /// shredded long enough ago, the last trace is removed or sealed, and steps that nobody can undo any more. Gives the
     /// number of the latest change, or `None` when nothing was due.
     ///
     /// # Errors
@@ -40,19 +40,24 @@ impl Store {
         )
         .fetch_one(&mut *tx)
         .await?;
-        // The trace of a clip that was deleted stays until every linked device has passed it, however long it is
-        // away: only so the clip never comes back. Nothing of its content is in it.
-        let long_ago = Stamp::at_start_of(now.minus(TRACE_MILLIS)).to_bits();
+        // The trace of a clip that was deleted stays until every linked device has passed it, so that the clip never
+        // comes back. Nothing of its content is in it.
+        let long_ago = Stamp::at_start_of(now.minus(TRACE_MILLIS));
         sqlx::query!(
             "DELETE FROM clips WHERE shredded = TRUE AND gone <= ?
-             AND (? = 18446744073709551615 OR IF(COALESCE(swept, 0) < gone, seq <= ?, gone <= ?))",
+             AND (? = 18446744073709551615 OR IF(COALESCE(swept, 0) < gone AND shared, seq <= ?, gone <= ?))",
             horizon,
             linked,
             linked,
-            long_ago
+            long_ago.to_bits()
         )
         .execute(&mut *tx)
         .await?;
+        if linked == u64::MAX {
+            self.drop_seals(&mut tx).await?;
+        } else {
+            self.seal_traces(&mut tx, long_ago).await?;
+        }
         sqlx::query!("DELETE FROM steps WHERE at <= ?", now.minus(BIN_MILLIS).0).execute(&mut *tx).await?;
         let due =
             sqlx::query_scalar!("SELECT no FROM clips WHERE gone <= ? AND shredded = FALSE LIMIT ?", horizon, BATCH)

@@ -4,6 +4,7 @@ mod clips;
 
 use crate::devices::hear_of;
 use crate::drawers::{leave_drawer, renumber};
+use crate::sealing::SealKey;
 use crate::store::{COLLISIONS, Store, StoreError, next_change};
 use sqlx::{MySql, Transaction};
 use std::collections::{HashMap, HashSet};
@@ -66,6 +67,7 @@ impl Store {
             heard: Heard::default(),
             by_hand: cursor.is_none(),
             devices: HashMap::new(),
+            seal_key: self.seal_key.get(),
         };
         // Nobody else writes anything from here to the end: what is read can be relied upon.
         sqlx::query!("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut *hearing.tx).await?;
@@ -95,6 +97,7 @@ struct Hearing<'a> {
     by_hand: bool,
     /// The numbers of devices that were looked up.
     devices: HashMap<DeviceId, u32>,
+    seal_key: Option<&'a SealKey>,
 }
 
 impl Hearing<'_> {

@@ -9,6 +9,7 @@
 //!   * `changes`: recall, a clip that takes another's place, forgetting for good
 //!   * `steps`: deleting and clearing many clips in one go, and undoing it
 //!   * `forgetting`: what goes by itself
+//!   * `sealing`: what stays of clips that were deleted long ago
 //!   * `scrubbing`: what was forgotten for good is written over
 //!   * `days`: what happened on each day
 //!   * `devices`, `telling`, `hearing`: the person's devices, and what they tell each other
@@ -35,6 +36,7 @@ mod hearing;
 mod mending;
 pub mod private;
 mod scrubbing;
+mod sealing;
 mod settings;
 mod steps;
 mod store;

@@ -1,10 +1,12 @@
 //! Opening a database, and the errors of using it.
 
+use crate::sealing::SealKey;
 use sqlx::migrate::{MigrateError, Migrator};
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
 use sqlx::{AssertSqlSafe, MySql, MySqlConnection, MySqlPool, Row, Transaction};
 use std::str::FromStr;
 use std::sync::atomic::{AtomicU32, Ordering};
+use std::sync::{Arc, OnceLock};
 use std::time::Duration;
 use thiserror::Error;
 use yadori_core::Stamp;
@@ -18,11 +20,19 @@ const CONNECTIONS: u32 = 6;
 const PATIENCE: Duration = Duration::from_secs(5);
 
 /// The records of one history.
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub struct Store {
     pub(crate) pool: MySqlPool,
     pub(crate) device: u32,
     pub(crate) device_name: String,
+    /// The key of the seals of old traces, once there are others who may not have passed them.
+    pub(crate) seal_key: Arc<OnceLock<SealKey>>,
+}
+
+impl std::fmt::Debug for Store {
+    fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        formatter.debug_struct("Store").field("device_name", &self.device_name).finish_non_exhaustive()
+    }
 }
 
 /// Why a database cannot be opened.
@@ -142,7 +152,7 @@ impl Store {
             Err(MigrateError::VersionMissing(version)) => return Err(OpenError::Newer(version)),
             Err(error) => return Err(OpenError::Migration(error)),
         }
-        let mut store = Self { pool, device: 0, device_name: device.0.to_owned() };
+        let mut store = Self { pool, device: 0, device_name: device.0.to_owned(), seal_key: Arc::default() };
         store.device = store.own_device(device).await?;
         Ok(store)
     }

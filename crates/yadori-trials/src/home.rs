@@ -1,9 +1,11 @@
 //! A home folder with a database that is set up already.
 
 use crate::process::built;
+use std::net::{Ipv4Addr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::sync::OnceLock;
+use std::sync::atomic::{AtomicU32, Ordering};
 use tempfile::TempDir;
 use yadori_store::private::PrivateServer;
 
@@ -48,7 +50,7 @@ impl Home {
         self.folder.path()
     }
 
-    /// Writes the configuration: `before`, then an API and links at any free ports.
+    /// Writes the configuration: `before`, then an API at any free port, and links at an address that nobody else has.
     ///
     /// # Panics
     /// If the disk refuses.
@@ -57,7 +59,7 @@ impl Home {
     }
 
     fn configure_as(&self, device: &str, before: &str) {
-        self.configure_link(device, before, "listen = \"127.0.0.1:0\"");
+        self.configure_link(device, before, &format!("listen = \"{}\"", own_address()));
     }
 
     /// Writes the configuration of a device of this name: `before`, an API at any free port, and `link`.
@@ -68,6 +70,18 @@ impl Home {
         let text = format!("device = \"{device}\"\n{before}\n[api]\nlisten = \"127.0.0.1:0\"\n[link]\n{link}\n");
         std::fs::write(self.path().join("config.toml"), text).expect("a configuration");
     }
+}
+
+/// An address of this machine for one device of one test; it is the same after the device was restarted, as addresses
+/// mostly are.
+fn own_address() -> SocketAddr {
+    static GIVEN: AtomicU32 = AtomicU32::new(0);
+    let (process, given) = (std::process::id(), GIVEN.fetch_add(1, Ordering::Relaxed));
+    let place = |number: u32| (number % 250) as u8 + 1;
+    let ip = Ipv4Addr::new(127, place(given), place(process / 250), place(process));
+    // Below the ports that the system gives out.
+    let port = 20_000 + (given / 250 % 20) * 500 + process / 62_500 % 500;
+    SocketAddr::from((ip, port as u16))
 }
 
 impl Default for Home {

@@ -142,7 +142,7 @@ impl<'a> Site<'a> {
     /// # Panics
     /// If it does not come to be so.
     pub fn until(&self, as_it_should_be: impl Fn(&Self) -> bool) {
-        // A connection that has become one to nowhere is noticed after a minute and a half at the latest.
+        // A connection that leads nowhere has to be found out first.
         let deadline = Instant::now() + 2 * PATIENCE;
         while !as_it_should_be(self) {
             assert!(Instant::now() < deadline, "{}", self.run(&["device", "list"]));

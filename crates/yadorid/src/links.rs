@@ -42,6 +42,8 @@ use yadori_store::StoreError;
 
 /// The setting that holds what this device shares.
 const POLICY: &str = "policy";
+/// For which purpose the store has a secret: the seals of what was deleted long ago.
+const SEALS: &str = "yadori 2026-11 seals of what was deleted long ago";
 /// The setting that holds a pause of sharing.
 const PAUSE: &str = "sync-pause";
 
@@ -271,6 +273,7 @@ impl Service {
 
     async fn open_doors(&self, identity: Identity) -> Result<Doors, LinkError> {
         self.store.set_own_key(identity.pin(), self.stamps.next()).await?;
+        self.store.seal_with(identity.secret_for(SEALS));
         let doors = Doors::new(Arc::new(identity), Linked::default());
         *locked(&self.links.doors) = Some(doors.clone());
         self.know_linked().await?;

@@ -5,6 +5,7 @@ use crate::changes::shred_one;
 use crate::content::{expect_blob, free_blob, write_blob};
 use crate::devices::number_of;
 use crate::filing::{INLINE_BYTES, SEARCHED_BYTES};
+use crate::sealing::with_seals;
 use crate::store::{StoreError, next_changes, numbers_as_json};
 use crate::telling::states;
 use data_encoding::HEXLOWER;
@@ -105,7 +106,9 @@ fn set(stamp: Stamp) -> Option<u64> {
 impl Hearing<'_> {
     /// Takes in clips, no two of which are the same.
     pub(super) async fn clips(&mut self, told: &[&Clip]) -> Result<(), StoreError> {
-        let known = self.known(told).await?;
+        let sealed = with_seals(&mut self.tx, self.seal_key, told).await?;
+        let told: Vec<&Clip> = told.iter().map(|clip| sealed.get(&clip.id).unwrap_or(clip)).collect();
+        let known = self.known(&told).await?;
         let (mut taken, mut unchanged) = (Vec::new(), Vec::new());
         for clip in told {
             match known.get(&clip.id) {

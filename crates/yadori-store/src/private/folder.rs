@@ -33,6 +33,7 @@ impl Folder {
         }
         private_folder(path)?;
         let lock = lock(path)?;
+        private_folder(&temporary(path))?;
         let data = path.join("data");
         let set_up = data.is_dir();
         check_room(path, if set_up { NEEDED_MIB } else { NEEDED_AT_FIRST_MIB })?;
@@ -52,6 +53,11 @@ impl Folder {
         self.path.join("data")
     }
 
+    /// Where the server puts what it needs for a moment.
+    pub fn temporary(&self) -> PathBuf {
+        temporary(&self.path)
+    }
+
     pub fn log(&self) -> PathBuf {
         self.path.join("server.log")
     }
@@ -59,6 +65,12 @@ impl Folder {
     pub fn pid_file(&self) -> PathBuf {
         self.path.join("server.pid")
     }
+}
+
+/// A folder of its own, and not that of the whole system: clips that are being sorted may lie in it, and every server
+/// that starts takes away what it finds there, whoever's it is.
+fn temporary(path: &Path) -> PathBuf {
+    path.join("tmp")
 }
 
 fn refused(path: &Path) -> impl Fn(std::io::Error) -> ServerError {
@@ -141,7 +153,7 @@ fn set_up_data(path: &Path, data: &Path) -> Result<String, ServerError> {
              GRANT ALL ON yadori.* TO 'yadori'@'127.0.0.1';\n"
         ),
     )?;
-    let outcome = process::install(&growing, &script);
+    let outcome = process::install(&growing, &temporary(path), &script);
     let _ = fs::remove_file(&script);
     if let Err(reason) = outcome {
         check_room(path, NEEDED_AT_FIRST_MIB / 2)?;

@@ -42,8 +42,9 @@ fn user() -> String {
         .map_or("root".into(), |name| name.trim().to_owned())
 }
 
-/// Installs an empty database in `data` and runs `script` in it. The error is what the tool said.
-pub(super) fn install(data: &Path, script: &Path) -> Result<(), String> {
+/// Installs an empty database in `data`, with what is needed for a moment in `temporary`, and runs `script` in it. The
+/// error is what the tool said.
+pub(super) fn install(data: &Path, temporary: &Path, script: &Path) -> Result<(), String> {
     let mut command = Command::new(find("mariadb-install-db").unwrap_or_default());
     command.arg("--no-defaults").arg(format!("--datadir={}", data.display()));
     if is_root() {
@@ -57,6 +58,7 @@ pub(super) fn install(data: &Path, script: &Path) -> Result<(), String> {
             "--innodb-log-file-size=8M",
         ])
         .arg(format!("--auth-root-socket-user={}", user()))
+        .arg(format!("--tmpdir={}", temporary.display()))
         .arg(format!("--extra-file={}", script.display()))
         .stdin(Stdio::null());
     let output = command.output().map_err(|error| error.to_string())?;
@@ -184,6 +186,7 @@ fn command(folder: &Folder, port: u16) -> Command {
         .arg(format!("--datadir={}", folder.data().display()))
         // Relative to the data, since the path of a socket may have 107 bytes only.
         .arg("--socket=server.sock")
+        .arg(format!("--tmpdir={}", folder.temporary().display()))
         .arg(format!("--pid-file={}", folder.pid_file().display()))
         .arg(format!("--log-error={}", folder.log().display()))
         .arg(format!("--init-file={}", folder.init_file().display()))

@@ -1,4 +1,4 @@
-//! Devices whose clocks are off.
+//! Devices whose clocks are off, or that were away for long.
 
 use super::own::Own;
 use yadori_api::DeviceState;
@@ -61,4 +61,36 @@ fn clocks_that_are_days_apart_are_refused_with_a_reason() {
     workshop.run(&["add", "meanwhile"]);
     let van = van.set_to("+0");
     van.until_newest("meanwhile");
+}
+
+#[test]
+fn a_device_that_was_away_for_most_of_a_year_brings_nothing_back_and_loses_nothing() {
+    let (workshop, van) = super::own::pair();
+    for text in ["deleted", "forgotten for good", "https://props.example/cleared", "kept"] {
+        workshop.run(&["add", text]);
+    }
+    workshop.run(&["pin", "1", "2"]);
+    van.until(|own| own.list().len() == 4 && own.service.clips(&["list", "--pinned"]).len() == 2);
+    // The van is switched off; what happens meanwhile, it is not told.
+    let home = van.killed();
+    workshop.run(&["unpin", "2"]);
+    workshop.run(&["clear", "--kind", "link", "--yes"]);
+    workshop.run(&["delete", "2", "--for-good", "--yes"]);
+    workshop.run(&["delete", "2"]);
+    assert_eq!(workshop.previews(), ["kept"]);
+    // The traces of it are gone half a year later.
+    let workshop = workshop.set_to("+200d");
+    workshop.until(|own| own.run(&["bin"]).is_empty());
+    workshop.run(&["add", "in the next year"]);
+    let service = yadori_trials::service::Service::at(&home, "+200d");
+    let van = Own { service, home };
+    van.run(&["add", "in the van, in the next year"]);
+    let all = ["in the next year", "in the van, in the next year", "kept"];
+    let sorted = |own: &Own| {
+        let mut previews = own.previews();
+        previews.sort();
+        previews == all
+    };
+    van.until(sorted);
+    workshop.until(sorted);
 }

@@ -8,7 +8,7 @@ use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::shared::{Body, BodyFormat, Clip, Device, Drawer, Hash, Item};
 use yadori_core::sharing::Policy;
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
-use yadori_store::Store;
+use yadori_store::{DeviceRecord, Store};
 
 const AT: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
 /// Bytes told in one batch, about.
@@ -225,9 +225,9 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
     let (early, late) = (Stamp::at_start_of(AT), Stamp::at_start_of(AT.plus(1)));
     hear(store, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
     hear(store, &[clip(early, late, Stamp::NEVER)]).await;
-    // A day in the bin, then its content goes; years later there is still the trace.
-    let years_later = AT.plus(1_000 * DAY);
-    while store.shred_due(years_later).await.unwrap().is_some() {}
+    // A day in the bin, then its content goes; months later there is still the trace.
+    let months_later = AT.plus(179 * DAY);
+    while store.shred_due(months_later).await.unwrap().is_some() {}
     let trace = store.tell_since(0, BATCH, &Policy::default()).await.unwrap().items;
     let of_clip =
         |items: &[Item]| items.iter().filter(|item| matches!(item, Item::Clip(clip) if clip.body.is_none())).count();
@@ -236,9 +236,80 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
     hear(store, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
     assert!(store.clips(&[1]).await.unwrap().iter().all(|record| !record.is_live()));
     // Once it has passed, nothing is left.
-    store.acknowledged(away.id(), store.latest_change().await.unwrap(), years_later).await.unwrap();
-    while store.shred_due(years_later).await.unwrap().is_some() {}
+    store.acknowledged(away.id(), store.latest_change().await.unwrap(), months_later).await.unwrap();
+    while store.shred_due(months_later).await.unwrap().is_some() {}
     assert_eq!(of_clip(&store.tell_since(0, BATCH, &Policy::default()).await.unwrap().items), 0);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes_back() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    store.seal_with([7; 32]);
+    let away = Device { key: [9; 32], linked: Register::new(Stamp::from_bits(1), true), ..Device::default() };
+    store.note_device(&away).await.unwrap();
+    let at = |millis| Stamp::at_start_of(AT.plus(millis));
+    let clip = |number: u8, state: State| {
+        let body = state.is_live(Stamp::NEVER).then(|| Dice(number.into(), 1).body(TEXTS[0]));
+        Clip { id: ClipId([number; 16]), kind: Kind::Text, state: State { copies: 1, ..state }, body }
+    };
+    let copied = |stamp| State { copied: stamp, origin: TELLER, ..State::default() };
+    let pinned = |stamp, of| State { pin: Register::new(stamp, Some(Order::between(None, None))), ..copied(of) };
+    let tell = async |clips: &[Clip]| {
+        let items: Vec<Item> = clips.iter().map(|clip| Item::Clip(Box::new(clip.clone()))).collect();
+        store.hear(away.id(), Some(([1; 8], 40)), &items, &Policy::default(), AT).await.unwrap();
+    };
+    // Deleted, cleared after it was unpinned, forgotten for good, and cleared; all of that is a day and half a year ago.
+    let first: Vec<Clip> = (1..=4).map(|number| clip(number, copied(at(0)))).collect();
+    tell(&first).await;
+    tell(&[
+        clip(1, State { deleted: at(10), ..copied(at(0)) }),
+        clip(2, State { pin: Register::new(at(8), None), cleared: at(10), ..copied(at(0)) }),
+        clip(3, State { deleted: at(10), purged: at(10), ..copied(at(0)) }),
+        clip(4, State { cleared: at(10), ..copied(at(0)) }),
+    ])
+    .await;
+    let half_a_year_later = AT.plus(181 * DAY);
+    while store.shred_due(half_a_year_later).await.unwrap().is_some() {}
+    let told = async || {
+        let items = store.tell_since(0, BATCH, &Policy::default()).await.unwrap().items.into_iter();
+        let clips = items.filter_map(|item| match item {
+            Item::Clip(clip) => Some((clip.id, clip.state)),
+            _ => None,
+        });
+        clips.collect::<BTreeMap<ClipId, State>>()
+    };
+    assert_eq!(told().await, BTreeMap::new());
+    // The one that was away is read anew from the beginning.
+    let read = |records: Vec<DeviceRecord>| records.into_iter().find(|record| !record.own).unwrap().read;
+    assert_eq!(read(store.devices().await.unwrap()), None);
+
+    // It tells of what it still has; it has pinned one before that was unpinned, and one before it was cleared.
+    tell(&[
+        clip(1, copied(at(0))),
+        clip(2, pinned(at(5), at(0))),
+        clip(3, pinned(at(5), at(0))),
+        clip(4, pinned(at(5), at(0))),
+    ])
+    .await;
+    let state_of = async |number: u8| told().await.remove(&ClipId([number; 16])).unwrap();
+    for number in 1..=3 {
+        let state = state_of(number).await;
+        assert!(!state.is_live(Stamp::NEVER), "clip {number}: {state:?}");
+    }
+    assert!(state_of(3).await.is_purged());
+    // What was kept wins over a clear, however late that is heard of.
+    assert!(state_of(4).await.is_live(Stamp::NEVER));
+    // What was deleted can be copied again.
+    tell(&[clip(1, copied(at(20)))]).await;
+    assert!(state_of(1).await.is_live(Stamp::NEVER));
+
+    // Once nobody is left who could bring anything back, nothing is left.
+    let removed = Device { linked: Register::new(Stamp::from_bits(2), false), ..away.clone() };
+    store.note_device(&removed).await.unwrap();
+    while store.shred_due(half_a_year_later).await.unwrap().is_some() {}
+    tell(&[clip(2, copied(at(0)))]).await;
+    assert!(state_of(2).await.is_live(Stamp::NEVER));
 }
 
 /// A clip with content that lies in a blob of its own; `here` if it travels along.
