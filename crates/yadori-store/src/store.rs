@@ -19,6 +19,9 @@ const CONNECTIONS: u32 = 6;
 /// How long a request waits for a connection before it reports that the database is away.
 const PATIENCE: Duration = Duration::from_secs(5);
 
+/// How long a connection may take to answer a question that needs no work. One that was wrongly given up is made again.
+const ANSWER: Duration = Duration::from_secs(1);
+
 /// The records of one history.
 #[derive(Clone)]
 pub struct Store {
@@ -257,7 +260,7 @@ async fn is_sound(connection: &mut MySqlConnection) -> bool {
     static QUESTIONS: AtomicU32 = AtomicU32::new(1);
     let question = i64::from(QUESTIONS.fetch_add(1, Ordering::Relaxed));
     let asked = sqlx::raw_sql(AssertSqlSafe(format!("ROLLBACK; SELECT {question}"))).fetch_all(connection);
-    match tokio::time::timeout(PATIENCE, asked).await {
+    match tokio::time::timeout(ANSWER, asked).await {
         Ok(Ok(rows)) => matches!(&rows[..], [row] if row.try_get::<i64, _>(0).is_ok_and(|answer| answer == question)),
         Ok(Err(_)) | Err(_) => false,
     }

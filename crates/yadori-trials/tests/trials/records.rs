@@ -1,10 +1,12 @@
 //! The database: the service's own, and one that is given. The same tests pass against both.
 
 use std::process::Command;
+use std::time::Duration;
 use yadori_core::format::Format;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Order, Source, Stamp};
 use yadori_store::private::{PrivateServer, ServerError, ServerState};
 use yadori_store::{Filed, GENTLE, Given, How, NewClip, OpenError, Particular, QUICK, Store, StoreError, Thumbnail};
+use yadori_trials::PATIENCE;
 use yadori_trials::home::Home;
 use yadori_trials::service::{Service, command};
 
@@ -89,6 +91,37 @@ pub async fn try_to_file(store: &Store, text: &str, stamp: u64, more: &[Format])
 async fn count(records: &Records, table: &str) -> i64 {
     let pool = sqlx::MySqlPool::connect(&url_of(&records.server)).await.unwrap();
     sqlx::query_scalar(sqlx::AssertSqlSafe(format!("SELECT COUNT(*) FROM {table}"))).fetch_one(&pool).await.unwrap()
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn whoever_gives_up_in_the_middle_leaves_nothing_locked_and_nothing_confused() {
+    const ROUNDS: u64 = 40;
+    let records = private().await;
+    let mut whole = 0;
+    for round in 0..ROUNDS {
+        // Its statements are not prepared yet.
+        let store = Store::open(&url_of(&records.server), ("workshop", [1; 16])).await.unwrap();
+        let text = format!("cue {round}");
+        let more = [Format::new("text/rtf", vec![round as u8; 40_000])];
+        let uses = async {
+            try_to_file(&store, &text, round + 1, &more).await.unwrap();
+            store.count_captured(MillisSinceEpoch(1), 1).await.unwrap();
+            store.devices().await.unwrap();
+        };
+        let given_up = tokio::time::timeout(Duration::from_micros(round * 250), uses).await.is_err();
+        // Another does the same, by connections that may have been broken off; it is not held up.
+        let after = async {
+            let (one, two, three) = tokio::join!(store.begin_filing(), store.begin_filing(), store.begin_filing());
+            assert!([one, two, three].iter().all(Result::is_ok));
+            let filed = try_to_file(&store, &text, round + 400, &more).await.unwrap();
+            assert_eq!(store.clips(&[filed.number]).await.unwrap()[0].text, text);
+            store.close().await;
+        };
+        assert!(tokio::time::timeout(PATIENCE, after).await.is_ok(), "round {round} hangs");
+        whole += u64::from(!given_up);
+    }
+    assert!(whole < ROUNDS - 5, "it was hardly ever broken off");
+    assert_eq!(count(&records, "clips").await, ROUNDS as i64);
 }
 
 async fn every_byte_comes_back<const N: usize>(records: Records) {
