@@ -5,7 +5,7 @@ use crate::days::{self, Happened};
 use crate::store::{Store, StoreError, next_change};
 use yadori_core::amounts::DAY;
 use yadori_core::retention::BIN_MILLIS;
-use yadori_core::{MillisSinceEpoch, Stamp};
+use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
 
 /// How long the trace of a clip stays at most, in case another device tells of it: 180 days.
 const TRACE_MILLIS: u64 = 180 * DAY;
@@ -26,12 +26,13 @@ impl Store {
     }
 
     /// Shreds the content of clips whose grace in the bin is over at `now`, one batch; of those that were
-    /// shredded long enough ago, the last trace is removed or sealed, and steps that nobody can undo any more. Gives the
-    /// number of the latest change, or `None` when nothing was due.
+    /// shredded long enough ago, the last trace is removed or sealed, and steps that nobody can undo any more. Devices
+    /// that are `connected` will have passed a trace in a moment: it is not sealed before. Gives the number of the latest
+    /// change, or `None` when nothing was due.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn shred_due(&self, now: MillisSinceEpoch) -> Result<Option<u64>, StoreError> {
+    pub async fn shred_due(&self, now: MillisSinceEpoch, connected: &[DeviceId]) -> Result<Option<u64>, StoreError> {
         let horizon = Stamp::at_start_of(now.minus(BIN_MILLIS)).to_bits();
         let mut tx = self.pool.begin().await?;
         let linked = sqlx::query_scalar!(
@@ -41,11 +42,13 @@ impl Store {
         .fetch_one(&mut *tx)
         .await?;
         // The trace of a clip that was deleted stays until every linked device has passed it, so that the clip never
-        // comes back. Nothing of its content is in it.
+        // comes back. Nothing of its content is in it. What this device has merely swept, and what nobody else has ever
+        // heard of, needs no such trace.
         let long_ago = Stamp::at_start_of(now.minus(TRACE_MILLIS));
         sqlx::query!(
             "DELETE FROM clips WHERE shredded = TRUE AND gone <= ?
-             AND (? = 18446744073709551615 OR IF(COALESCE(swept, 0) < gone AND shared, seq <= ?, gone <= ?))",
+             AND (? = 18446744073709551615 OR IF(shared AND (COALESCE(purged, 0) >= copied OR GREATEST(deleted, COALESCE(cleared, 0))
+                >= GREATEST(copied, restored, COALESCE(pin_stamp, 0), COALESCE(drawer_stamp, 0))), seq <= ?, gone <= ?))",
             horizon,
             linked,
             linked,
@@ -56,7 +59,7 @@ impl Store {
         if linked == u64::MAX {
             self.drop_seals(&mut tx).await?;
         } else {
-            self.seal_traces(&mut tx, long_ago).await?;
+            self.seal_traces(&mut tx, long_ago, connected).await?;
         }
         sqlx::query!("DELETE FROM steps WHERE at <= ?", now.minus(BIN_MILLIS).0).execute(&mut *tx).await?;
         let due =

@@ -46,19 +46,30 @@ impl Store {
         let _ = self.seal_key.set(key);
     }
 
-    /// Seals the traces of what was deleted until `long_ago`, all that are still there. Devices that have not passed
-    /// them are read anew.
+    /// Seals the traces that are still there of what was gone at `long_ago`, but for those that a device has still to
+    /// pass that is `connected`. The other devices that have not passed them are read anew.
     pub(crate) async fn seal_traces(
         &self,
         tx: &mut Transaction<'static, MySql>,
         long_ago: Stamp,
+        connected: &[DeviceId],
     ) -> Result<(), StoreError> {
         let Some(key) = self.seal_key.get() else { return Ok(()) };
+        let connected: Vec<String> = connected.iter().map(|device| HEXLOWER.encode(&device.0)).collect();
+        let passed = sqlx::query_scalar!(
+            r#"SELECT CAST(COALESCE(MIN(d.acked), 18446744073709551615) AS UNSIGNED) AS "acked!: u64"
+               FROM JSON_TABLE(?, '$[*]' COLUMNS (id CHAR(32) PATH '$')) w JOIN devices d ON d.id = UNHEX(w.id)
+               WHERE d.linked = TRUE"#,
+            serde_json::to_string(&connected).unwrap_or_else(|_| "[]".into())
+        )
+        .fetch_one(&mut **tx)
+        .await?;
         loop {
             let rows = sqlx::query!(
                 "SELECT no, id, seq, device, copied, restored, deleted, cleared, purged, pin_stamp, drawer_stamp FROM clips
-                 WHERE shredded = TRUE AND gone <= ? AND COALESCE(swept, 0) < gone LIMIT ?",
+                 WHERE shredded = TRUE AND gone <= ? AND seq <= ? LIMIT ?",
                 long_ago.to_bits(),
+                passed,
                 BATCH
             )
             .fetch_all(&mut **tx)

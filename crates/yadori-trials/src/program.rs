@@ -143,6 +143,12 @@ struct Serving {
 
 impl Serving {
     fn serve(mut self) {
+        self.serve_on();
+        // A server may pass over what it has not carried out yet of a program that is gone.
+        let _ = self.connection.get_input_focus().map(|asked| asked.reply());
+    }
+
+    fn serve_on(&mut self) {
         while !self.over.load(Ordering::SeqCst) {
             match self.connection.wait_for_event() {
                 Ok(Event::SelectionRequest(request)) => {

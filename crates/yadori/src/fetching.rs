@@ -42,18 +42,21 @@ fn fetch(service: &Service, clip: &str) -> Result<(), Failure> {
     if let Ok(style) = ProgressStyle::with_template("Fetching {bytes} of {total_bytes} {bar:24} {eta} left") {
         bar.set_style(style.progress_chars("██░"));
     }
-    let mut latest = Instant::now();
+    let (mut has_come, mut latest) = (false, Instant::now());
     while fetched.here < fetched.size {
         bar.set_position(fetched.here);
         let before = fetched.here;
         match more(Some(before)) {
             Ok(further) => fetched = further,
-            // The other device is gone at the moment, and may be back in the next.
-            Err(Failure::Problem(problem)) if is_elsewhere(&problem) => std::thread::sleep(PAUSE),
-            Err(failure) => return Err(failure),
+            // The device that was sending is gone at the moment, and may be back in the next.
+            Err(Failure::Problem(problem)) if is_elsewhere(&problem) && has_come => std::thread::sleep(PAUSE),
+            Err(failure) => {
+                bar.finish_and_clear();
+                return Err(failure);
+            }
         }
         if fetched.here > before {
-            latest = Instant::now();
+            (has_come, latest) = (true, Instant::now());
         } else if latest.elapsed() > PATIENCE {
             bar.finish_and_clear();
             return Err(Failure::Here(

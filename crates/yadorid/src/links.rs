@@ -3,6 +3,7 @@
 //! * `pairing`: two devices meet for the first time
 //! * `dialing`: the others are tried to be reached
 //! * `lines`: connections are taken, and held until they end
+//! * `fetches`: from whom content is fetched
 //! * `network`: it comes and goes
 //! * `nearby`: devices of the same local network find each other
 //! * `peer`: what an exchange with another device does to this device's records
@@ -10,6 +11,7 @@
 //! Nothing here runs before the first invitation, or the first joining.
 
 mod dialing;
+mod fetches;
 mod lines;
 mod nearby;
 mod network;
@@ -20,8 +22,9 @@ pub use pairing::{InviteError, JoinError};
 
 use crate::moment::now;
 use crate::service::Service;
+use fetches::{Asked, Fetches};
 use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::fs::OpenOptions;
 use std::io::{ErrorKind, Write};
 use std::net::SocketAddr;
@@ -134,7 +137,7 @@ pub struct Links {
     policy: Mutex<Policy>,
     pause: Mutex<Option<SyncPause>>,
     /// Contents that are being fetched, and from whom.
-    fetching: Mutex<HashMap<Hash, DeviceId>>,
+    fetching: Mutex<Fetches>,
     /// Something was fetched, or will not be.
     fetched: watch::Sender<u64>,
     /// Devices are tried to be reached at once.
@@ -144,6 +147,8 @@ pub struct Links {
     /// The latest copy that was put on this device's clipboard, or made here.
     newest: Mutex<Stamp>,
     numbers: std::sync::atomic::AtomicU64,
+    /// Held while an exchange begins with how far the other device was read.
+    meeting: tokio::sync::Mutex<()>,
     /// Whether somebody dials already.
     dialing: Mutex<std::collections::BTreeSet<DeviceId>>,
 }
@@ -172,6 +177,7 @@ impl Links {
             ended: watch::Sender::new(0),
             newest: Mutex::default(),
             numbers: std::sync::atomic::AtomicU64::default(),
+            meeting: tokio::sync::Mutex::default(),
             dialing: Mutex::default(),
         }
     }
@@ -325,37 +331,41 @@ impl Links {
         self.fetched.subscribe()
     }
 
-    /// Another device than `but` is asked for content, if one is there.
-    fn fetch_from_another(&self, hash: Hash, have: u64, but: DeviceId) {
-        let lines = locked(&self.lines);
-        let Some((device, held)) = lines.iter().find(|(device, _)| **device != but) else { return };
-        let mine = *locked(&self.fetching).entry(hash).or_insert(*device) == *device;
-        if mine && held.orders.try_send(Order::Fetch(hash, have)).is_err() {
-            locked(&self.fetching).remove(&hash);
-        }
+    /// The devices that are connected. As long as the guard is held, no other begins to exchange anything.
+    pub(crate) async fn meet(&self) -> (Vec<DeviceId>, tokio::sync::MutexGuard<'_, ()>) {
+        let guard = self.meeting.lock().await;
+        (self.connected(), guard)
     }
 
-    /// Fetches content from a device that is there: with `another`, from the next one than so far. Tells whether
-    /// there is any.
-    pub(crate) async fn fetch(&self, hash: Hash, have: u64, another: bool) -> bool {
-        let chosen = {
-            let lines = locked(&self.lines);
-            let mut fetching = locked(&self.fetching);
-            let from = fetching.get(&hash).copied().filter(|from| lines.contains_key(from));
-            let next = match from {
-                Some(_) if !another => return true,
-                Some(from) => lines.keys().find(|device| **device > from).or_else(|| lines.keys().next()),
-                None => lines.keys().next(),
-            };
-            if let Some(next) = next {
-                fetching.insert(hash, *next);
-            }
-            next.copied()
-        };
-        match chosen.and_then(|device| self.orders(device)) {
-            Some(orders) => orders.send(Order::Fetch(hash, have)).await.is_ok(),
-            None => false,
+    fn connected(&self) -> Vec<DeviceId> {
+        locked(&self.lines).keys().copied().collect()
+    }
+
+    /// Fetches content of which `have` bytes are here, if nobody is asked for it yet; `afresh` if somebody has just
+    /// begun to wait for it. Tells whether there is a device that may have it.
+    pub(crate) fn fetch(&self, hash: Hash, have: u64, afresh: bool) -> bool {
+        let connected = self.connected();
+        let asked = locked(&self.fetching).ask(hash, have, &connected, afresh);
+        self.ask(hash, asked)
+    }
+
+    /// A device does not have content that it was asked for: another is asked.
+    fn fetch_elsewhere(&self, hash: Hash, device: DeviceId) {
+        let connected = self.connected();
+        let asked = locked(&self.fetching).is_absent(hash, device, &connected);
+        self.ask(hash, asked);
+        self.fetched.send_modify(|times| *times += 1);
+    }
+
+    /// Asks whoever is to be asked. Tells whether somebody is asked.
+    fn ask(&self, hash: Hash, asked: Asked) -> bool {
+        let Asked::Now(device, have) = asked else { return asked == Asked::Already };
+        let order = Order::Fetch(hash, have);
+        let is_asked = self.orders(device).is_some_and(|orders| orders.try_send(order).is_ok());
+        if !is_asked {
+            locked(&self.fetching).is_done(hash);
         }
+        is_asked
     }
 }
 

@@ -227,7 +227,7 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
     hear(store, &[clip(early, late, Stamp::NEVER)]).await;
     // A day in the bin, then its content goes; months later there is still the trace.
     let months_later = AT.plus(179 * DAY);
-    while store.shred_due(months_later).await.unwrap().is_some() {}
+    while store.shred_due(months_later, &[]).await.unwrap().is_some() {}
     let trace = store.tell_since(0, BATCH, &Policy::default()).await.unwrap().items;
     let of_clip =
         |items: &[Item]| items.iter().filter(|item| matches!(item, Item::Clip(clip) if clip.body.is_none())).count();
@@ -237,7 +237,7 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
     assert!(store.clips(&[1]).await.unwrap().iter().all(|record| !record.is_live()));
     // Once it has passed, nothing is left.
     store.acknowledged(away.id(), store.latest_change().await.unwrap(), months_later).await.unwrap();
-    while store.shred_due(months_later).await.unwrap().is_some() {}
+    while store.shred_due(months_later, &[]).await.unwrap().is_some() {}
     assert_eq!(of_clip(&store.tell_since(0, BATCH, &Policy::default()).await.unwrap().items), 0);
 }
 
@@ -270,7 +270,7 @@ async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes
     ])
     .await;
     let half_a_year_later = AT.plus(181 * DAY);
-    while store.shred_due(half_a_year_later).await.unwrap().is_some() {}
+    while store.shred_due(half_a_year_later, &[]).await.unwrap().is_some() {}
     let told = async || {
         let items = store.tell_since(0, BATCH, &Policy::default()).await.unwrap().items.into_iter();
         let clips = items.filter_map(|item| match item {
@@ -307,7 +307,7 @@ async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes
     // Once nobody is left who could bring anything back, nothing is left.
     let removed = Device { linked: Register::new(Stamp::from_bits(2), false), ..away.clone() };
     store.note_device(&removed).await.unwrap();
-    while store.shred_due(half_a_year_later).await.unwrap().is_some() {}
+    while store.shred_due(half_a_year_later, &[]).await.unwrap().is_some() {}
     tell(&[clip(2, copied(at(0)))]).await;
     assert!(state_of(2).await.is_live(Stamp::NEVER));
 }

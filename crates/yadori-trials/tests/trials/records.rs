@@ -194,9 +194,9 @@ async fn what_is_due_is_shredded_with_its_content<const N: usize>(records: Recor
     store.begin_step(How::Delete, vec![gone.number], at).await.unwrap();
     let due = store.next_due().await.unwrap().unwrap();
     assert_eq!(due, MillisSinceEpoch(1_000 + 24 * 3_600_000));
-    assert_eq!(store.shred_due(MillisSinceEpoch(due.0 - 1)).await.unwrap(), None);
-    assert!(store.shred_due(due).await.unwrap().is_some());
-    assert_eq!(store.shred_due(due).await.unwrap(), None);
+    assert_eq!(store.shred_due(MillisSinceEpoch(due.0 - 1), &[]).await.unwrap(), None);
+    assert!(store.shred_due(due, &[]).await.unwrap().is_some());
+    assert_eq!(store.shred_due(due, &[]).await.unwrap(), None);
     assert_eq!(store.next_due().await.unwrap(), None);
     assert!(store.formats(gone.number).await.unwrap().is_empty());
     assert_eq!(store.thumbnail(gone.number).await.unwrap(), None);

@@ -75,6 +75,38 @@ fn a_large_clip_comes_over_a_slow_road_bit_by_bit_and_never_twice() {
 }
 
 #[test]
+fn of_several_devices_the_one_is_found_that_has_the_content() {
+    let (workshop, van) = super::own::pair();
+    let desk = Own::new("desk");
+    desk.joins(&workshop);
+    desk.until(|own| own.sees(&van) == DeviceState::Connected);
+    for own in [&workshop, &van, &desk] {
+        own.run(&["sync", "policy", "--fetch-above", "100KB"]);
+    }
+    desk.until(|own| own.sees(&van) == DeviceState::Connected && own.sees(&workshop) == DeviceState::Connected);
+    // Whichever of the two is asked first: once it is the one that has it, and once the other.
+    for (size, from) in [(300_000, &workshop), (400_000, &van)] {
+        let large = noise(size);
+        add(from, &large);
+        desk.until(|own| own.list().first().is_some_and(|clip| clip.elsewhere && clip.size == u64::from(size)));
+        desk.run(&["recall", "1"]);
+        assert!(desk.paste().as_bytes() == large);
+    }
+    // Where nobody is who has it, that is said, and nobody waits for long.
+    add(&workshop, &noise(500_000));
+    desk.until(|own| own.list().first().is_some_and(|clip| clip.elsewhere && clip.size == 500_000));
+    van.until(|own| own.list().first().is_some_and(|clip| clip.elsewhere && clip.size == 500_000));
+    let workshop = workshop.killed();
+    let (_, said) = desk.service.fail(&["recall", "1"]);
+    assert!(said.contains("another device"), "{said}");
+    // It is back, and what nobody had is there.
+    let workshop = Own::started(workshop);
+    desk.until(|own| own.sees(&workshop) == DeviceState::Connected);
+    desk.run(&["recall", "1"]);
+    assert!(desk.paste().as_bytes() == noise(500_000));
+}
+
+#[test]
 fn two_agree_over_a_road_that_breaks_again_and_again() {
     let (workshop, van) = (Own::new("workshop"), Own::unreachable("van"));
     add_many(&workshop, "cue", 100);

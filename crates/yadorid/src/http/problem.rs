@@ -181,7 +181,10 @@ impl Problem {
 
 impl IntoResponse for Problem {
     fn into_response(self) -> Response {
-        if self.status.is_server_error() {
+        // That another device is away is nothing that is wrong here.
+        if self.status == StatusCode::BAD_GATEWAY {
+            tracing::debug!(kind = self.kind, detail = self.detail, "another device was wanted");
+        } else if self.status.is_server_error() {
             tracing::warn!(kind = self.kind, detail = self.detail, "a request failed");
         }
         let body = api::Problem {

@@ -178,14 +178,16 @@ impl Service {
             let mut lines = locked(&self.links.lines);
             if lines.get(&device).is_some_and(|held| held.number == number) {
                 lines.remove(&device);
-                locked(&self.links.fetching).retain(|_, from| *from != device);
+                locked(&self.links.fetching).is_gone(device);
             }
         }
         self.links.fetched.send_modify(|times| *times += 1);
         // What it was fetching, another may have.
         match self.store.wanted(self.links.policy().fetch_above).await {
             Ok(wanted) => {
-                wanted.into_iter().for_each(|(hash, have)| self.links.fetch_from_another(hash, have, device));
+                for (hash, have) in wanted {
+                    self.links.fetch(hash, have, false);
+                }
             }
             Err(error) => tracing::debug!(%error, "what is still to be fetched is not known"),
         }
@@ -205,9 +207,11 @@ impl Service {
         line: Line,
         waiting: mpsc::Receiver<Order>,
     ) -> Result<Ended, StoreError> {
+        let meeting = self.links.meeting.lock().await;
         let read = self.store.devices().await?.into_iter();
         let read = read.filter(|record| record.device.as_ref().is_some_and(|known| known.id() == device));
         let read = read.filter_map(|record| record.read).next();
+        drop(meeting);
         let changes = self.ledger.changes();
         let latest = self.store.latest_change().await?;
         let begun = Exchange::begin(&self.device, now(), self.store.feed().await?, latest, read);

@@ -51,11 +51,7 @@ impl Peer {
         }
         // What is fetched from another device already is not fetched from this one too.
         let mut fetching = locked(&service.links.fetching);
-        Ok(heard
-            .wants
-            .into_iter()
-            .filter(|(hash, _)| *fetching.entry(*hash).or_insert(self.device) == self.device)
-            .collect())
+        Ok(heard.wants.into_iter().filter(|(hash, have)| fetching.claim(*hash, *have, self.device)).collect())
     }
 
     /// Small pictures are made here: they do not travel.
@@ -93,7 +89,7 @@ impl Records for Peer {
         let wanted = self.service.store.wanted(self.service.links.policy().fetch_above).await?;
         if let Some(orders) = self.service.links.orders(self.device) {
             for (hash, have) in wanted {
-                let mine = *locked(&self.service.links.fetching).entry(hash).or_insert(self.device) == self.device;
+                let mine = locked(&self.service.links.fetching).claim(hash, have, self.device);
                 if mine && orders.try_send(yadori_link::line::Order::Fetch(hash, have)).is_err() {
                     break;
                 }
@@ -136,8 +132,9 @@ impl Records for Peer {
         let piece = self.service.store.hear_content(&hash, at, &data).await?;
         let links = &self.service.links;
         links.note(self.device, |standing| standing.progress += 1);
-        if !matches!(piece, Piece::More(_)) {
-            locked(&links.fetching).remove(&hash);
+        match piece {
+            Piece::More(have) => locked(&links.fetching).has_come(hash, have),
+            _ => locked(&links.fetching).is_done(hash),
         }
         let done = match piece {
             Piece::More(have) => (have, false),
@@ -156,9 +153,7 @@ impl Records for Peer {
     }
 
     fn absent(&self, hash: Hash) {
-        let links = &self.service.links;
-        locked(&links.fetching).remove(&hash);
-        links.fetched.send_modify(|times| *times += 1);
+        self.service.links.fetch_elsewhere(hash, self.device);
     }
 
     async fn take_in(&self, clip: Clip, recall: bool) -> Result<Option<String>, PeerError> {

@@ -88,7 +88,7 @@ impl Service {
         self.look_at_the_clock();
         let (_, next) = self.sweep(false).await?;
         if !self.sweeps().jumped {
-            while let Some(change) = self.store.shred_due(now()).await? {
+            while let Some(change) = self.shred_due().await? {
                 self.ledger.changed(change);
             }
         }
@@ -97,6 +97,13 @@ impl Service {
         let next = next.map(|at| Duration::from_millis(at.0.saturating_sub(now().0)).max(Duration::from_millis(1)));
         // What is held does not become less due.
         Ok(if held || self.sweeps().jumped { Some(LONGEST) } else { next })
+    }
+
+    /// Shreds what is due, one batch; gives the number of the latest change, if anything was.
+    async fn shred_due(&self) -> Result<Option<u64>, StoreError> {
+        // Nobody connects in between.
+        let (connected, _meeting) = self.links.meet().await;
+        self.store.shred_due(now(), &connected).await
     }
 
     /// Counts the copies of the last moments among those of their days: not each with its copy, which would be the slower

@@ -92,8 +92,16 @@ impl Service {
             }
             (None, _) => return Err(none()),
         };
-        let position = self.ledger.read().await.position(id).ok_or_else(none)?;
+        let position = self.ledger.read().await.position(id);
         let record = self.store.clip(id).await?.filter(ClipRecord::is_live).ok_or_else(none)?;
+        let position = match position {
+            Some(position) => position,
+            None => {
+                // It is on record, but whoever put it there has not told so yet.
+                self.ledger.changed(record.change);
+                self.ledger.read().await.position(id).ok_or_else(none)?
+            }
+        };
         Ok((record, position))
     }
 

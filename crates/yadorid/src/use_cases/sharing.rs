@@ -193,20 +193,17 @@ impl Service {
             return Ok(());
         }
         let mut fetched = self.links.fetches();
-        let mut before = u64::MAX;
+        let mut afresh = true;
         loop {
             fetched.mark_unchanged();
             let missing = self.store.missing(record.number).await?;
             if missing.is_empty() {
                 return Ok(());
             }
-            let left: u64 = missing.iter().map(|(_, have, size)| size - have).sum();
-            for (hash, have, _) in &missing {
-                if !self.links.fetch(*hash, *have, left == before).await {
-                    return Err(StoreError::Elsewhere);
-                }
+            if !missing.iter().all(|(hash, have, _)| self.links.fetch(*hash, *have, afresh)) {
+                return Err(StoreError::Elsewhere);
             }
-            before = left;
+            afresh = false;
             // As long as something comes, it goes on.
             if tokio::time::timeout(PATIENCE, fetched.changed()).await.is_err() {
                 return Err(StoreError::Elsewhere);
@@ -220,17 +217,17 @@ impl Service {
         let (record, _) = self.find_clip(name).await?;
         let mut fetched = self.links.fetches();
         let deadline = tokio::time::Instant::now() + MOMENT;
+        let mut afresh = after.is_none();
         loop {
             fetched.mark_unchanged();
             let missing = self.store.missing(record.number).await?;
             let left: u64 = missing.iter().map(|(_, have, size)| size - have).sum();
             let here = record.size.saturating_sub(left);
             let progress = || api::Fetched { id: record.id.to_string(), here, size: record.size };
-            for (hash, have, _) in &missing {
-                if !self.links.fetch(*hash, *have, false).await {
-                    return Err(StoreError::Elsewhere.into());
-                }
+            if !missing.iter().all(|(hash, have, _)| self.links.fetch(*hash, *have, afresh)) {
+                return Err(StoreError::Elsewhere.into());
             }
+            afresh = false;
             let is_news = after.is_none_or(|after| here > after);
             if missing.is_empty() || is_news || tokio::time::timeout_at(deadline, fetched.changed()).await.is_err() {
                 return Ok(progress());
