@@ -423,6 +423,8 @@ pub struct Status {
     pub room: Vec<Room>,
     /// The tray.
     pub tray: TrayState,
+    /// How many of the person's other devices are there.
+    pub devices: LinkedDevices,
     /// Whether the service is started at log-in; none if that cannot be told.
     pub starts_at_log_in: Option<bool>,
     /// How the database stands.
@@ -431,6 +433,17 @@ pub struct Status {
     pub console: bool,
     /// Most bytes of one copy.
     pub size_limit: u64,
+}
+
+/// How many of the person's other devices are there.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct LinkedDevices {
+    /// Linked to this one.
+    pub linked: u32,
+    /// Of these, connected at the moment.
+    pub connected: u32,
+    /// Whether this device shares nothing at the moment, by the person's wish.
+    pub paused: bool,
 }
 
 /// How the tray stands.

@@ -5,28 +5,32 @@
 //!
 //! * `transfer`: one question to a selection's owner, and its answer
 //! * `reading`: a copy is read
+//! * `copies`: those that are being read, and in which order they are told
+//! * `taking`: the clipboard becomes ours
 //! * `saving`: an exiting program hands its copy over
 //! * `pressing`: the keys that paste are pressed
 //! * `serving`: what we hold is given to programs that paste
 //! * `source`: where a copy was made
 
 mod atoms;
+mod copies;
 mod place;
 mod pressing;
 mod reading;
 mod saving;
 mod serving;
 mod source;
+mod taking;
 mod transfer;
 
 use crate::contest::Contest;
-use crate::orders::{Offer, Order, Orders, timespec};
+use crate::orders::{Order, Orders, timespec};
 use crate::session::{self, End, Session, Surroundings};
-use crate::{ConnectError, Desktop, Event, OfferError, PasteError, Reading, SETTLING};
+use crate::{ConnectError, Desktop, Event, PasteError, Reading, SETTLING};
 use atoms::Atoms;
-use bytes::Bytes;
+
 use place::Place;
-use reading::{CopyReading, Progress, REPLACED};
+use reading::{CopyReading, REPLACED};
 use rustix::event::{PollFd, PollFlags};
 use saving::Saving;
 use serving::{Holding, Sending};
@@ -34,6 +38,7 @@ use std::cell::Cell;
 use std::convert::Infallible;
 use std::sync::Arc;
 use std::time::Instant;
+use taking::Taking;
 use thiserror::Error;
 use x11rb::connection::Connection;
 use x11rb::errors::{ConnectError as X11ConnectError, ReplyOrIdError};
@@ -45,8 +50,7 @@ use x11rb::protocol::xproto::{
 };
 use x11rb::rust_connection::RustConnection;
 use x11rb::wrapper::ConnectionExt as _;
-use yadori_core::capture::{Copy, Refusal};
-use yadori_core::{Format, Source};
+use yadori_core::Format;
 
 /// Why there is no connection to an X server.
 #[derive(Debug, Error)]
@@ -155,18 +159,6 @@ pub(crate) struct X11 {
     sendings: Vec<Sending>,
 }
 
-/// Why a selection is taken.
-enum Taking {
-    /// Somebody wants this on the clipboard.
-    Offer(Offer),
-    /// The owner of this is gone.
-    Left(Vec<Format>),
-    /// An exiting program hands it over.
-    Saved(SelectionRequestEvent, Vec<(Atom, Atom, Bytes)>),
-    /// Nobody is there for exiting programs.
-    Manager,
-}
-
 impl<E: Into<ReplyOrIdError>> From<E> for End {
     fn from(error: E) -> Self {
         Self::Desktop(format!("the X server is gone: {}", error.into()))
@@ -264,13 +256,6 @@ impl X11 {
             Ok(_) | Err(rustix::io::Errno::INTR) => Ok(()),
             Err(error) => Err(End::Desktop(error.to_string())),
         }
-    }
-
-    /// Asks for the server's time, by which ownership must be claimed (ICCCM, section 2.1).
-    fn take(&mut self, taking: Taking) -> Result<(), End> {
-        self.taking.push(taking);
-        self.connection.change_property8(PropMode::APPEND, self.window, self.atoms.CLOCK, AtomEnum::STRING, &[])?;
-        Ok(())
     }
 
     fn handle(&mut self, (event, carried_out): (XEvent, u64)) -> Result<(), End> {
@@ -405,127 +390,9 @@ impl X11 {
         }
     }
 
-    /// There is another owner: gives up the readings whose questions it would answer.
-    fn supersede(&mut self, carried_out: u64, reason: &str) {
-        let clipboard = self.atoms.CLIPBOARD;
-        for reading in self.readings.iter_mut().filter(|reading| reading.selection == clipboard) {
-            if !reading.has_ended() && !reading.is_superseded() && !reading.asked_before(carried_out) {
-                reading.end(Err(Refusal::Undelivered(reason.into())));
-            }
-            reading.supersede();
-        }
-        self.tell_ended(Instant::now());
-    }
-
-    fn begin_reading(&mut self, selection: Atom, owner: Window, time: Timestamp) -> Result<(), End> {
-        let rules = &self.surroundings.rules;
-        if !rules.is_listening() {
-            let source = self.source(owner);
-            self.missed(Refusal::Paused, source);
-            return Ok(());
-        }
-        let reading = CopyReading::begin(&self.place(), selection, owner, time, rules.size_limit(), rules.patience)?;
-        self.readings.push(reading);
-        Ok(())
-    }
-
-    fn source(&self, owner: Window) -> Source {
-        source::source(&self.connection, &self.atoms, self.root, owner)
-    }
-
-    /// Moves the reading on that waits for an answer in this property.
-    fn step(
-        &mut self,
-        property: Atom,
-        about: (Atom, Atom),
-        step: impl FnOnce(&mut CopyReading, &Place<'_>) -> Result<Progress, ReplyOrIdError>,
-    ) -> Result<(), End> {
-        let Some(number) = self.readings.iter().position(|reading| reading.expects(property, about)) else {
-            return Ok(());
-        };
-        let mut reading = self.readings.remove(number);
-        match step(&mut reading, &self.place())? {
-            Progress::Going => {
-                // Looked up while the owner makes its last answer, so that it takes no time of its own.
-                if reading.window.is_none() && reading.waits_for_the_last() {
-                    reading.window = Some(self.source(reading.owner));
-                }
-                self.readings.insert(number, reading);
-                return Ok(());
-            }
-            Progress::Done(copy) => self.read(&mut reading, copy),
-            Progress::Failed(refusal) => reading.end(Err(refusal)),
-        }
-        self.readings.insert(number, reading);
-        self.tell_ended(Instant::now());
-        self.save_next()
-    }
-
-    /// A copy, or a selection, has been read.
-    fn read(&mut self, reading: &mut CopyReading, mut copy: Copy) {
-        let page = copy.source.page.take();
-        let window = reading.window.take().unwrap_or_else(|| self.source(reading.owner));
-        let selected = reading.selection != self.atoms.CLIPBOARD;
-        copy.source = Source { page, selected, ..window };
-        if !selected && !reading.is_superseded() {
-            self.kept = Some(copy.formats.clone());
-        }
-        reading.end(Ok(copy));
-    }
-
-    /// Tells of the readings that have ended, in the order in which they began; one that has waited for an
-    /// earlier one for long enough is told before it.
-    fn tell_ended(&mut self, now: Instant) {
-        let mut number = 0;
-        while number < self.readings.len() {
-            let reading = &mut self.readings[number];
-            let in_turn = number == 0 || reading.deadline() <= now;
-            let Some(how) = (if in_turn { reading.take_end() } else { None }) else {
-                number += 1;
-                continue;
-            };
-            let reading = self.readings.remove(number);
-            match how {
-                Ok(copy) if copy.source.selected => {
-                    self.surroundings.runtime.block_on(self.surroundings.teller.copied(copy));
-                }
-                Ok(copy) => {
-                    let verdict = self.contest.judge(&copy.formats);
-                    self.surroundings.tell_verdict(verdict, copy);
-                }
-                Err(refusal) => self.not_read(&reading, refusal),
-            }
-        }
-    }
-
-    fn not_read(&self, reading: &CopyReading, refusal: Refusal) {
-        if reading.selection == self.atoms.CLIPBOARD {
-            let source = self.source(reading.owner);
-            self.missed(refusal, source);
-        }
-    }
-
-    fn missed(&self, refusal: Refusal, source: Source) {
-        self.surroundings.tell(Event::Missed { refusal, source });
-    }
-
     fn what_is_due(&mut self) -> Result<(), End> {
         let now = Instant::now();
-        let overdue = |reading: &CopyReading| !reading.has_ended() && reading.deadline() <= now;
-        while let Some(number) = self.readings.iter().position(overdue) {
-            let mut overdue = self.readings.remove(number);
-            match overdue.done() {
-                // What came before the owner fell silent is better than nothing.
-                Some(copy) => self.read(&mut overdue, copy),
-                None => {
-                    let reason = format!("no answer within {} s", self.surroundings.rules.patience.as_secs_f32());
-                    overdue.end(Err(Refusal::Undelivered(reason)));
-                }
-            }
-            self.readings.insert(number, overdue);
-            self.save_next()?;
-        }
-        self.tell_ended(now);
+        self.give_up_overdue(now)?;
         if let Some(saving) = self.saving.take_if(|saving| saving.deadline() <= now) {
             self.not_saved(&saving.request(), "it does not answer")?;
             self.save_next()?;
@@ -544,68 +411,6 @@ impl X11 {
             }
         }
         Ok(())
-    }
-
-    fn take_now(&mut self, time: Timestamp) -> Result<(), End> {
-        // Only the last of several offers can stay on the clipboard; the others were put there and replaced.
-        for taking in std::mem::take(&mut self.taking) {
-            match taking {
-                Taking::Offer(Offer { formats, reply }) => {
-                    let holding = Holding::new(&self.place(), &formats, time)?;
-                    let owned = self.own(holding, Some(formats))?;
-                    let _ = reply.send(if owned { Ok(()) } else { Err(OfferError::Taken) });
-                }
-                Taking::Left(formats) => {
-                    // Something may have been copied in the meantime.
-                    if self.connection.get_selection_owner(self.atoms.CLIPBOARD)?.reply()?.owner == x11rb::NONE {
-                        let holding = Holding::new(&self.place(), &formats, time)?;
-                        self.own(holding, Some(formats))?;
-                    }
-                }
-                Taking::Saved(request, targets) => {
-                    let kept = self.kept.take();
-                    if self.own(Holding::left(targets, time), kept)? {
-                        let (at, property) = (self.place(), request.property);
-                        if property != x11rb::NONE {
-                            let null = self.atoms.NULL;
-                            at.connection.change_property8(
-                                PropMode::REPLACE,
-                                request.requestor,
-                                property,
-                                null,
-                                &[],
-                            )?;
-                        }
-                        serving::tell(&at, &request, if property == x11rb::NONE { request.target } else { property })?;
-                    } else {
-                        self.not_saved(&request, "another program took the clipboard")?;
-                    }
-                }
-                Taking::Manager => {
-                    let manager = self.atoms.CLIPBOARD_MANAGER;
-                    self.connection.set_selection_owner(self.window, manager, time)?;
-                    if self.connection.get_selection_owner(manager)?.reply()?.owner == self.window {
-                        let save = (self.atoms.SAVE_TARGETS, self.atoms.NULL, Bytes::new());
-                        self.managing = Some(Holding::left(vec![save], time));
-                        self.note_manager(false);
-                    }
-                }
-            }
-        }
-        Ok(())
-    }
-
-    /// Takes the clipboard; tells whether it is ours.
-    fn own(&mut self, holding: Holding, formats: Option<Vec<Format>>) -> Result<bool, End> {
-        self.connection.set_selection_owner(self.window, self.atoms.CLIPBOARD, holding.since)?;
-        let owned = self.connection.get_selection_owner(self.atoms.CLIPBOARD)?.reply()?.owner == self.window;
-        if owned {
-            self.contest.took(Instant::now(), formats.as_deref().unwrap_or_default());
-            self.holding = Some(holding);
-            self.kept = formats;
-            self.supersede(0, "something else was put on the clipboard before it answered");
-        }
-        Ok(owned)
     }
 
     fn send_on(&mut self, window: Window, property: Atom) -> Result<(), End> {

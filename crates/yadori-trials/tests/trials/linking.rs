@@ -165,9 +165,13 @@ fn what_leaves_and_what_arrives_is_chosen() {
     workshop.run(&["sync", "pause"]);
     workshop.run(&["add", "during the pause"]);
     van.until(|own| own.devices()[1].state == DeviceState::Away);
+    assert!(workshop.run(&["status"]).contains("1 linked, nothing is shared at the moment"));
+    assert!(van.run(&["status"]).contains("1 linked, none is there at the moment"));
     assert_eq!(van.previews()[0], "later");
     workshop.run(&["sync", "resume"]);
     van.until_newest("during the pause");
+    let devices = van.service.status().devices;
+    assert_eq!((devices.linked, devices.connected, devices.paused), (1, 1, false));
 }
 
 #[test]

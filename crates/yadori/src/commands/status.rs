@@ -74,6 +74,15 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
             format!("{state}; {} of {} to come", status.tray.waiting, count(status.tray.clips.into(), "clip", "clips")),
         ));
     }
+    let devices = &status.devices;
+    if devices.linked > 0 {
+        let state = match (devices.paused, devices.connected) {
+            (true, _) => style.warning("nothing is shared at the moment; go on with: yadori sync resume"),
+            (false, 0) => "none is there at the moment; see: yadori device list".into(),
+            (false, connected) => format!("{connected} connected"),
+        };
+        rows.push(("devices", format!("{} linked, {state}", devices.linked)));
+    }
     for refused in &status.refused {
         let from = refused.last_application.as_deref().map(|name| format!(" from {}", safe(name))).unwrap_or_default();
         let what = count(refused.count, "copy", "copies");

@@ -47,6 +47,13 @@ impl Service {
             (None, Some(_)) => api::CaptureState::Paused,
             (None, None) => api::CaptureState::On,
         };
+        let linked = self.linked_devices().await.unwrap_or_default();
+        let connected = linked.iter().filter(|device| self.links.is_connected(device.id())).count();
+        let devices = api::LinkedDevices {
+            linked: linked.len() as u32,
+            connected: connected as u32,
+            paused: self.links.pause().is_some(),
+        };
         let room = self.room().await;
         api::Status {
             version: env!("CARGO_PKG_VERSION").into(),
@@ -78,6 +85,7 @@ impl Service {
                 .collect(),
             due: self.due().await,
             room,
+            devices,
             tray: {
                 let tray = self.tray.lock().await;
                 api::TrayState {
