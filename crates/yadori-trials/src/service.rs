@@ -142,11 +142,16 @@ impl Service {
     /// # Panics
     /// If it does not start.
     pub fn at(home: &Home, off: &str) -> Self {
-        let service = command(home.path(), "simulated", None);
-        let mut off_clock = Command::new("faketime");
-        off_clock.args(["-m", "--exclude-monotonic", "-f", off]).arg(service.get_program()).args(service.get_args());
-        off_clock.env_clear().envs(service.get_envs().filter_map(|(name, value)| Some((name, value?))));
-        off_clock.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped());
+        let mut off_clock = command(home.path(), "simulated", None);
+        // What faketime(1) sets; that itself would be a process more, which stands in between when this one is killed.
+        let libraries = ["/usr/lib", "/usr/lib64"].iter().filter_map(|folder| std::fs::read_dir(folder).ok()).flatten();
+        let library = libraries
+            .flatten()
+            .map(|entry| entry.path().join("faketime/libfaketimeMT.so.1"))
+            .chain(["/usr/lib/faketime/libfaketimeMT.so.1".into()])
+            .find(|path| path.is_file())
+            .expect("libfaketime, which script/setup installs");
+        off_clock.env("LD_PRELOAD", library).env("FAKETIME", off).env("FAKETIME_DONT_FAKE_MONOTONIC", "1");
         Self::start(home.path(), off_clock)
     }
 

@@ -32,3 +32,20 @@ impl<D> Desk<D> {
         self.service.get(&format!("/clips/{id}/content?format={format}")).body
     }
 }
+
+/// Waits until each of so many copies is in the history or was refused; gives how many were. A program that is
+/// replaced while it answers may not be heard, or not in time, and looks then as if it had nothing to give.
+pub fn accounted_for(service: &Service, events: &mut Events, copies: u64) -> u64 {
+    loop {
+        let refused = service.status().refused;
+        let of_replaced =
+            refused.iter().filter(|one| ["undelivered", "no-useful-format"].contains(&one.reason.as_str()));
+        let of_replaced: u64 = of_replaced.map(|one| one.count).sum();
+        let kept = service.clips(&["list", "-n", "1000"]).len() as u64;
+        assert!(kept + of_replaced <= copies, "{kept} are there, {refused:?}");
+        if kept + of_replaced == copies {
+            return of_replaced;
+        }
+        events.any();
+    }
+}

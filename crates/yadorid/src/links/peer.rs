@@ -87,14 +87,17 @@ impl Records for Peer {
         self.service.ledger.status_changed();
         // What a broken connection left half fetched.
         let wanted = self.service.store.wanted(self.service.links.policy().fetch_above).await?;
-        if let Some(orders) = self.service.links.orders(self.device) {
+        let (service, device) = (self.service.clone(), self.device);
+        // There may be more than can wait at once, and none of them is carried out before this is done.
+        self.service.tasks.spawn(async move {
+            let Some(orders) = service.links.orders(device) else { return };
             for (hash, have) in wanted {
-                let mine = locked(&self.service.links.fetching).claim(hash, have, self.device);
-                if mine && orders.try_send(yadori_link::line::Order::Fetch(hash, have)).is_err() {
-                    break;
+                let mine = locked(&service.links.fetching).claim(hash, have, device);
+                if mine && orders.send(yadori_link::line::Order::Fetch(hash, have)).await.is_err() {
+                    return;
                 }
             }
-        }
+        });
         Ok(())
     }
 
