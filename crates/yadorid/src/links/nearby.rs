@@ -82,9 +82,8 @@ impl Service {
         present.0.register(told)?;
         let events = present.0.browse(SERVICE)?;
         while let Ok(event) = events.recv_async().await {
-            match event {
-                ServiceEvent::ServiceResolved(found) => self.note_found(id, &found).await,
-                other => tracing::debug!(?other, "told by the local network"),
+            if let ServiceEvent::ServiceResolved(found) = event {
+                self.note_found(id, &found).await;
             }
         }
         Ok(())
@@ -107,7 +106,8 @@ impl Service {
             tracing::info!(device = %id, "found a device on the local network");
             self.links.note(id, |standing| standing.found = addresses);
         }
-        if is_news && !self.links.is_connected(id) {
+        // It may be back where it was before.
+        if !self.links.is_connected(id) {
             self.links.wake_up();
         }
     }
