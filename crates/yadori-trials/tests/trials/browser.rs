@@ -1,6 +1,7 @@
 //! A browser of its own for each test.
 
 use std::io::{BufRead, BufReader};
+use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::Duration;
 use tempfile::TempDir;
@@ -11,16 +12,17 @@ use yadori_trials::process::Process;
 /// Chromium without a screen, and its driver.
 pub struct Browser {
     pub driver: WebDriver,
-    _profile: TempDir,
+    /// Ends before its profile goes.
     _process: Process,
+    _profile: TempDir,
 }
 
 /// Starts a driver at a free port. Another program may be quicker to take the port that it finds, so this is
-/// tried again.
-fn driver() -> (Process, u16) {
+/// tried again. What it and the browser need for a moment lies in `folder`.
+fn driver(folder: &Path) -> (Process, u16) {
     let start = || {
         let mut command = Command::new("chromedriver");
-        command.arg("--port=0").stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null());
+        command.arg("--port=0").env("TMPDIR", folder).stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null());
         let mut process = Process::spawn(command);
         let lines = BufReader::new(process.child().stdout.take().unwrap()).lines().map_while(Result::ok);
         let mut started = lines.filter(|line| line.contains("successfully"));
@@ -33,8 +35,9 @@ fn driver() -> (Process, u16) {
 impl Browser {
     /// Starts one with a page of this size.
     pub async fn open(width: u32, height: u32) -> Self {
-        let (process, port) = tokio::task::spawn_blocking(driver).await.unwrap();
         let profile = tempfile::tempdir().unwrap();
+        let folder = profile.path().to_owned();
+        let (process, port) = tokio::task::spawn_blocking(move || driver(&folder)).await.unwrap();
         let mut capabilities = DesiredCapabilities::chrome();
         for argument in [
             "--headless",
@@ -53,7 +56,7 @@ impl Browser {
         }
         capabilities.set_browser_log_level(thirtyfour::LoggingPrefsLogLevel::All).unwrap();
         let driver = WebDriver::new(format!("http://127.0.0.1:{port}"), capabilities).await.expect("a browser");
-        let browser = Self { driver, _profile: profile, _process: process };
+        let browser = Self { driver, _process: process, _profile: profile };
         browser
             .devtools(
                 "Emulation.setDeviceMetricsOverride",

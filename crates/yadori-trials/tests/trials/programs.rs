@@ -84,7 +84,8 @@ impl Desk {
             &format!("--user-data-dir={}", profile.path().display()),
             &address,
         ]);
-        command.env("HOME", profile.path()).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+        command.env("HOME", profile.path()).env("TMPDIR", profile.path());
+        command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
         let browser = Process::spawn(command);
         until("the browser shows the page", || desktop.is_in_front("Programme ready"));
         Self { desktop, service, events, address, picture, _browser: browser, _profile: profile, _home: home }

@@ -153,7 +153,7 @@ fn a_full_disk_at_the_receiver_is_told_and_loses_nothing() {
     let home = Home::bare();
     home.configure_link("van", "", "listen = \"192.0.2.1:0\"");
     let data = home.path().join("data");
-    let Some(_disk) = SmallDisk::mount(&data, "224m") else {
+    let Some(disk) = SmallDisk::mount(&data, "224m") else {
         eprintln!("no disk can be mounted here, so this is not tried");
         return;
     };
@@ -175,6 +175,11 @@ fn a_full_disk_at_the_receiver_is_told_and_loses_nothing() {
     std::fs::remove_file(&filler).unwrap();
     van.until(|own| own.list().len() == 3 && own.list().iter().all(|clip| !clip.elsewhere));
     assert!(van.service.run_with(&["show", "2", "--raw"], b"").stdout == large);
+    // The disk goes before the folder that it is mounted in.
+    let Own { service, home } = van;
+    drop(service);
+    drop(disk);
+    drop(home);
 }
 
 #[test]
