@@ -90,8 +90,9 @@ impl Store {
                     drawer_stamp: row.drawer_stamp,
                 })
                 .collect();
+            // A clip may have been copied here again, and deleted again, without its seal being asked: both count.
             sqlx::query!(
-                "REPLACE INTO sealed
+                "INSERT INTO sealed
                     (seal, device, copied, restored, deleted, cleared, purged, pin_stamp, drawer_stamp)
                  SELECT UNHEX(w.seal), w.device, w.copied, w.restored, w.deleted, w.cleared, w.purged, w.pin_stamp,
                     w.drawer_stamp
@@ -99,7 +100,14 @@ impl Store {
                     copied BIGINT UNSIGNED PATH '$.copied', restored BIGINT UNSIGNED PATH '$.restored',
                     deleted BIGINT UNSIGNED PATH '$.deleted', cleared BIGINT UNSIGNED PATH '$.cleared',
                     purged BIGINT UNSIGNED PATH '$.purged', pin_stamp BIGINT UNSIGNED PATH '$.pin_stamp',
-                    drawer_stamp BIGINT UNSIGNED PATH '$.drawer_stamp')) w",
+                    drawer_stamp BIGINT UNSIGNED PATH '$.drawer_stamp')) w
+                 ON DUPLICATE KEY UPDATE device = IF(VALUES(copied) >= sealed.copied, VALUES(device), sealed.device),
+                    copied = GREATEST(sealed.copied, VALUES(copied)), restored = GREATEST(sealed.restored, VALUES(restored)),
+                    deleted = GREATEST(sealed.deleted, VALUES(deleted)),
+                    cleared = GREATEST(COALESCE(sealed.cleared, 0), COALESCE(VALUES(cleared), 0)),
+                    purged = GREATEST(COALESCE(sealed.purged, 0), COALESCE(VALUES(purged), 0)),
+                    pin_stamp = GREATEST(COALESCE(sealed.pin_stamp, 0), COALESCE(VALUES(pin_stamp), 0)),
+                    drawer_stamp = GREATEST(COALESCE(sealed.drawer_stamp, 0), COALESCE(VALUES(drawer_stamp), 0))",
                 serde_json::to_string(&sealed).unwrap_or_else(|_| "[]".into())
             )
             .execute(&mut **tx)

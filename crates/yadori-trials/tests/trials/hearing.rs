@@ -8,7 +8,7 @@ use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::shared::{Body, BodyFormat, Clip, Device, Drawer, Hash, Item};
 use yadori_core::sharing::Policy;
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
-use yadori_store::{DeviceRecord, Store};
+use yadori_store::{DeviceRecord, How, Store};
 
 const AT: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
 /// Bytes told in one batch, about.
@@ -303,6 +303,21 @@ async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes
     // What was deleted can be copied again.
     tell(&[clip(1, copied(at(20)))]).await;
     assert!(state_of(1).await.is_live(Stamp::NEVER));
+
+    // What was sealed, copied here again and cleared again is sealed again, with all that was known of it before.
+    let id = ClipId::of(Kind::Text, b"again");
+    let first = Clip { id, ..clip(5, copied(at(0))) };
+    let unpinned = State { pin: Register::new(at(8), None), cleared: at(10), ..copied(at(0)) };
+    tell(&[first]).await;
+    tell(&[Clip { id, ..clip(5, unpinned) }]).await;
+    while store.shred_due(half_a_year_later, &[]).await.unwrap().is_some() {}
+    let filed = try_to_file(store, "again", AT.plus(20).0, &[]).await.unwrap();
+    assert!(told().await[&id].is_live(Stamp::NEVER));
+    store.begin_step(How::Clear, vec![filed.number], at(30)).await.unwrap();
+    while store.shred_due(half_a_year_later, &[]).await.unwrap().is_some() {}
+    assert_eq!(told().await.get(&id), None);
+    tell(&[Clip { id, ..clip(5, pinned(at(5), at(0))) }]).await;
+    assert!(!told().await[&id].is_live(Stamp::NEVER));
 
     // Once nobody is left who could bring anything back, nothing is left.
     let removed = Device { linked: Register::new(Stamp::from_bits(2), false), ..away.clone() };
