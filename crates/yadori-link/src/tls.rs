@@ -47,6 +47,11 @@ impl Linked {
         *self.0.write().unwrap_or_else(PoisonError::into_inner) = pins.into_iter().collect();
     }
 
+    /// How many they are.
+    pub fn count(&self) -> usize {
+        self.0.read().unwrap_or_else(PoisonError::into_inner).len()
+    }
+
     /// Whether the device with this pin is one of them.
     pub fn contains(&self, pin: &Pin) -> bool {
         self.0.read().unwrap_or_else(PoisonError::into_inner).contains(pin)

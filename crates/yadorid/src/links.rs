@@ -197,6 +197,12 @@ impl Links {
         *locked(&self.listening)
     }
 
+    /// How many devices are linked, and how many of them are connected.
+    pub fn numbers(&self) -> (u32, u32) {
+        let linked = self.doors_if_any().map_or(0, |doors| doors.linked().count());
+        (linked as u32, locked(&self.lines).len() as u32)
+    }
+
     /// Whether there is a connection with a device.
     pub fn is_connected(&self, device: DeviceId) -> bool {
         locked(&self.lines).contains_key(&device)
@@ -316,7 +322,7 @@ impl Service {
     }
 
     /// Whether sharing goes on; ends a pause that is over.
-    fn shares(&self) -> bool {
+    pub(crate) fn shares(&self) -> bool {
         let mut pause = locked(&self.links.pause);
         if pause.is_some_and(|pause| pause.until.is_some_and(|until| until <= now())) {
             *pause = None;

@@ -1,12 +1,12 @@
 //! Errors as RFC 9457 problem documents. This is the only place where an error becomes a status.
 
+mod devices;
+
 use super::App;
-use crate::links::{InviteError, JoinError, LinkError};
 use crate::use_cases::add::AddError;
 use crate::use_cases::bin::BinError;
 use crate::use_cases::capture::CaptureError;
 use crate::use_cases::delete::ClearError;
-use crate::use_cases::devices::DeviceError;
 use crate::use_cases::drawers::DrawerError;
 use crate::use_cases::edit::EditError;
 use crate::use_cases::export::ExportError;
@@ -16,7 +16,6 @@ use crate::use_cases::names::FindNameError;
 use crate::use_cases::pause::PauseError;
 use crate::use_cases::recall::RecallError;
 use crate::use_cases::rules::ChangeRulesError;
-use crate::use_cases::sharing::{FetchError, ShareError};
 use crate::use_cases::stats::StatsError;
 use crate::use_cases::tray::TrayActError;
 use crate::use_cases::undo::UndoError;
@@ -220,103 +219,6 @@ impl From<StoreError> for Problem {
                 tracing::error!(error = yadori_core::with_causes(&error), "the database refused");
                 Self::internal()
             }
-        }
-    }
-}
-
-impl From<FetchError> for Problem {
-    fn from(error: FetchError) -> Self {
-        match error {
-            FetchError::Name(error) => error.into(),
-            FetchError::Store(error) => error.into(),
-        }
-    }
-}
-
-impl From<InviteError> for Problem {
-    fn from(error: InviteError) -> Self {
-        let detail = error.to_string();
-        match error {
-            InviteError::Length => Self::new(StatusCode::BAD_REQUEST, "bad-time", "Not a time", detail),
-            InviteError::Randomness => Self::internal(),
-            InviteError::Link(error) => error.into(),
-        }
-    }
-}
-
-impl From<LinkError> for Problem {
-    fn from(error: LinkError) -> Self {
-        let detail = error.to_string();
-        match error {
-            LinkError::Listen { .. } => Self::new(StatusCode::CONFLICT, "not-listening", "Not reachable", detail)
-                .hint("choose another address in config.toml: [link] listen = \"0.0.0.0:0\""),
-            LinkError::Key { .. } | LinkError::Identity(_) => {
-                Self::new(StatusCode::CONFLICT, "no-key", "This device's key cannot be used", detail)
-            }
-            LinkError::Store(error) => error.into(),
-        }
-    }
-}
-
-impl From<JoinError> for Problem {
-    fn from(error: JoinError) -> Self {
-        let detail = error.to_string();
-        match error {
-            JoinError::Code(_) => Self::new(StatusCode::BAD_REQUEST, "bad-code", "Not a code", detail)
-                .hint("the other device shows it with: yadori device invite"),
-            JoinError::Unreachable { .. } => Self::new(StatusCode::BAD_GATEWAY, "unreachable", "Not reachable", detail)
-                .hint("both devices must be on the same network; see the addresses with: yadori device list"),
-            JoinError::NotInvited(_) => Self::new(StatusCode::FORBIDDEN, "not-invited", "No invitation", detail)
-                .hint("invite on that device, with: yadori device invite"),
-            JoinError::WrongCode => Self::new(StatusCode::FORBIDDEN, "wrong-code", "The code is wrong", detail)
-                .hint("look again, or invite anew: after five tries an invitation is void"),
-            JoinError::Unlike(_) => Self::new(StatusCode::CONFLICT, "unlike", "They cannot be linked", detail)
-                .hint("then invite anew: the code was used up"),
-            JoinError::Itself => Self::new(StatusCode::BAD_REQUEST, "itself", "The same device", detail),
-            JoinError::Broken(_) => Self::new(StatusCode::BAD_GATEWAY, "broken-off", "Broken off", detail)
-                .hint("if the code was wrong, look again; else invite anew"),
-            JoinError::Link(error) => error.into(),
-            JoinError::Store(error) => error.into(),
-        }
-    }
-}
-
-impl From<DeviceError> for Problem {
-    fn from(error: DeviceError) -> Self {
-        let detail = error.to_string();
-        match error {
-            DeviceError::None(_) => Self::new(StatusCode::NOT_FOUND, "no-such-device", "No such device", detail)
-                .hint("see them with: yadori device list"),
-            DeviceError::Several(_) => {
-                Self::new(StatusCode::CONFLICT, "several-devices", "Several devices are meant", detail)
-                    .hint("see the ids with: yadori device list --json")
-            }
-            DeviceError::Itself => Self::new(StatusCode::BAD_REQUEST, "itself", "This very device", detail),
-            DeviceError::Name => Self::new(StatusCode::BAD_REQUEST, "bad-name", "Not a name", detail),
-            DeviceError::Taken(_) => Self::new(StatusCode::CONFLICT, "name-taken", "The name is taken", detail),
-            DeviceError::Store(error) => error.into(),
-        }
-    }
-}
-
-impl From<ShareError> for Problem {
-    fn from(error: ShareError) -> Self {
-        let detail = error.to_string();
-        match error {
-            ShareError::Name(error) => error.into(),
-            ShareError::Device(error) => error.into(),
-            ShareError::Sensitive(_) => {
-                Self::new(StatusCode::UNPROCESSABLE_ENTITY, "sensitive", "Never leaves this device", detail)
-            }
-            ShareError::Elsewhere(_) | ShareError::Away(..) => {
-                Self::new(StatusCode::BAD_GATEWAY, "away", "Not there", detail)
-                    .hint("see which devices are there with: yadori device list")
-            }
-            ShareError::NotTaken(..) => Self::new(StatusCode::CONFLICT, "not-taken", "Not taken", detail),
-            ShareError::Policy(_) | ShareError::Length => {
-                Self::new(StatusCode::BAD_REQUEST, "bad-policy", "Not possible", detail)
-            }
-            ShareError::Store(error) => error.into(),
         }
     }
 }

@@ -47,14 +47,9 @@ impl Service {
             (None, Some(_)) => api::CaptureState::Paused,
             (None, None) => api::CaptureState::On,
         };
-        let linked = self.linked_devices().await.unwrap_or_default();
-        let connected = linked.iter().filter(|device| self.links.is_connected(device.id())).count();
-        let devices = api::LinkedDevices {
-            linked: linked.len() as u32,
-            connected: connected as u32,
-            paused: self.links.pause().is_some(),
-        };
         let room = self.room().await;
+        let (linked, connected) = self.links.numbers();
+        let devices = api::LinkedDevices { linked, connected, paused: !self.shares() };
         api::Status {
             version: env!("CARGO_PKG_VERSION").into(),
             device: self.device.clone(),
