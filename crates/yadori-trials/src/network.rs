@@ -45,14 +45,14 @@ impl Network {
         assert!(told.is_ok(), "ip {arguments}: {told:?}");
     }
 
-    /// From now on, so many of a hundred packets that come in are lost, at random. Tells whether that can be done here:
-    /// the kernel must have nftables.
+    /// From now on, so many of a hundred packets that come in over a cable are lost, at random; within the device none
+    /// is. Tells whether that can be done here: the kernel must have nftables.
     ///
     /// # Panics
     /// If nft(8) is not there.
     #[must_use]
     pub fn lose(&self, of_a_hundred: u32) -> bool {
-        let rule = format!("add rule ip lossy input numgen random mod 100 < {of_a_hundred} drop");
+        let rule = format!("add rule ip lossy input iif != lo numgen random mod 100 < {of_a_hundred} drop");
         let chain = "add chain ip lossy input { type filter hook input priority 0; }";
         ["add table ip lossy", chain, &rule].into_iter().all(|line| self.change("nft", &[line]).is_ok())
     }
