@@ -334,7 +334,10 @@ async fn carry_out<R: Records>(
 
 /// Why a connection is not there, as a person may read it.
 pub fn in_words(error: &io::Error) -> String {
-    use io::ErrorKind::{BrokenPipe, ConnectionAborted, ConnectionReset, UnexpectedEof};
+    use io::ErrorKind::{
+        BrokenPipe, ConnectionAborted, ConnectionRefused, ConnectionReset, HostUnreachable, NetworkUnreachable,
+        TimedOut, UnexpectedEof,
+    };
     let of_tls = error.get_ref().and_then(|inner| inner.downcast_ref::<rustls::Error>());
     if of_tls == Some(&rustls::Error::AlertReceived(AlertDescription::AccessDenied)) {
         // Only the device itself can say so: it has proved its key by now.
@@ -342,6 +345,9 @@ pub fn in_words(error: &io::Error) -> String {
     }
     match error.kind() {
         UnexpectedEof | ConnectionReset | ConnectionAborted | BrokenPipe => "the connection broke".into(),
+        ConnectionRefused => "nothing answers there".into(),
+        TimedOut => "no answer came in time".into(),
+        HostUnreachable | NetworkUnreachable => "there is no way to it from this network".into(),
         _ => error.to_string(),
     }
 }

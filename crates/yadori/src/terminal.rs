@@ -98,6 +98,15 @@ pub fn age(at: Timestamp, now: Timestamp) -> String {
     }
 }
 
+/// How long ago something was, within a sentence.
+pub fn ago(at: Timestamp, now: Timestamp) -> String {
+    match now.as_second().saturating_sub(at.as_second()) {
+        ..10 => "just now".into(),
+        10..2_592_000 => format!("{} ago", age(at, now)),
+        _ => at.to_zoned(TimeZone::system()).strftime("on %Y-%m-%d").to_string(),
+    }
+}
+
 /// A moment as people here write it.
 pub fn moment(at: Timestamp) -> String {
     at.to_zoned(TimeZone::system()).strftime("%Y-%m-%d %H:%M:%S").to_string()
@@ -150,6 +159,9 @@ mod tests {
             ["now", "now", "59s", "59m", "23h", "29d"]
         );
         assert_eq!(ago(86_400 * 90), "26-08");
+        let ago = |seconds: i64| super::ago(Timestamp::from_second(1_795_424_400 - seconds).unwrap(), now);
+        assert_eq!([ago(3), ago(59), ago(86_400 * 29)], ["just now", "59s ago", "29d ago"]);
+        assert!(ago(86_400 * 90).starts_with("on 2026-08-2"));
         assert_eq!(
             [size(999), size(1_000), size(999_960), size(5_000_000_000)],
             ["999 B", "1.0 kB", "1.0 MB", "5.0 GB"]

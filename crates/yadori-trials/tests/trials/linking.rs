@@ -64,6 +64,7 @@ fn a_code_is_good_for_one_device_five_tries_and_a_while() {
     let invitation = workshop.invite();
     let address = invitation.addresses[0].as_str();
     let said = |code: &str| van.service.fail(&["device", "join", address, code]).1;
+    assert!(van.service.fail(&["device", "rename", "van", "tour bus"]).1.contains("config.toml"));
     assert!(said("what").contains("eight letters"));
     for _ in 0..5 {
         assert!(said("0000-0000").contains("not the one"));
@@ -91,6 +92,11 @@ fn a_removed_device_is_cut_off_everywhere_and_told() {
     van.until(|own| own.sees(&desk) == DeviceState::Connected);
     workshop.run(&["add", "before"]);
     van.until_newest("before");
+    // Nothing is asked of a device that is not there, nor of this one.
+    for (device, answer) in [("nobody", "no device"), ("workshop", "itself"), ("VAN", "Remove van?")] {
+        let (_, said) = workshop.service.fail(&["device", "remove", device]);
+        assert!(said.contains(answer), "{said}");
+    }
     workshop.run(&["device", "remove", "van", "--yes"]);
     van.until(|own| own.devices().len() == 1);
     desk.until(|own| own.devices().iter().all(|device| device.name != "van"));

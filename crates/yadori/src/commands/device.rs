@@ -3,7 +3,7 @@ use crate::Context;
 use crate::ask;
 use crate::failure::Failure;
 use crate::reach::in_path;
-use crate::terminal::{Style, age, count, fit, moment, pad, safe};
+use crate::terminal::{Style, ago, count, fit, moment, pad, safe};
 use clap::{Args, Subcommand};
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
@@ -96,12 +96,14 @@ impl Device {
                 say(&format!("It is called {} now, on all devices", safe(&name)))
             }
             Command::Remove { device, yes } => {
-                let question = format!("Remove {}? What it has by now, it keeps", safe(&device));
-                if !ask::confirm(&question, yes)? {
+                let path = format!("/devices/{}", in_path(&device));
+                let known: Known = service.get(&path)?;
+                let question = format!("Remove {}? What it has by now, it keeps.", safe(&known.name));
+                // This one is not removed, it leaves: the service says so.
+                if known.state != DeviceState::ThisOne && !ask::confirm(&question, yes)? {
                     return Err(Failure::Here("nothing was removed".into()));
                 }
-                let removed: Known =
-                    service.delete_with(&format!("/devices/{}", in_path(&device)), &serde_json::json!({}))?;
+                let removed: Known = service.delete_with(&path, &serde_json::json!({}))?;
                 if context.json {
                     return print_json(&removed);
                 }
@@ -111,7 +113,7 @@ impl Device {
                 ))
             }
             Command::Leave { yes } => {
-                if !ask::confirm("Leave all other devices? All keep what they have", yes)? {
+                if !ask::confirm("Leave all other devices? All keep what they have.", yes)? {
                     return Err(Failure::Here("nothing was changed".into()));
                 }
                 let left: Vec<Known> = service.post("/devices/leave", &serde_json::json!({}))?;
@@ -160,7 +162,11 @@ pub(super) fn state(device: &Known, now: jiff::Timestamp) -> String {
         DeviceState::Connected if device.behind == 0 && device.ahead == 0 => "connected, up to date".to_owned(),
         DeviceState::Connected => format!("connected, {}", behind(device)),
         DeviceState::Away => match device.seen_at {
-            Some(at) => format!("away, last seen {} ago, {}", age(at, now).trim(), behind(device)),
+            Some(at) => {
+                let behind =
+                    if device.behind + device.ahead == 0 { String::new() } else { format!(", {}", behind(device)) };
+                format!("away, last seen {}{behind}", ago(at, now))
+            }
             None => "away, not seen yet".to_owned(),
         },
     }
@@ -172,7 +178,7 @@ pub(super) fn print(devices: &[Known]) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
     let width = devices.iter().map(|device| device.name.chars().count()).max().unwrap_or(0).clamp(8, 24);
     for device in devices {
-        let fingerprint = device.fingerprint.as_deref().unwrap_or("no key yet");
+        let fingerprint = device.fingerprint.as_deref().unwrap_or("not linked yet");
         let addresses = device.addresses.first().map(|address| format!("  {}", safe(address))).unwrap_or_default();
         writeln!(
             out,

@@ -1,7 +1,7 @@
 use super::{named, print_json};
 use crate::Context;
 use crate::failure::Failure;
-use crate::terminal::{Style, age, count, moment, safe, size};
+use crate::terminal::{Style, ago, count, moment, safe, size};
 use clap::Args;
 use std::io::Write;
 use yadori_api::{CaptureState, Status as Asked};
@@ -44,7 +44,7 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
     rows.push((
         "last copy",
         match &status.last_copy {
-            Some(clip) => format!("{}, {}", named(std::slice::from_ref(clip)), ago(age(clip.copied_at, now))),
+            Some(clip) => format!("{}, {}", named(std::slice::from_ref(clip)), ago(clip.copied_at, now)),
             None => "none yet".into(),
         },
     ));
@@ -88,7 +88,7 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
         let what = count(refused.count, "copy", "copies");
         rows.push((
             "not kept",
-            format!("{what}: {}; the last{from}, {}", safe(&refused.message), ago(age(refused.last_at, now))),
+            format!("{what}: {}; the last{from}, {}", safe(&refused.message), ago(refused.last_at, now)),
         ));
     }
     let database = &status.database;
@@ -142,8 +142,4 @@ fn room(status: &Asked) -> Vec<(&'static str, String)> {
         ("room", format!("{what}: {clips} clips, {bytes}"))
     };
     status.room.iter().map(row).collect()
-}
-
-fn ago(age: String) -> String {
-    if age == "now" { "just now".into() } else { format!("{age} ago") }
 }

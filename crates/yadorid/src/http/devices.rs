@@ -32,6 +32,14 @@ pub async fn leave(State(app): State<App>) -> Result<Json<Vec<api::Device>>, Pro
     answer(&app, app.leave_devices().await).await
 }
 
+/// One device.
+#[utoipa::path(get, path = "/devices/{name}", tag = "devices",
+    params(("name" = String, Path, description = "Its name, or the beginning of its id.")),
+    responses((status = 200, body = api::Device), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
+pub async fn device(State(app): State<App>, Path(name): Path<String>) -> Result<Json<api::Device>, Problem> {
+    answer(&app, app.device_named(&name).await).await
+}
+
 /// Give a device another name.
 #[utoipa::path(patch, path = "/devices/{name}", tag = "devices", request_body = api::RenameDevice,
     params(("name" = String, Path, description = "Its name, or the beginning of its id.")),

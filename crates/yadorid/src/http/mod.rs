@@ -102,7 +102,7 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .routes(routes!(devices::invite))
         .routes(routes!(devices::join))
         .routes(routes!(devices::leave))
-        .routes(routes!(devices::rename_device, devices::remove_device))
+        .routes(routes!(devices::device, devices::rename_device, devices::remove_device))
         .routes(routes!(devices::send))
         .routes(routes!(devices::fetch))
         .routes(routes!(devices::sync_status))

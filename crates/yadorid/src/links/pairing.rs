@@ -59,7 +59,7 @@ pub enum JoinError {
         source: io::Error,
     },
     /// It answers, but takes no invitations now.
-    #[error("the device at {0} has no invitation open")]
+    #[error("no invitation is open at {0}")]
     NotInvited(String),
     /// The code is wrong.
     #[error("the code is not the one that the other device shows")]

@@ -39,6 +39,9 @@ pub enum DeviceError {
     /// Another device has it.
     #[error("another device is called “{0}” already")]
     Taken(String),
+    /// It has no key yet, by which the others would know it.
+    #[error("this device is called what config.toml says until it is linked")]
+    Unlinked,
     /// The records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
@@ -51,6 +54,12 @@ impl Service {
         let records = self.store.devices().await?;
         let shown = records.iter().filter(|record| record.own || is_linked(record));
         Ok(shown.map(|record| self.device_shown(record, latest)).collect())
+    }
+
+    /// The device that is called so, or whose id begins so.
+    pub async fn device_named(&self, name: &str) -> Result<api::Device, DeviceError> {
+        let record = self.find_device(name).await?;
+        Ok(self.device_shown(&record, self.store.latest_change().await?))
     }
 
     fn device_shown(&self, record: &DeviceRecord, latest: u64) -> api::Device {
@@ -151,8 +160,7 @@ impl Service {
         if taken {
             return Err(DeviceError::Taken(wanted.to_owned()));
         }
-        // Before the first link, a device's name stands in config.toml.
-        let Some(mut device) = record.device else { return Err(DeviceError::None(one_line(name, 60))) };
+        let Some(mut device) = record.device else { return Err(DeviceError::Unlinked) };
         device.name = Register::new(self.stamps.next(), wanted.to_owned());
         if let Some(change) = self.store.note_device(&device).await? {
             self.ledger.changed(change);

@@ -49,7 +49,7 @@ impl From<JoinError> for Problem {
             JoinError::Unreachable { .. } => Self::new(StatusCode::BAD_GATEWAY, "unreachable", "Not reachable", detail)
                 .hint("both devices must be on the same network; see the addresses with: yadori device list"),
             JoinError::NotInvited(_) => Self::new(StatusCode::FORBIDDEN, "not-invited", "No invitation", detail)
-                .hint("invite on that device, with: yadori device invite"),
+                .hint("invite on the other device, with: yadori device invite (it shows its addresses)"),
             JoinError::WrongCode => Self::new(StatusCode::FORBIDDEN, "wrong-code", "The code is wrong", detail)
                 .hint("look again, or invite anew: after five tries an invitation is void"),
             JoinError::Unlike(_) => Self::new(StatusCode::CONFLICT, "unlike", "They cannot be linked", detail)
@@ -76,6 +76,8 @@ impl From<DeviceError> for Problem {
             DeviceError::Itself => Self::new(StatusCode::BAD_REQUEST, "itself", "This very device", detail),
             DeviceError::Name => Self::new(StatusCode::BAD_REQUEST, "bad-name", "Not a name", detail),
             DeviceError::Taken(_) => Self::new(StatusCode::CONFLICT, "name-taken", "The name is taken", detail),
+            DeviceError::Unlinked => Self::new(StatusCode::CONFLICT, "unlinked", "Not linked yet", detail)
+                .hint("set it there: device = \"…\""),
             DeviceError::Store(error) => error.into(),
         }
     }
