@@ -147,6 +147,10 @@ pub struct Links {
     /// The latest copy that was put on this device's clipboard, or made here.
     newest: Mutex<Stamp>,
     numbers: std::sync::atomic::AtomicU64,
+    /// Held while this device gets its key, or begins to listen: it does either once.
+    opening: tokio::sync::Mutex<()>,
+    /// Held from reading which devices are linked until that is in force, so that it is never something older.
+    knowing: tokio::sync::Mutex<()>,
     /// Held while an exchange begins with how far the other device was read.
     meeting: tokio::sync::Mutex<()>,
     /// Whether somebody dials already.
@@ -177,6 +181,8 @@ impl Links {
             ended: watch::Sender::new(0),
             newest: Mutex::default(),
             numbers: std::sync::atomic::AtomicU64::default(),
+            opening: tokio::sync::Mutex::default(),
+            knowing: tokio::sync::Mutex::default(),
             meeting: tokio::sync::Mutex::default(),
             dialing: Mutex::default(),
         }
@@ -294,6 +300,7 @@ impl Service {
 
     /// The doors of this device; it gets its key with the first need of one.
     async fn doors(&self) -> Result<Doors, LinkError> {
+        let _alone = self.links.opening.lock().await;
         match self.links.doors_if_any() {
             Some(doors) => Ok(doors),
             None => self.open_doors(self.links.new_key()?).await,
@@ -303,6 +310,7 @@ impl Service {
     /// Only linked devices come in from now on; those that are linked no more are told, and cut off.
     pub(crate) async fn know_linked(&self) -> Result<(), StoreError> {
         let Some(doors) = self.links.doors_if_any() else { return Ok(()) };
+        let _alone = self.links.knowing.lock().await;
         let devices: Vec<_> = self.store.devices().await?.into_iter().filter(|device| !device.own).collect();
         let linked: Vec<_> = devices.iter().filter_map(|device| device.device.as_ref()).collect();
         let linked: Vec<_> = linked.into_iter().filter(|device| device.linked.value).collect();

@@ -84,6 +84,19 @@ fn a_code_is_good_for_one_device_five_tries_and_a_while() {
 }
 
 #[test]
+fn however_many_ask_at_once_a_device_has_one_key_and_one_address() {
+    let workshop = Own::new("workshop");
+    let invitations: Vec<_> = std::thread::scope(|scope| {
+        let asking: Vec<_> = (0..12).map(|_| scope.spawn(|| workshop.invite())).collect();
+        asking.into_iter().map(|asked| asked.join().unwrap()).collect()
+    });
+    let device = workshop.devices().remove(0);
+    assert!(invitations.iter().all(|invitation| invitation.addresses == device.addresses), "{invitations:?}");
+    // The key on disk is the one that is in use.
+    assert_eq!(workshop.restarted().devices()[0].id, device.id);
+}
+
+#[test]
 fn a_removed_device_is_cut_off_everywhere_and_told() {
     let (workshop, van) = pair();
     let desk = Own::new("desk");

@@ -33,6 +33,7 @@ const WAITING: usize = 1024;
 impl Service {
     /// Listens for other devices, if it does not yet. Gives the address.
     pub(super) async fn listen_for_devices(self: &Arc<Self>) -> Result<SocketAddr, LinkError> {
+        let _alone = self.links.opening.lock().await;
         if let Some(address) = self.links.listening() {
             return Ok(address);
         }
