@@ -2,7 +2,7 @@
 
 use crate::content;
 use crate::days::{self, Happened};
-use crate::store::{Store, StoreError, next_change};
+use crate::store::{Store, StoreError, in_the_end, next_change};
 use sqlx::{MySql, Transaction};
 use yadori_core::{MillisSinceEpoch, Stamp};
 
@@ -18,7 +18,7 @@ impl Store {
         at: MillisSinceEpoch,
         to_top: Option<Stamp>,
     ) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let mut change = 0;
         for number in numbers {
             change = next_change(&mut tx).await?;
@@ -43,7 +43,11 @@ impl Store {
     /// # Errors
     /// When the database does not answer; nothing is forgotten then.
     pub async fn shred(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        in_the_end!(self.shred_once(numbers, stamp))
+    }
+
+    async fn shred_once(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {
+        let mut tx = self.begin_writing().await?;
         let mut change = 0;
         for number in numbers {
             change = shred_one(&mut tx, *number, Some(stamp)).await?;

@@ -63,7 +63,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn count_captured(&self, at: MillisSinceEpoch, copies: u32) -> Result<(), StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         note(&mut tx, at, Happened::Captured, copies).await?;
         Ok(tx.commit().await?)
     }

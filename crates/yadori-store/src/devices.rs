@@ -1,5 +1,7 @@
 //! The devices of a person: this one, and those that are linked to it.
 
+use crate::hearing::Cursor;
+use crate::settings;
 use crate::store::{Store, StoreError, next_change};
 use sqlx::{MySql, Transaction};
 use yadori_core::merge::Register;
@@ -15,8 +17,8 @@ pub struct DeviceRecord {
     pub name: String,
     /// Whether it is this one.
     pub own: bool,
-    /// How far its feed is on record here, and which one that was.
-    pub read: Option<([u8; 8], u64)>,
+    /// How far its feed is on record here.
+    pub read: Option<Cursor>,
     /// How far it has this device's feed.
     pub acknowledged: u64,
     /// When it was last heard of.
@@ -92,7 +94,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn set_own_key(&self, key: [u8; 32], stamp: Stamp) -> Result<(), StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let id = DeviceId::of_key(&key);
         let change = next_change(&mut tx).await?;
         sqlx::query!(
@@ -116,7 +118,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn note_device(&self, device: &Device) -> Result<Option<u64>, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let change = hear_of(&mut tx, device).await?;
         tx.commit().await?;
         Ok(change)
@@ -144,13 +146,14 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn forget_links(&self) -> Result<(), StoreError> {
+        let mut tx = self.begin_writing().await?;
         sqlx::query!(
             "UPDATE devices SET linked = FALSE, linked_stamp = 0, cursor_upto = 0, cursor_feed = NULL, acked = 0
              WHERE own = FALSE"
         )
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
-        Ok(())
+        Ok(tx.commit().await?)
     }
 
     /// Notes where a device was reached.
@@ -162,27 +165,21 @@ impl Store {
         Ok(())
     }
 
-    /// Everything is told again to all devices, and everything read again from them: another policy is in force,
-    /// or another device has been linked.
+    /// Sets the setting that holds what is shared. With it, everything is told again to all devices, which take this
+    /// one's feed for a new one, and everything is read again from them.
     ///
     /// # Errors
-    /// When the database does not answer.
-    pub async fn read_all_again(&self) -> Result<(), StoreError> {
-        sqlx::query!("UPDATE devices SET cursor_upto = 0, cursor_feed = NULL WHERE own = FALSE")
-            .execute(&self.pool)
-            .await?;
-        Ok(())
-    }
-
-    /// The other devices take this one's feed for a new one, and read it from its beginning.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn renew_feed(&self) -> Result<(), StoreError> {
+    /// When the database does not answer; nothing is changed then.
+    pub async fn share_anew(&self, setting: &str, value: &str) -> Result<(), StoreError> {
+        let mut tx = self.begin_writing().await?;
+        settings::set(&mut *tx, setting, Some(value)).await?;
         sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await?;
-        Ok(())
+        sqlx::query!("UPDATE devices SET cursor_upto = 0, cursor_feed = NULL WHERE own = FALSE")
+            .execute(&mut *tx)
+            .await?;
+        Ok(tx.commit().await?)
     }
 
     /// How many clips in the history have content that is on another device only.
@@ -205,6 +202,16 @@ impl Store {
             .await?;
         Ok(rows.into_iter().filter_map(|row| DeviceRecord::from(row).device).map(Item::Device).collect())
     }
+}
+
+/// A device, if it is linked.
+pub(crate) async fn linked(
+    tx: &mut Transaction<'static, MySql>,
+    device: DeviceId,
+) -> Result<Option<DeviceRecord>, sqlx::Error> {
+    let known =
+        devices!("FROM devices WHERE id = ? AND linked = TRUE", &device.0[..]).fetch_optional(&mut **tx).await?;
+    Ok(known.map(DeviceRecord::from))
 }
 
 /// Puts on record what was heard of a device.

@@ -79,7 +79,7 @@ impl Store {
         place: &Order,
         stamp: Stamp,
     ) -> Result<(u32, u64), StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let change = next_change(&mut tx).await?;
         let done = sqlx::query!(
             "INSERT INTO drawers (id, name, place, changed, seq) VALUES (?, ?, ?, ?, ?)
@@ -113,7 +113,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn rename_drawer(&self, drawer: u32, name: &str, stamp: Stamp) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let change = next_change(&mut tx).await?;
         sqlx::query!(
             "UPDATE drawers SET name = ?, changed = ?, seq = ? WHERE no = ?",
@@ -134,7 +134,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn move_drawer(&self, drawer: u32, place: &Order, stamp: Stamp) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let change = next_change(&mut tx).await?;
         sqlx::query!(
             "UPDATE drawers SET place = ?, changed = ?, seq = ? WHERE no = ?",
@@ -160,7 +160,7 @@ impl Store {
         clips: &[(u64, Particular)],
         stamp: Stamp,
     ) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         for (number, particular) in clips {
             let change = next_change(&mut tx).await?;
             given::set(&mut tx, change, *number, particular, stamp).await?;
@@ -199,7 +199,7 @@ impl Store {
         place: &Order,
         stamp: Stamp,
     ) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let change = next_change(&mut tx).await?;
         sqlx::query!(
             "INSERT INTO headings (id, drawer, place, words, changed, seq) VALUES (?, ?, ?, ?, ?, ?)",
@@ -227,7 +227,7 @@ impl Store {
         place: Option<&Order>,
         stamp: Stamp,
     ) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let change = next_change(&mut tx).await?;
         sqlx::query!(
             "UPDATE headings SET words = COALESCE(?, words), place = COALESCE(?, place), removed = ?, changed = ?, seq = ?

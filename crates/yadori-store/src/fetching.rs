@@ -1,7 +1,7 @@
 //! Content that is on another device comes here, piece by piece, and is checked against its hash.
 
 use crate::content::{CHUNK_BYTES, note_whole};
-use crate::store::{COLLISIONS, Store, StoreError};
+use crate::store::{Store, StoreError, in_the_end};
 use bytes::Bytes;
 use sqlx::{MySql, Transaction};
 use yadori_core::shared::Hash;
@@ -61,17 +61,11 @@ impl Store {
     /// # Errors
     /// When the database fails, or has no room; nothing of the piece is kept then.
     pub async fn hear_content(&self, hash: &Hash, at: u64, data: &[u8]) -> Result<Piece, StoreError> {
-        let mut collisions = 0;
-        loop {
-            match self.hear_content_once(hash, at, data).await {
-                Err(error) if error.is_collision() && collisions < COLLISIONS => collisions += 1,
-                done => return done,
-            }
-        }
+        in_the_end!(self.hear_content_once(hash, at, data))
     }
 
     async fn hear_content_once(&self, hash: &Hash, at: u64, data: &[u8]) -> Result<Piece, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let known = sqlx::query!("SELECT no, size, have FROM blobs WHERE hash = ? FOR UPDATE", &hash[..])
             .fetch_optional(&mut *tx)
             .await?;

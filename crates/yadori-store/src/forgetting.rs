@@ -2,7 +2,7 @@
 
 use crate::changes::shred_one;
 use crate::days::{self, Happened};
-use crate::store::{Store, StoreError, next_change};
+use crate::store::{Store, StoreError, in_the_end, next_change};
 use yadori_core::amounts::DAY;
 use yadori_core::retention::BIN_MILLIS;
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
@@ -33,8 +33,12 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn shred_due(&self, now: MillisSinceEpoch, connected: &[DeviceId]) -> Result<Option<u64>, StoreError> {
+        in_the_end!(self.shred_due_once(now, connected))
+    }
+
+    async fn shred_due_once(&self, now: MillisSinceEpoch, connected: &[DeviceId]) -> Result<Option<u64>, StoreError> {
         let horizon = Stamp::at_start_of(now.minus(BIN_MILLIS)).to_bits();
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let linked = sqlx::query_scalar!(
             r#"SELECT CAST(COALESCE(MIN(acked), 18446744073709551615) AS UNSIGNED) AS "acked!: u64"
                FROM devices WHERE linked = TRUE AND own = FALSE"#
@@ -94,7 +98,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer; nothing is swept then.
     pub async fn sweep(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let (mut change, mut swept) = (0, 0);
         for number in numbers {
             change = next_change(&mut tx).await?;
@@ -118,7 +122,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer; nothing is brought back then.
     pub async fn restore(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let mut change = 0;
         for number in numbers {
             change = next_change(&mut tx).await?;

@@ -140,7 +140,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer; nothing is changed then.
     pub async fn give(&self, given: &[(u64, Particular)], stamp: Stamp) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let mut change = 0;
         for (number, particular) in given {
             change = next_change(&mut tx).await?;

@@ -2,10 +2,10 @@
 
 mod clips;
 
-use crate::devices::hear_of;
+use crate::devices::{self, hear_of};
 use crate::drawers::{leave_drawer, renumber};
 use crate::sealing::SealKey;
-use crate::store::{COLLISIONS, Store, StoreError, next_change};
+use crate::store::{Store, StoreError, in_the_end, next_change};
 use sqlx::{MySql, Transaction};
 use std::collections::{HashMap, HashSet};
 use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item};
@@ -31,49 +31,81 @@ pub struct Heard {
     pub latest: Stamp,
 }
 
+/// How far the feed of another device was read: which feed it was, and the number of the last change.
+pub type Cursor = ([u8; 8], u64);
+
+/// What one batch is of another device's feed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Passage {
+    /// Up to where it was read before; nothing if it never was.
+    pub before: Option<Cursor>,
+    /// Up to where it is read with this batch.
+    pub after: Cursor,
+}
+
+impl Passage {
+    /// Up to where the feed is read with this, if it was read up to `read` by now; nothing if this does not go on from
+    /// there. Another connection may have read on from where this one began.
+    fn goes_on_from(&self, read: Option<Cursor>) -> Option<Cursor> {
+        let Self { before, after } = *self;
+        match read {
+            _ if before == read => Some(after),
+            Some((feed, upto))
+                if feed == after.0 && before.is_none_or(|before| before.0 != feed || before.1 <= upto) =>
+            {
+                Some((feed, after.1.max(upto)))
+            }
+            _ => None,
+        }
+    }
+}
+
 impl Store {
-    /// Takes in a batch that the device `from` told, in one transaction with the cursor in its feed.
+    /// Takes in a batch that the device `from` told, in one transaction with the cursor in its feed; or, without a
+    /// passage of its feed, what it handed over by hand.
+    ///
+    /// Gives nothing, and takes nothing in, if by now the device is linked no more, or its feed is to be read from
+    /// another place than where this goes on: a batch that was under way then would else be taken for the reading of
+    /// all that comes before it. What may arrive is asked for when nobody else writes any more, for the same reason.
     ///
     /// # Errors
     /// When the database fails; nothing is taken in then.
     pub async fn hear(
         &self,
         from: DeviceId,
-        cursor: Option<([u8; 8], u64)>,
+        passage: Option<Passage>,
         items: &[Item],
-        policy: &Policy,
+        policy: &(dyn Fn() -> Policy + Sync),
         at: MillisSinceEpoch,
-    ) -> Result<Heard, StoreError> {
-        let mut collisions = 0;
-        loop {
-            match self.hear_once(from, cursor, items, policy, at).await {
-                Err(error) if error.is_collision() && collisions < COLLISIONS => collisions += 1,
-                done => return done,
-            }
-        }
+    ) -> Result<Option<Heard>, StoreError> {
+        in_the_end!(self.hear_once(from, passage, items, policy, at))
     }
 
     async fn hear_once(
         &self,
         from: DeviceId,
-        cursor: Option<([u8; 8], u64)>,
+        passage: Option<Passage>,
         items: &[Item],
-        policy: &Policy,
+        policy: &(dyn Fn() -> Policy + Sync),
         at: MillisSinceEpoch,
-    ) -> Result<Heard, StoreError> {
+    ) -> Result<Option<Heard>, StoreError> {
+        let mut tx = self.begin_writing().await?;
+        let Some(known) = devices::linked(&mut tx, from).await? else { return Ok(None) };
+        let cursor = passage.map(|passage| passage.goes_on_from(known.read));
+        if cursor == Some(None) {
+            return Ok(None);
+        }
         let mut hearing = Hearing {
-            tx: self.pool.begin().await?,
-            policy,
+            tx,
+            policy: policy(),
             heard: Heard::default(),
-            by_hand: cursor.is_none(),
+            by_hand: passage.is_none(),
             devices: HashMap::new(),
             seal_key: self.seal_key.get(),
         };
-        // Nobody else writes anything from here to the end: what is read can be relied upon.
-        sqlx::query!("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut *hearing.tx).await?;
         hearing.items(items).await?;
         let Hearing { mut tx, heard, .. } = hearing;
-        if let Some((feed, upto)) = cursor {
+        if let Some(Some((feed, upto))) = cursor {
             sqlx::query!(
                 "UPDATE devices SET cursor_feed = ?, cursor_upto = ?, seen_at = ? WHERE id = ?",
                 &feed[..],
@@ -85,13 +117,13 @@ impl Store {
             .await?;
         }
         tx.commit().await?;
-        Ok(heard)
+        Ok(Some(heard))
     }
 }
 
 struct Hearing<'a> {
     tx: Transaction<'static, MySql>,
-    policy: &'a Policy,
+    policy: Policy,
     heard: Heard,
     /// It was handed over by hand, so that it is taken in whatever the policy says.
     by_hand: bool,
@@ -224,5 +256,30 @@ impl Hearing<'_> {
         .execute(&mut *self.tx)
         .await?;
         Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_batch_goes_on_from_where_its_feed_was_read() {
+        let (old, feed) = ([1; 8], [2; 8]);
+        let goes_on = |before, after, read| Passage { before, after }.goes_on_from(read);
+        assert_eq!(goes_on(None, (feed, 5), None), Some((feed, 5)));
+        assert_eq!(goes_on(Some((feed, 5)), (feed, 9), Some((feed, 5))), Some((feed, 9)));
+        // The feed is a new one, and is told from its beginning.
+        assert_eq!(goes_on(Some((old, 50)), (feed, 5), Some((old, 50))), Some((feed, 5)));
+        // Another connection has read on meanwhile, further or not so far.
+        assert_eq!(goes_on(Some((feed, 5)), (feed, 9), Some((feed, 7))), Some((feed, 9)));
+        assert_eq!(goes_on(Some((feed, 5)), (feed, 9), Some((feed, 12))), Some((feed, 12)));
+        assert_eq!(goes_on(None, (feed, 9), Some((feed, 7))), Some((feed, 9)));
+        assert_eq!(goes_on(Some((old, 50)), (feed, 5), Some((feed, 7))), Some((feed, 7)));
+        // It is to be read anew, and that has begun or not.
+        assert_eq!(goes_on(Some((feed, 5)), (feed, 9), None), None);
+        assert_eq!(goes_on(Some((feed, 5)), (feed, 9), Some((feed, 3))), None);
+        // The other feed is the one that counts.
+        assert_eq!(goes_on(None, (old, 9), Some((feed, 3))), None);
     }
 }

@@ -51,7 +51,7 @@ pub use drawers::{Drawer, Heading};
 pub use fetching::Piece;
 pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
 pub use given::{Given, Particular};
-pub use hearing::Heard;
+pub use hearing::{Cursor, Heard, Passage};
 pub use settings::TRAY;
 pub use steps::{GENTLE, How, QUICK, Step};
 pub use store::{COLLISIONS, OpenError, Store, StoreError};

@@ -45,10 +45,8 @@ impl Store {
     /// When the database does not answer; nothing is changed then.
     pub async fn mend_stamps(&self, believed: Stamp, now: MillisSinceEpoch) -> Result<(Stamp, u64), StoreError> {
         let limit = believed.to_bits();
-        let mut tx = self.pool.begin().await?;
-        // Nobody else writes anything from here to the end.
-        let mut change =
-            sqlx::query_scalar!("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut *tx).await?;
+        let mut tx = self.begin_writing().await?;
+        let mut change = sqlx::query_scalar!("SELECT last FROM feed WHERE one = 1").fetch_one(&mut *tx).await?;
         let mut clips = sqlx::query_as!(
             Stamps,
             "SELECT no, copied, restored, deleted, cleared, swept, purged, title_stamp AS title, mark_stamp AS mark,

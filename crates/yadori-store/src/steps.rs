@@ -142,7 +142,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer; nothing is done then.
     pub async fn begin_step(&self, how: How, clips: Vec<u64>, stamp: Stamp) -> Result<(Step, Option<u64>), StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let number = record_step(&mut tx, how, &clips, stamp, None).await?;
         let total = clips.len() as u32;
         let mut step =
@@ -165,7 +165,7 @@ impl Store {
         if !step.is_pending() {
             return Ok(None);
         }
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let done = step.done as usize;
         let (change, done) = if step.undone {
             let from = done.saturating_sub(most);
@@ -190,7 +190,7 @@ impl Store {
         stamp: Stamp,
         horizon: MillisSinceEpoch,
     ) -> Result<Option<(Step, Option<u64>)>, StoreError> {
-        let mut tx = self.pool.begin().await?;
+        let mut tx = self.begin_writing().await?;
         let mut step = loop {
             let found = sqlx::query_as!(
                 Raw,

@@ -89,20 +89,35 @@ impl StoreError {
     /// Whether two transactions stood in each other's way, so that this one was taken back: the same request succeeds
     /// when it is made again at once.
     pub fn is_collision(&self) -> bool {
-        matches!(self, Self::Unavailable(error) if number_of(error) == Some(COLLISION))
+        matches!(self, Self::Unavailable(error) if number_of(error).is_some_and(|number| COLLISION.contains(&number)))
     }
 }
 
-/// MariaDB's number for a transaction that was taken back, so that another could go on: ER_LOCK_DEADLOCK.
-const COLLISION: u16 = 1213;
+/// MariaDB's numbers for a transaction that was taken back, so that another could go on (ER_LOCK_DEADLOCK), or since
+/// another has changed meanwhile what it had read (ER_CHECKREAD, of later versions).
+const COLLISION: [u16; 2] = [1213, 1020];
 
 /// How often a transaction that stood in another's way is tried again: never as often in a row by chance.
 pub const COLLISIONS: u32 = 20;
 
+/// Waits for what a statement or a transaction comes to; again, as long as it is taken back for another's sake.
+macro_rules! in_the_end {
+    ($attempt:expr) => {{
+        let mut collisions = 0;
+        loop {
+            match $attempt.await {
+                Err(error) if error.is_collision() && collisions < $crate::store::COLLISIONS => collisions += 1,
+                done => break done,
+            }
+        }
+    }};
+}
+pub(crate) use in_the_end;
+
 /// MariaDB's numbers for "no room": disk full, table full, and an error writing a file.
 const NO_ROOM: [u16; 4] = [1021, 1114, 1030, 1026];
 /// MariaDB's numbers for "going down" and for waiting too long for a lock.
-const PASSING: [u16; 4] = [1053, 1205, 1213, 1927];
+const PASSING: [u16; 5] = [1053, 1205, 1213, 1927, 1020];
 
 /// MariaDB's number of an error.
 fn number_of(error: &sqlx::Error) -> Option<u16> {
@@ -230,6 +245,17 @@ impl Store {
     /// When the database does not answer.
     pub async fn latest_change(&self) -> Result<u64, StoreError> {
         Ok(sqlx::query_scalar!("SELECT last FROM feed WHERE one = 1").fetch_one(&self.pool).await?)
+    }
+}
+
+impl Store {
+    /// Begins to write: nobody else does from here to the end, so that what is read can be relied upon, and nobody
+    /// stands in another's way with what each took first. (Only large content may be on its way to the disk meanwhile:
+    /// see [`Filing::put_content`](crate::Filing::put_content).)
+    pub(crate) async fn begin_writing(&self) -> Result<Transaction<'static, MySql>, sqlx::Error> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query!("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut *tx).await?;
+        Ok(tx)
     }
 }
 

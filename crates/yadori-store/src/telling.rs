@@ -147,13 +147,15 @@ impl Store {
             }
         }
         if !newly_shared.is_empty() {
+            let mut tx = self.begin_writing().await?;
             sqlx::query!(
                 "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
                  STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no SET c.shared = TRUE",
                 numbers_as_json(&newly_shared)
             )
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await?;
+            tx.commit().await?;
         }
         let mut items = self.devices_told(after, upto).await?;
         items.extend(self.drawers_told(after, upto).await?);

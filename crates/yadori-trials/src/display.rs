@@ -28,7 +28,7 @@ impl Display {
     pub fn start_apart() -> Self {
         static NEXT: AtomicU32 = AtomicU32::new(0);
         // Others take the lowest number that is free.
-        let number = 1000 + std::process::id() % 10_000 * 5 + NEXT.fetch_add(1, Ordering::SeqCst);
+        let number = 1000 + std::process::id() % 1000 * 50 + NEXT.fetch_add(1, Ordering::SeqCst);
         Self::start_at(Some(&format!(":{number}")))
     }
 

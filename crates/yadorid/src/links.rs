@@ -387,17 +387,26 @@ impl Service {
     /// Another policy is in force: everything is told again to who is let have it.
     pub(crate) async fn put_policy(&self, policy: &Policy) -> Result<(), StoreError> {
         let value = serde_json::to_string(policy).unwrap_or_default();
-        self.store.set_setting(POLICY, Some(&value)).await?;
-        let before = std::mem::replace(&mut *locked(&self.links.policy), policy.clone());
+        let before = self.links.policy();
         let only_here = Policy {
             follow: policy.follow,
             may_be_put_on_clipboard: policy.may_be_put_on_clipboard,
             fetch_above: policy.fetch_above,
-            ..before
+            ..before.clone()
         };
-        if only_here != *policy {
-            self.store.renew_feed().await?;
-            self.store.read_all_again().await?;
+        let is_for_all = only_here != *policy;
+        // First, so that nothing is told or taken in by the old one that is not told or taken in again.
+        *locked(&self.links.policy) = policy.clone();
+        let put = if is_for_all {
+            self.store.share_anew(POLICY, &value).await
+        } else {
+            self.store.set_setting(POLICY, Some(&value)).await
+        };
+        if let Err(error) = put {
+            *locked(&self.links.policy) = before;
+            return Err(error);
+        }
+        if is_for_all {
             self.end_lines();
         }
         self.ledger.status_changed();

@@ -111,9 +111,11 @@ fn a_sweep_that_comes_due_and_would_take_more_than_half_is_held_until_a_word() {
 #[test]
 fn secrets_go_for_good_unless_they_are_kept() {
     let (_home, service) = service();
-    service.run(&["rules", "set", "sensitive", "1s"]);
     service.run(&["add", "password: kestrel-lane-9", "--pin"]);
+    let mut events = service.events(None);
     copy(&service, "password: another-one-77", "Writer");
+    events.copied("");
+    service.run(&["rules", "set", "sensitive", "1s"]);
     wait_for(&service, 1);
     assert_eq!((bin(&service).total, service.clips(&["list"])[0].pinned), (0, true));
 }

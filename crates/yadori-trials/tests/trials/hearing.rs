@@ -8,7 +8,7 @@ use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::shared::{Body, BodyFormat, Clip, Device, Drawer, Hash, Item};
 use yadori_core::sharing::Policy;
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
-use yadori_store::{DeviceRecord, How, Store};
+use yadori_store::{Cursor, How, Passage, Store};
 
 const AT: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
 /// Bytes told in one batch, about.
@@ -130,8 +130,30 @@ impl Dice {
     }
 }
 
+/// A device that is linked.
+fn linked(number: u8) -> Device {
+    Device { key: [number; 32], linked: Register::new(Stamp::from_bits(1), true), ..Device::default() }
+}
+
+/// How far the feed of a device was read.
+async fn read_of(store: &Store, device: &Device) -> Option<Cursor> {
+    let records = store.devices().await.unwrap().into_iter();
+    let known = records.filter_map(|record| Some((record.device?.key, record.read)));
+    known.filter(|(key, _)| *key == device.key).find_map(|(_, read)| read)
+}
+
+/// Takes in the next batch of a device's feed.
+async fn hear_from(store: &Store, device: &Device, items: &[Item]) -> Option<u64> {
+    let before = read_of(store, device).await;
+    let passage = Passage { before, after: ([7; 8], before.map_or(1, |(_, upto)| upto + 1)) };
+    let heard = store.hear(device.id(), Some(passage), items, &Policy::default, AT).await.unwrap();
+    heard.expect("it is linked, and read up to there").change
+}
+
+/// The same, of a device that is linked now if it was not.
 async fn hear(store: &Store, items: &[Item]) -> Option<u64> {
-    store.hear(TELLER, Some(([7; 8], 1)), items, &Policy::default(), AT).await.unwrap().change
+    store.note_device(&linked(8)).await.unwrap();
+    hear_from(store, &linked(8), items).await
 }
 
 /// Everything that it would tell, and what it lacks.
@@ -143,6 +165,7 @@ async fn all_of(store: &Store) -> (BTreeMap<String, Item>, Vec<(Hash, u64)>) {
             let name = match &item {
                 Item::Clip(clip) => clip.id.to_string(),
                 Item::Drawer(drawer) => format!("drawer {}", drawer.id[0]),
+                Item::Device(_) => continue,
                 other => panic!("{other:?}"),
             };
             assert!(told.insert(name, item).is_none(), "told twice");
@@ -215,7 +238,7 @@ async fn two_that_tell_each_other_everything_come_to_the_same_and_to_an_end() {
 async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
     let records = private_of(1).await;
     let store = &records.store;
-    let away = Device { key: [9; 32], linked: Register::new(Stamp::from_bits(1), true), ..Device::default() };
+    let away = linked(9);
     store.note_device(&away).await.unwrap();
     let clip = |copied, deleted, cleared| {
         let state = State { copied, deleted, cleared, copies: 1, ..State::default() };
@@ -223,8 +246,8 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
         Item::Clip(Box::new(Clip { id: ClipId([1; 16]), kind: Kind::Text, state, body }))
     };
     let (early, late) = (Stamp::at_start_of(AT), Stamp::at_start_of(AT.plus(1)));
-    hear(store, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
-    hear(store, &[clip(early, late, Stamp::NEVER)]).await;
+    hear_from(store, &away, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
+    hear_from(store, &away, &[clip(early, late, Stamp::NEVER)]).await;
     // A day in the bin, then its content goes; months later there is still the trace.
     let months_later = AT.plus(179 * DAY);
     while store.shred_due(months_later, &[]).await.unwrap().is_some() {}
@@ -233,7 +256,7 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
         |items: &[Item]| items.iter().filter(|item| matches!(item, Item::Clip(clip) if clip.body.is_none())).count();
     assert_eq!(of_clip(&trace), 1, "{trace:?}");
     // So what the other still has does not bring it back.
-    hear(store, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
+    hear_from(store, &away, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
     assert!(store.clips(&[1]).await.unwrap().iter().all(|record| !record.is_live()));
     // Once it has passed, nothing is left.
     store.acknowledged(away.id(), store.latest_change().await.unwrap(), months_later).await.unwrap();
@@ -246,7 +269,7 @@ async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes
     let records = private_of(1).await;
     let store = &records.store;
     store.seal_with([7; 32]);
-    let away = Device { key: [9; 32], linked: Register::new(Stamp::from_bits(1), true), ..Device::default() };
+    let away = linked(9);
     store.note_device(&away).await.unwrap();
     let at = |millis| Stamp::at_start_of(AT.plus(millis));
     let clip = |number: u8, state: State| {
@@ -257,7 +280,7 @@ async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes
     let pinned = |stamp, of| State { pin: Register::new(stamp, Some(Order::between(None, None))), ..copied(of) };
     let tell = async |clips: &[Clip]| {
         let items: Vec<Item> = clips.iter().map(|clip| Item::Clip(Box::new(clip.clone()))).collect();
-        store.hear(away.id(), Some(([1; 8], 40)), &items, &Policy::default(), AT).await.unwrap();
+        hear_from(store, &away, &items).await;
     };
     // Deleted, cleared after it was unpinned, forgotten for good, and cleared; all of that is a day and half a year ago.
     let first: Vec<Clip> = (1..=4).map(|number| clip(number, copied(at(0)))).collect();
@@ -281,8 +304,7 @@ async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes
     };
     assert_eq!(told().await, BTreeMap::new());
     // The one that was away is read anew from the beginning.
-    let read = |records: Vec<DeviceRecord>| records.into_iter().find(|record| !record.own).unwrap().read;
-    assert_eq!(read(store.devices().await.unwrap()), None);
+    assert_eq!(read_of(store, &away).await, None);
 
     // It tells of what it still has; it has pinned one before that was unpinned, and one before it was cleared.
     tell(&[
@@ -323,8 +345,35 @@ async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes
     let removed = Device { linked: Register::new(Stamp::from_bits(2), false), ..away.clone() };
     store.note_device(&removed).await.unwrap();
     while store.shred_due(half_a_year_later, &[]).await.unwrap().is_some() {}
-    tell(&[clip(2, copied(at(0)))]).await;
+    hear(store, &[Item::Clip(Box::new(clip(2, copied(at(0)))))]).await;
     assert!(state_of(2).await.is_live(Stamp::NEVER));
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_batch_that_is_under_way_when_its_device_is_to_be_read_anew_is_not_taken_in() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    let van = linked(9);
+    let item = |number: u8| Item::Clip(Box::new(large(number, true).0));
+    let hear =
+        async |passage, number| store.hear(van.id(), passage, &[item(number)], &Policy::default, AT).await.unwrap();
+    let of = |before, after| Some(Passage { before, after });
+    let (first, second) = (([7; 8], 5), ([7; 8], 9));
+    // Nobody is heard who is not linked, not even with what is handed over by hand.
+    assert!(hear(of(None, first), 1).await.is_none() && hear(None, 1).await.is_none());
+    store.note_device(&van).await.unwrap();
+    assert!(hear(of(None, first), 1).await.is_some());
+    // What it told before is to be told again, perhaps since more may be taken in now. The batch that was on its way
+    // does not stand for that.
+    store.share_anew("policy", "{}").await.unwrap();
+    assert!(hear(of(Some(first), second), 2).await.is_none());
+    assert_eq!(read_of(store, &van).await, None);
+    assert!(hear(of(None, first), 1).await.is_some() && hear(of(Some(first), second), 2).await.is_some());
+    assert_eq!(read_of(store, &van).await, Some(second));
+    // Nor does it when the device is let go of.
+    store.forget_links().await.unwrap();
+    assert!(hear(of(Some(second), ([7; 8], 10)), 3).await.is_none() && hear(None, 3).await.is_none());
+    assert_eq!((read_of(store, &van).await, all_of(store).await.0.len()), (None, 2));
 }
 
 /// A clip with content that lies in a blob of its own; `here` if it travels along.
@@ -357,8 +406,9 @@ async fn what_comes_from_all_sides_at_once_is_taken_in() {
         }
     };
     let told = async {
+        store.note_device(&linked(9)).await.unwrap();
         for number in (0..ROUNDS).rev() {
-            hear(store, &[Item::Clip(Box::new(large(number, true).0))]).await;
+            hear_from(store, &linked(9), &[Item::Clip(Box::new(large(number, true).0))]).await;
         }
     };
     let fetched = async {

@@ -96,6 +96,8 @@ fn every_announced_copy_survives_a_kill_in_the_middle_of_a_stream() {
 fn the_database_comes_back_by_itself_and_no_copy_is_lost() {
     let (home, display) = (Home::new(), Display::start());
     let service = Service::on_display(&home, &display);
+    // What is tried again is no repeat.
+    service.run(&["rules", "set", "repeats", "1m"]);
     let mut events = service.events(None);
     let over = AtomicBool::new(false);
     let seen = std::thread::scope(|scope| {
@@ -122,6 +124,8 @@ fn the_database_comes_back_by_itself_and_no_copy_is_lost() {
     while refused() < u64::from(left_out) {
         events.any();
     }
+    let refused = service.status().refused;
+    assert!(refused.iter().all(|refused| refused.reason != "repeat"), "{refused:?}");
 }
 
 #[test]

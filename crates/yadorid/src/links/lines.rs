@@ -6,8 +6,8 @@ use crate::moment::now;
 use crate::service::Service;
 use std::collections::VecDeque;
 use std::net::SocketAddr;
-use std::sync::Arc;
 use std::sync::atomic::Ordering;
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::mpsc;
@@ -146,7 +146,8 @@ impl Service {
     /// Holds the connection with a device until it ends. Of two with the same device, the one stays that was made
     /// by the device with the smaller id.
     pub(super) async fn hold(self: &Arc<Self>, connection: Connection) {
-        let device = DeviceId::of_key(&connection.peer);
+        let peer = connection.peer;
+        let device = DeviceId::of_key(&peer);
         if !self.shares() {
             return;
         }
@@ -163,6 +164,10 @@ impl Service {
         let number = self.links.numbers.fetch_add(1, Ordering::Relaxed);
         {
             let mut lines = locked(&self.links.lines);
+            // Whoever changes either ends the lines that there are then: those are this one, or it has not got so far.
+            if !self.shares() || !doors.linked().contains(&peer) {
+                return;
+            }
             if let Some(other) = lines.get(&device) {
                 let prefers_mine = doors.identity().id() < device;
                 if other.made_here != made_here && other.made_here == prefers_mine {
@@ -216,7 +221,7 @@ impl Service {
         let changes = self.ledger.changes();
         let latest = self.store.latest_change().await?;
         let begun = Exchange::begin(&self.device, now(), self.store.feed().await?, latest, read);
-        let peer = Peer { service: self.clone(), device };
+        let peer = Peer { service: self.clone(), device, read: Mutex::new(read) };
         tracing::info!(%device, "connected with a device");
         Ok(line::hold(line, begun, &peer, waiting, changes).await)
     }

@@ -5,18 +5,20 @@ use crate::moment::{latest_believed, now};
 use crate::picture;
 use crate::service::Service;
 use bytes::Bytes;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 use thiserror::Error;
 use yadori_core::shared::{Clip, Hash, Item};
 use yadori_core::{DeviceId, Stamp};
 use yadori_link::frame::Hello;
 use yadori_link::line::Records;
-use yadori_store::{Heard, Piece, StoreError};
+use yadori_store::{Cursor, Heard, Passage, Piece, StoreError};
 
 /// The records, as far as one other device is concerned.
 pub(super) struct Peer {
     pub service: Arc<Service>,
     pub device: DeviceId,
+    /// How far its feed was read.
+    pub read: Mutex<Option<Cursor>>,
 }
 
 /// Why an exchange cannot go on.
@@ -28,6 +30,9 @@ pub(super) enum PeerError {
     Future,
     #[error("it sent content that is not what its hash says")]
     Lie,
+    /// It was let go of, or everything is to be read again from it.
+    #[error("it is about to be read anew")]
+    Anew,
 }
 
 impl Peer {
@@ -108,8 +113,11 @@ impl Records for Peer {
 
     async fn apply(&self, cursor: ([u8; 8], u64), items: Vec<Item>) -> Result<Vec<(Hash, u64)>, PeerError> {
         Self::check(&items)?;
-        let policy = self.service.links.policy();
-        let heard = self.service.store.hear(self.device, Some(cursor), &items, &policy, now()).await?;
+        let passage = Passage { before: *locked(&self.read), after: cursor };
+        let policy = || self.service.links.policy();
+        let heard = self.service.store.hear(self.device, Some(passage), &items, &policy, now()).await?;
+        let heard = heard.ok_or(PeerError::Anew)?;
+        *locked(&self.read) = Some(cursor);
         self.service.links.note(self.device, |standing| {
             standing.latest = standing.latest.max(cursor.1);
             standing.progress += 1;
@@ -163,8 +171,9 @@ impl Records for Peer {
         let items = [Item::Clip(Box::new(clip))];
         Self::check(&items)?;
         let [Item::Clip(clip)] = &items else { return Ok(None) };
-        let policy = self.service.links.policy();
+        let policy = || self.service.links.policy();
         let heard = self.service.store.hear(self.device, None, &items, &policy, now()).await?;
+        let heard = heard.ok_or(PeerError::Anew)?;
         let wants = self.heard(heard).await?;
         if let Some(orders) = self.service.links.orders(self.device) {
             for (hash, have) in wants {
@@ -174,7 +183,7 @@ impl Records for Peer {
         if !recall {
             return Ok(None);
         }
-        if !policy.may_be_put_on_clipboard {
+        if !policy().may_be_put_on_clipboard {
             return Ok(Some(
                 "it has the clip, but does not let others put anything on its clipboard (there: yadori sync policy --allow-recall)"
                     .into(),

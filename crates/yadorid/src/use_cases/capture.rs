@@ -170,13 +170,7 @@ impl Service {
 
     /// Makes a clip of a copy. It is durable, and about to be announced, on return.
     pub async fn capture(self: &Arc<Self>, copy: Copy, by_hand: &ByHand) -> Result<Captured, CaptureError> {
-        let mut collisions = 0;
-        loop {
-            match self.capture_in(None, copy.clone(), Some(by_hand)).await {
-                Err(CaptureError::Store(error)) if error.is_collision() && collisions < COLLISIONS => collisions += 1,
-                done => return done,
-            }
-        }
+        self.capture_in(None, copy, Some(by_hand)).await
     }
 
     /// Makes a clip of a copy that is said to have this id; refuses it if it has another.
@@ -191,6 +185,21 @@ impl Service {
 
     /// The same, in a filing that was begun ahead.
     async fn capture_in(
+        self: &Arc<Self>,
+        mut ahead: Option<Filing>,
+        copy: Copy,
+        by_hand: Option<&ByHand>,
+    ) -> Result<Captured, CaptureError> {
+        let mut collisions = 0;
+        loop {
+            match self.capture_once(ahead.take(), copy.clone(), by_hand).await {
+                Err(CaptureError::Store(error)) if error.is_collision() && collisions < COLLISIONS => collisions += 1,
+                done => return done,
+            }
+        }
+    }
+
+    async fn capture_once(
         self: &Arc<Self>,
         ahead: Option<Filing>,
         copy: Copy,
@@ -250,6 +259,8 @@ impl Service {
         let filed = filing.commit(&clip, &draft.formats).await?;
         if by_hand.is_none() {
             self.note_newest(copied);
+            // Not before it is filed: what has to be tried again repeats nothing.
+            self.note_copied(id);
         }
         match filed.record {
             Some(record) => self.ledger.changed_to(record),
@@ -285,11 +296,16 @@ impl Service {
 
     /// Refuses a copy of what was copied within the last `millis`, if the rules want that.
     fn refuse_repeat(&self, id: ClipId, millis: u64) -> Result<(), Refusal> {
-        let at = now();
-        let mut latest = self.latest_copy.lock().unwrap_or_else(PoisonError::into_inner);
-        let repeated = latest.is_some_and(|(known, before)| known == id && at.0.saturating_sub(before.0) < millis);
-        *latest = Some((id, at));
-        if repeated { Err(Refusal::Repeat) } else { Ok(()) }
+        let latest = *self.latest_copy.lock().unwrap_or_else(PoisonError::into_inner);
+        if latest.is_some_and(|(known, at)| known == id && now().0.saturating_sub(at.0) < millis) {
+            self.note_copied(id);
+            return Err(Refusal::Repeat);
+        }
+        Ok(())
+    }
+
+    fn note_copied(&self, id: ClipId) {
+        *self.latest_copy.lock().unwrap_or_else(PoisonError::into_inner) = Some((id, now()));
     }
 
     /// The picture is broken; what else was copied with it may still make a clip.

@@ -15,6 +15,9 @@ const CANDIDATES: usize = 5;
 /// Most clips that can be named in one go.
 const MOST: usize = 10_000;
 
+/// How often an alias is looked up whose clip leaves the history at the same time.
+const LOOKS: usize = 5;
+
 /// Why a name leads to no clip.
 #[derive(Debug, Error)]
 pub enum FindNameError {
@@ -76,8 +79,20 @@ impl Service {
         let shown: String = one_line(name, 40);
         let name = name.trim();
         let parsed: ClipName = name.parse().map_err(|error| FindNameError::NotAName(shown.clone(), error))?;
-        let none = || FindNameError::NoSuchClip(shown.clone());
-        let id = match &parsed {
+        // A clip that has left the history since it was looked up may have left its alias to another. (A position that
+        // stands for another clip by now is not what was meant.)
+        let looks = if matches!(parsed, ClipName::Alias(_)) { LOOKS } else { 1 };
+        for _ in 0..looks {
+            let id = self.id_of(&parsed, name, &shown).await?;
+            if let Some(found) = self.found(id).await? {
+                return Ok(found);
+            }
+        }
+        Err(FindNameError::NoSuchClip(shown))
+    }
+
+    async fn id_of(&self, parsed: &ClipName, name: &str, shown: &str) -> Result<ClipId, FindNameError> {
+        let id = match parsed {
             ClipName::Position(position) => self.ledger.read().await.at(*position),
             ClipName::Pin(place) => self.store.pinned().await?.get(place - 1).map(|record| record.id),
             ClipName::Tray(place) => self.tray.lock().await.items().get(place - 1).copied(),
@@ -85,24 +100,28 @@ impl Service {
             ClipName::IdPrefix(_) => None,
         };
         // `p234` may also be the beginning of an id.
-        let id = match (id, &parsed) {
-            (Some(id), _) => id,
+        match (id, parsed) {
+            (Some(id), _) => Ok(id),
             (None, ClipName::IdPrefix(_) | ClipName::Pin(_) | ClipName::Tray(_)) if name.len() >= SHORTEST_PREFIX => {
-                self.with_prefix(&name.to_ascii_lowercase(), &shown).await?
+                self.with_prefix(&name.to_ascii_lowercase(), shown).await
             }
-            (None, _) => return Err(none()),
-        };
+            (None, _) => Err(FindNameError::NoSuchClip(shown.to_owned())),
+        }
+    }
+
+    /// The clip with this id, if it is in the history.
+    async fn found(&self, id: ClipId) -> Result<Option<Found>, StoreError> {
         let position = self.ledger.read().await.position(id);
-        let record = self.store.clip(id).await?.filter(ClipRecord::is_live).ok_or_else(none)?;
+        let Some(record) = self.store.clip(id).await?.filter(ClipRecord::is_live) else { return Ok(None) };
         let position = match position {
-            Some(position) => position,
+            Some(position) => Some(position),
             None => {
                 // It is on record, but whoever put it there has not told so yet.
                 self.ledger.changed(record.change);
-                self.ledger.read().await.position(id).ok_or_else(none)?
+                self.ledger.read().await.position(id)
             }
         };
-        Ok((record, position))
+        Ok(position.map(|position| (record, position)))
     }
 
     async fn with_prefix(&self, prefix: &str, shown: &str) -> Result<ClipId, FindNameError> {
