@@ -2,7 +2,7 @@
 
 use crate::hearing::Cursor;
 use crate::settings;
-use crate::store::{Store, StoreError, next_change};
+use crate::store::{Store, StoreError, in_the_end, next_change};
 use sqlx::{MySql, Transaction};
 use yadori_core::merge::Register;
 use yadori_core::shared::{Device, Item};
@@ -129,6 +129,10 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn acknowledged(&self, device: DeviceId, upto: u64, at: MillisSinceEpoch) -> Result<(), StoreError> {
+        in_the_end!(self.acknowledged_once(device, upto, at))
+    }
+
+    async fn acknowledged_once(&self, device: DeviceId, upto: u64, at: MillisSinceEpoch) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE devices SET acked = GREATEST(acked, ?), seen_at = ? WHERE id = ?",
             upto,
@@ -161,6 +165,10 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn note_reached(&self, device: DeviceId, address: &str) -> Result<(), StoreError> {
+        in_the_end!(self.note_reached_once(device, address))
+    }
+
+    async fn note_reached_once(&self, device: DeviceId, address: &str) -> Result<(), StoreError> {
         sqlx::query!("UPDATE devices SET reached = ? WHERE id = ?", address, &device.0[..]).execute(&self.pool).await?;
         Ok(())
     }

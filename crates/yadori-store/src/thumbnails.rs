@@ -1,6 +1,6 @@
 //! Small pictures of pictures. They are made from the content and can be made again.
 
-use crate::store::{Store, StoreError};
+use crate::store::{Store, StoreError, in_the_end};
 
 /// A small picture of a picture.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -28,6 +28,10 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn put_thumbnail(&self, clip: u64, thumbnail: &Thumbnail) -> Result<(), StoreError> {
+        in_the_end!(self.put_thumbnail_once(clip, thumbnail))
+    }
+
+    async fn put_thumbnail_once(&self, clip: u64, thumbnail: &Thumbnail) -> Result<(), StoreError> {
         sqlx::query!(
             "REPLACE INTO thumbnails (clip_no, mime, content) SELECT no, ?, ? FROM clips WHERE no = ? AND shredded = FALSE",
             thumbnail.mime,

@@ -33,7 +33,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use thiserror::Error;
 use tokio::sync::{mpsc, watch};
-use yadori_core::shared::Hash;
+use yadori_core::shared::{Device, Hash};
 use yadori_core::sharing::Policy;
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
 use yadori_link::code::Code;
@@ -307,13 +307,25 @@ impl Service {
         }
     }
 
-    /// Only linked devices come in from now on; those that are linked no more are told, and cut off.
+    /// Other devices are linked than before: they are let in and dialled from now on, and no others.
     pub(crate) async fn know_linked(&self) -> Result<(), StoreError> {
-        let Some(doors) = self.links.doors_if_any() else { return Ok(()) };
+        self.let_in_linked().await?;
+        self.links.wake_up();
+        self.ledger.status_changed();
+        Ok(())
+    }
+
+    /// The devices that are linked with this one.
+    async fn linked_devices(&self) -> Result<Vec<Device>, StoreError> {
+        let devices = self.store.devices().await?.into_iter().filter(|device| !device.own);
+        Ok(devices.filter_map(|device| device.device).filter(|device| device.linked.value).collect())
+    }
+
+    /// Only linked devices come in from now on; those that are linked no more are told, and cut off. Gives those that are.
+    async fn let_in_linked(&self) -> Result<Vec<Device>, StoreError> {
+        let Some(doors) = self.links.doors_if_any() else { return Ok(Vec::new()) };
         let _alone = self.links.knowing.lock().await;
-        let devices: Vec<_> = self.store.devices().await?.into_iter().filter(|device| !device.own).collect();
-        let linked: Vec<_> = devices.iter().filter_map(|device| device.device.as_ref()).collect();
-        let linked: Vec<_> = linked.into_iter().filter(|device| device.linked.value).collect();
+        let linked = self.linked_devices().await?;
         doors.linked().set(linked.iter().map(|device| device.key));
         let gone: Vec<DeviceId> = {
             let lines = locked(&self.links.lines);
@@ -324,9 +336,7 @@ impl Service {
                 let _ = orders.try_send(Order::End(yadori_link::frame::Bye::Removed));
             }
         }
-        self.links.wake_up();
-        self.ledger.status_changed();
-        Ok(())
+        Ok(linked)
     }
 
     /// Whether sharing goes on; ends a pause that is over.

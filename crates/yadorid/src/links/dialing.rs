@@ -12,7 +12,7 @@ use yadori_core::shared::Device;
 use yadori_link::identity::Pin;
 use yadori_link::line;
 use yadori_link::tls::{Connection, Doors};
-use yadori_store::{DeviceRecord, StoreError};
+use yadori_store::DeviceRecord;
 
 /// How long an address may take to answer.
 const CONNECTING: Duration = Duration::from_secs(5);
@@ -28,7 +28,7 @@ impl Service {
     pub(crate) async fn keep_linked(self: &Arc<Self>) {
         let mut woken = self.links.wake.subscribe();
         loop {
-            match self.linked_devices().await {
+            match self.let_in_linked().await {
                 Ok(devices) => {
                     if !devices.is_empty()
                         && let Err(error) = self.listen_for_devices().await
@@ -48,11 +48,6 @@ impl Service {
                 return;
             }
         }
-    }
-
-    pub(crate) async fn linked_devices(&self) -> Result<Vec<Device>, StoreError> {
-        let devices = self.store.devices().await?.into_iter().filter(|device| !device.own);
-        Ok(devices.filter_map(|device| device.device).filter(|device| device.linked.value).collect())
     }
 
     /// Tries to reach a device until there is a connection, with pauses that grow; after it is lost, again.

@@ -184,9 +184,10 @@ impl Service {
             let mut lines = locked(&self.links.lines);
             if lines.get(&device).is_some_and(|held| held.number == number) {
                 lines.remove(&device);
-                locked(&self.links.fetching).is_gone(device);
             }
         }
+        // What this one was to fetch, the line that has taken its place does not know of.
+        locked(&self.links.fetching).is_gone(device);
         self.links.fetched.send_modify(|times| *times += 1);
         // What it was fetching, another may have.
         match self.store.wanted(self.links.policy().fetch_above).await {
