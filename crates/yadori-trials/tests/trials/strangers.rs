@@ -303,3 +303,41 @@ fn lies_about_content_are_found_out() {
     workshop.until_newest("all is well");
     assert!(workshop.service.run_with(&["recall", "2"], b"").status.code() == Some(1));
 }
+
+#[test]
+fn what_a_connection_was_asked_for_is_asked_of_the_one_that_takes_its_place() {
+    let (workshop, van) = pair();
+    let van = van.killed();
+    let impostor = Impostor::of(&van, &workshop);
+    // Too large to be fetched before somebody wants it.
+    let bytes = Bytes::from(vec![b'y'; 8 * CHUNK]);
+    let hash = *blake3::hash(&bytes).as_bytes();
+    let large = told(ClipId::of(Kind::Text, &bytes), vec![format(bytes.len() as u64, hash, None)]);
+    let shown = std::thread::scope(|scope| {
+        let mut first = impostor.runtime.block_on(impostor.greet());
+        impostor.runtime.block_on(first.say_raw(frame::encode(&large)));
+        workshop.until(|own| own.list().len() == 1);
+        let shown = scope.spawn(|| workshop.run(&["show", "1", "--raw"]));
+        let wanted = async |line: &mut Line| loop {
+            let said = line.hear_raw().await.expect("the line holds");
+            if let Ok(Frame::Want(wanted, from)) = frame::decode(&said) {
+                assert_eq!(wanted, hash);
+                return from as usize;
+            }
+        };
+        impostor.runtime.block_on(async {
+            // It never answers: the device has made another connection meanwhile.
+            assert_eq!(wanted(&mut first).await, 0);
+            let mut second = impostor.greet().await;
+            let mut here = 0;
+            while here < bytes.len() {
+                here = wanted(&mut second).await;
+                let piece = bytes.slice(here..(here + CHUNK).min(bytes.len()));
+                here += piece.len();
+                second.say_raw(frame::encode(&Frame::Chunk(hash, here as u64 - piece.len() as u64, piece))).await;
+            }
+        });
+        shown.join().unwrap()
+    });
+    assert_eq!(shown.as_bytes(), bytes);
+}
