@@ -80,17 +80,18 @@ impl X11 {
     }
 
     /// Tells of the readings that have ended, in the order in which they began; one that has waited for an
-    /// earlier one for long enough is told before it.
+    /// earlier one for long enough is told before it, and so are those before it that have ended as well.
     pub(super) fn tell_ended(&mut self, now: Instant) {
+        let has_waited = |reading: &CopyReading| reading.has_ended() && reading.deadline() <= now;
+        let mut in_turn = self.readings.iter().rposition(has_waited).map_or(0, |last| last + 1);
         let mut number = 0;
-        while number < self.readings.len() {
-            let reading = &mut self.readings[number];
-            let in_turn = number == 0 || reading.deadline() <= now;
-            let Some(how) = (if in_turn { reading.take_end() } else { None }) else {
+        while number < self.readings.len() && (number == 0 || number < in_turn) {
+            let Some(how) = self.readings[number].take_end() else {
                 number += 1;
                 continue;
             };
             let reading = self.readings.remove(number);
+            in_turn = in_turn.saturating_sub(1);
             match how {
                 Ok(copy) if copy.source.selected => {
                     self.surroundings.runtime.block_on(self.surroundings.teller.copied(copy));

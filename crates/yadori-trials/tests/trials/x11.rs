@@ -489,8 +489,8 @@ fn a_program_that_never_answers_takes_nothing_from_those_after_it() {
         }
         drop(before.replace(owner));
     }
-    for n in 0..12 {
-        assert_eq!(desk.events.change().clip.unwrap().preview, format!("in its place {n}"));
-    }
+    let told: Vec<String> = (0..12).map(|_| desk.events.change().clip.unwrap().preview).collect();
+    let copied: Vec<String> = (0..12).map(|n| format!("in its place {n}")).collect();
+    assert_eq!(told, copied, "{:?}", desk.service.status().refused);
     desk.still_captures();
 }
