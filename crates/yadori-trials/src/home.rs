@@ -1,6 +1,6 @@
 //! A home folder with a database that is set up already.
 
-use crate::process::built;
+use crate::process::{built, nothing_runs_in};
 use std::net::{Ipv4Addr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -69,6 +69,14 @@ impl Home {
     pub fn configure_link(&self, device: &str, before: &str, link: &str) {
         let text = format!("device = \"{device}\"\n{before}\n[api]\nlisten = \"127.0.0.1:0\"\n[link]\n{link}\n");
         std::fs::write(self.path().join("config.toml"), text).expect("a configuration");
+    }
+}
+
+impl Drop for Home {
+    /// The database server of a service that was killed ends a moment later, and writes into its folder until then.
+    fn drop(&mut self) {
+        let has_ended = nothing_runs_in(self.path());
+        assert!(has_ended || std::thread::panicking(), "something still runs in {}", self.path().display());
     }
 }
 

@@ -4,7 +4,7 @@ use crate::PATIENCE;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::process::{Pid, PidfdFlags, Signal, pidfd_open};
 use std::os::unix::process::CommandExt;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::{Child, Command};
 
 /// A child in a process group of its own, which ends with it.
@@ -46,7 +46,7 @@ impl Process {
     /// If it does not end in time. It is killed then.
     pub fn end(&mut self, signal: Signal) -> bool {
         self.signal(signal);
-        let in_time = self.has_ended_in_time();
+        let in_time = Pid::from_raw(self.pid() as i32).is_none_or(ends_in_time);
         if !in_time {
             self.signal(Signal::KILL);
         }
@@ -54,13 +54,22 @@ impl Process {
         assert!(in_time || std::thread::panicking(), "process {} did not end when it was told to", self.pid());
         well
     }
+}
 
-    fn has_ended_in_time(&self) -> bool {
-        let Some(pid) = Pid::from_raw(self.pid() as i32) else { return true };
-        let Ok(watched) = pidfd_open(pid, PidfdFlags::empty()) else { return true };
-        let patience = Timespec { tv_sec: PATIENCE.as_secs() as i64, tv_nsec: 0 };
-        poll(&mut [PollFd::new(&watched, PollFlags::IN)], Some(&patience)).is_ok_and(|ready| ready > 0)
-    }
+/// Waits until a process has ended. Tells whether it did in time.
+fn ends_in_time(pid: Pid) -> bool {
+    let Ok(watched) = pidfd_open(pid, PidfdFlags::empty()) else { return true };
+    let patience = Timespec { tv_sec: PATIENCE.as_secs() as i64, tv_nsec: 0 };
+    poll(&mut [PollFd::new(&watched, PollFlags::IN)], Some(&patience)).is_ok_and(|ready| ready > 0)
+}
+
+/// Waits until nothing runs any more in a folder or below. Tells whether that came to be in time.
+pub fn nothing_runs_in(folder: &Path) -> bool {
+    let processes = std::fs::read_dir("/proc").into_iter().flatten().flatten();
+    let within = processes
+        .filter(|process| std::fs::read_link(process.path().join("cwd")).is_ok_and(|place| place.starts_with(folder)));
+    let within = within.filter_map(|process| Pid::from_raw(process.file_name().to_str()?.parse().ok()?));
+    within.fold(true, |ended, pid| ends_in_time(pid) && ended)
 }
 
 impl Drop for Process {
