@@ -349,7 +349,8 @@ async fn a_stranger_sees_a_closed_door() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn it_is_shown_where_a_clip_is_from_and_where_its_content_is() {
-    let other: Arc<Mutex<Option<(Home, Service)>>> = Arc::default();
+    // The service ends before its home goes.
+    let other: Arc<Mutex<Option<(Service, Home)>>> = Arc::default();
     let kept = other.clone();
     let page = Page::open(1280, 800, move |service| {
         let home = Home::of("van");
@@ -362,7 +363,7 @@ async fn it_is_shown_where_a_clip_is_from_and_where_its_content_is() {
         events.copied("Ferry");
         assert!(van.run_with(&["add", "-"], "Cue 1: house lights\n".repeat(9_000).as_bytes()).status.success());
         events.copied("Cue 1");
-        *kept.lock().unwrap() = Some((home, van));
+        *kept.lock().unwrap() = Some((van, home));
     })
     .await;
     page.browser.until("document.querySelector('article').innerText.includes('elsewhere')").await;
