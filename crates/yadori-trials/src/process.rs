@@ -68,8 +68,8 @@ pub fn nothing_runs_in(folder: &Path) -> bool {
     let processes = std::fs::read_dir("/proc").into_iter().flatten().flatten();
     let within = processes
         .filter(|process| std::fs::read_link(process.path().join("cwd")).is_ok_and(|place| place.starts_with(folder)));
-    let within = within.filter_map(|process| Pid::from_raw(process.file_name().to_str()?.parse().ok()?));
-    within.fold(true, |ended, pid| ends_in_time(pid) && ended)
+    let mut within = within.filter_map(|process| Pid::from_raw(process.file_name().to_str()?.parse().ok()?));
+    within.all(ends_in_time)
 }
 
 impl Drop for Process {
