@@ -77,7 +77,7 @@ impl From<DeviceError> for Problem {
             DeviceError::Name => Self::new(StatusCode::BAD_REQUEST, "bad-name", "Not a name", detail),
             DeviceError::Taken(_) => Self::new(StatusCode::CONFLICT, "name-taken", "The name is taken", detail),
             DeviceError::Unlinked => Self::new(StatusCode::CONFLICT, "unlinked", "Not linked yet", detail)
-                .hint("set it there: device = \"…\""),
+                .hint("set it there (device = \"…\") and start the service again"),
             DeviceError::Store(error) => error.into(),
         }
     }
