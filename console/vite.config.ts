@@ -3,6 +3,8 @@ import tailwindcss from "@tailwindcss/vite";
 import { defineConfig } from "vite";
 
 export default defineConfig({
+  // Each browser that is let in has a path of its own, so nothing can say where it lies from the root.
+  base: "./",
   plugins: [tailwindcss(), svelte()],
   build: {
     target: "es2023",

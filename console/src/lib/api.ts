@@ -20,7 +20,10 @@ export class Refused extends Error {
   }
 }
 
-const client = createClient<paths>({ baseUrl: location.origin });
+/** The path of this browser's session, under which everything lies. */
+export const place = /^\/s\/[^/]+/.exec(location.pathname)?.[0] ?? "";
+
+const client = createClient<paths>({ baseUrl: location.origin + place });
 
 /** The answer's data, or an error that can be shown. */
 async function ask<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
@@ -61,16 +64,16 @@ export const resume = (): Promise<Status> => ask(client.POST("/api/v1/resume"));
 
 /** Makes a clip of some text. */
 export async function add(text: string): Promise<void> {
-  const response = fetch("/api/v1/clips", { method: "POST", headers: { "content-type": "text/plain" }, body: text });
+  const response = fetch(`${place}/api/v1/clips`, { method: "POST", headers: { "content-type": "text/plain" }, body: text });
   await ask(response.then(async (response) => ({ response, error: response.ok ? undefined : await response.json() })));
 }
 
 /** Where the bytes of a format are. */
 export const contentUrl = (id: string, format: string): string =>
-  `/api/v1/clips/${encodeURIComponent(id)}/content?format=${encodeURIComponent(format)}`;
+  `${place}/api/v1/clips/${encodeURIComponent(id)}/content?format=${encodeURIComponent(format)}`;
 
 /** Where the small picture of a picture is. */
-export const thumbnailUrl = (id: string): string => `/api/v1/clips/${encodeURIComponent(id)}/thumbnail`;
+export const thumbnailUrl = (id: string): string => `${place}/api/v1/clips/${encodeURIComponent(id)}/thumbnail`;
 
 /** The bytes of a format. */
 export async function content(id: string, format: string): Promise<Blob> {

@@ -1,6 +1,6 @@
 // The event stream, shared among tabs: a browser opens only six connections to one origin, and each
 // stream takes one. The tab that holds a lock has the stream and tells the others.
-import type { ClipChange } from "./api";
+import { type ClipChange, place } from "./api";
 
 export type Told =
   | { kind: "clip"; change: ClipChange }
@@ -32,7 +32,7 @@ export function follow(tell: (told: Told) => void): void {
 
 function open(tell: (told: Told) => void): void {
   let first = true;
-  const source = new EventSource("/api/v1/events");
+  const source = new EventSource(`${place}/api/v1/events`);
   source.addEventListener("ready", () => {
     tell({ kind: "line", open: true });
     // What happened between the first page and the first stream.

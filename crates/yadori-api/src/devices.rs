@@ -36,6 +36,10 @@ pub struct Device {
     pub ahead: u64,
     /// Where it can be reached.
     pub addresses: Vec<String>,
+    /// The device that introduced it; none if it was paired with this one.
+    pub introduced_by: Option<String>,
+    /// The devices that it introduced, and that were not paired with this one.
+    pub introduced: Vec<String>,
     /// What a person should know: a clock that is off, a version that is too old, why it cannot be reached.
     pub notes: Vec<String>,
 }
@@ -73,6 +77,15 @@ pub struct Join {
 pub struct RenameDevice {
     /// The name.
     pub name: String,
+}
+
+/// Removing a device.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct RemoveDeviceQuery {
+    /// Remove those that it introduced, too.
+    #[serde(default)]
+    pub introduced: bool,
 }
 
 /// Handing clips over to a device.

@@ -393,6 +393,8 @@ pub struct Database {
     pub pid: Option<u32>,
     /// Bytes that the history takes in it.
     pub bytes: Option<u64>,
+    /// Why it is away, if it is the service's own and cannot be started again.
+    pub failure: Option<String>,
 }
 
 /// How the service stands.
@@ -463,6 +465,24 @@ pub struct ConsoleLink {
     /// The link.
     pub url: String,
     /// Until when it can be used.
+    #[schema(value_type = String, format = DateTime)]
+    pub expires_at: Timestamp,
+}
+
+/// A browser that was let in to the console.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct ConsoleSession {
+    /// A few characters that stand for it.
+    pub id: String,
+    /// What the browser says that it is.
+    pub browser: String,
+    /// When it was let in.
+    #[schema(value_type = String, format = DateTime)]
+    pub created_at: Timestamp,
+    /// When it was last used, to the hour.
+    #[schema(value_type = String, format = DateTime)]
+    pub used_at: Timestamp,
+    /// Until when it is let in.
     #[schema(value_type = String, format = DateTime)]
     pub expires_at: Timestamp,
 }

@@ -51,6 +51,15 @@ impl Stamp {
     }
 }
 
+/// How far ahead of this device's clock another device's clock may be: five minutes. Devices whose clocks are further
+/// apart exchange nothing, and say so, until the wrong one is set.
+pub const CLOCKS_APART_MILLIS: u64 = 5 * 60 * 1000;
+
+/// How far ahead of this device's clock a stamp is believed: fifteen minutes. A stamp may have come by way of a device
+/// whose clock is ahead of that of the one that told it, so this is more than [`CLOCKS_APART_MILLIS`]; what a device
+/// that lies can win by it is a quarter of an hour.
+pub const BELIEVED_AHEAD_MILLIS: u64 = 15 * 60 * 1000;
+
 /// Gives out stamps, each later than all that this clock has given out or seen.
 #[derive(Debug, Default)]
 pub struct HybridClock {

@@ -29,13 +29,9 @@ impl ClipId {
     /// The id of a clip of this kind with this canonical content: the exact UTF-8 text, the
     /// normalised URL, the URIs one on a line, or for images what [`pixels`] gives.
     pub fn of(kind: Kind, canonical: &[u8]) -> Self {
-        let mut hasher = blake3::Hasher::new_derive_key(CONTEXT);
-        hasher.update(kind.word().as_bytes());
-        hasher.update(&[0]);
+        let mut hasher = IdHasher::new(kind);
         hasher.update(canonical);
-        let mut id = [0; 16];
-        hasher.finalize_xof().fill(&mut id);
-        Self(id)
+        hasher.id()
     }
 
     /// The id written as `text`, if it is one.
@@ -47,6 +43,32 @@ impl ClipId {
     /// The id in these bytes, if there are 16 of them.
     pub fn from_slice(bytes: &[u8]) -> Option<Self> {
         Some(Self(bytes.try_into().ok()?))
+    }
+}
+
+/// Computes an id from canonical content that comes in pieces.
+#[derive(Clone, Debug)]
+pub struct IdHasher(blake3::Hasher);
+
+impl IdHasher {
+    /// Nothing of the content yet.
+    pub fn new(kind: Kind) -> Self {
+        let mut hasher = blake3::Hasher::new_derive_key(CONTEXT);
+        hasher.update(kind.word().as_bytes());
+        hasher.update(&[0]);
+        Self(hasher)
+    }
+
+    /// The next piece.
+    pub fn update(&mut self, piece: &[u8]) {
+        self.0.update(piece);
+    }
+
+    /// The id of all that was given.
+    pub fn id(&self) -> ClipId {
+        let mut id = [0; 16];
+        self.0.finalize_xof().fill(&mut id);
+        ClipId(id)
     }
 }
 

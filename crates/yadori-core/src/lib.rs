@@ -5,7 +5,7 @@
 //!
 //! * [`format`]: what one copy consists of, as it came from the clipboard
 //! * [`capture`]: is it to be kept, and as what ([`kind`], [`link`], [`files`], [`html`], [`sensitive`])
-//! * [`identity`]: which clip it is
+//! * [`identity`], [`belonging`]: which clip it is, and whether content is that of a clip
 //! * [`clock`], [`clip`]: when things happened to a clip, and whether it is live
 //! * [`mod@preview`]: the one line that stands for it in a list
 //! * [`name`], [`alias`]: how a person names a clip
@@ -20,6 +20,7 @@
 
 pub mod alias;
 pub mod amounts;
+pub mod belonging;
 pub mod capture;
 mod causes;
 pub mod clip;

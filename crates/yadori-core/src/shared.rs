@@ -1,11 +1,30 @@
 //! What devices tell each other: clips, drawers, headings, and one another.
 
-use crate::format::PLAIN;
+use crate::belonging::{self, Canonical};
+use crate::format::Format;
 use crate::merge::{Register, State};
 use crate::{ClipId, DeviceId, Kind, Order, Source, Stamp};
 
 /// No format above this size travels with the clip; larger ones are asked for by their hash.
 pub const ALONG_BYTES: usize = 64 * 1024;
+
+/// Largest clip that is taken from another device: 1 GiB, all formats together.
+pub const LARGEST_BYTES: u64 = 1 << 30;
+
+/// Highest count of copies or recalls. Counts stop there, so that none can overflow, whatever another device says.
+pub const MOST_COUNTED: u32 = 1_000_000_000;
+
+/// Most devices that may be linked with one another, this one included.
+pub const MOST_DEVICES: usize = 64;
+
+/// Most drawers that are taken from other devices, removed ones included.
+pub const MOST_DRAWERS: u64 = 2_000;
+
+/// Most headings that are taken from other devices, removed ones included.
+pub const MOST_HEADINGS: u64 = 10_000;
+
+/// Most aliases that are taken from other devices.
+pub const MOST_ALIASES: u64 = 10_000;
 
 /// The BLAKE3 hash of the bytes of a format.
 pub type Hash = [u8; 32];
@@ -49,11 +68,24 @@ pub struct Clip {
 }
 
 impl Clip {
-    /// Whether it has the words of another clip than its id says, as far as they travel along.
-    pub fn is_another_text(&self) -> bool {
-        let formats = self.body.iter().flat_map(|body| &body.formats);
-        let words = formats.filter(|format| format.mime == PLAIN).find_map(|format| format.data.as_ref());
-        self.kind == Kind::Text && words.is_some_and(|words| ClipId::of(Kind::Text, words) != self.id)
+    /// Whether what travels along is another clip than its id says. What does not travel along is checked when it
+    /// comes, by whoever keeps the records; pictures are, when they are decoded.
+    pub fn contradicts_its_id(&self) -> bool {
+        let Some(body) = &self.body else { return false };
+        let formats: Vec<Format> = body
+            .formats
+            .iter()
+            .filter_map(|format| Some(Format::new(format.mime.clone(), format.data.clone()?)))
+            .collect();
+        // A format that carries the content, but does not travel along.
+        let waits = |format: &BodyFormat| format.data.is_none() && belonging::carries(self.kind, &format.mime);
+        if self.kind == Kind::Image || body.formats.iter().any(waits) {
+            return false;
+        }
+        match belonging::canonical(self.kind, &formats, body.text.as_deref()) {
+            Canonical::Bytes(bytes) => ClipId::of(self.kind, &bytes) != self.id,
+            Canonical::None => true,
+        }
     }
 }
 
@@ -156,19 +188,48 @@ impl Device {
         DeviceId::of_key(&self.key)
     }
 
-    /// What two devices know of it, taken together.
+    /// What two devices know of it, taken together. A removal is final, whatever stamps there are: a device that comes
+    /// back has another key, since it gave up the removed one.
     #[must_use]
     pub fn merge(self, other: Self) -> Self {
-        Self {
-            key: self.key,
-            name: self.name.max(other.name),
-            addresses: self.addresses.max(other.addresses),
-            linked: self.linked.max(other.linked),
-        }
+        let linked = match (self.is_removed(), other.is_removed()) {
+            (true, false) => self.linked,
+            (false, true) => other.linked,
+            _ => self.linked.max(other.linked),
+        };
+        Self { key: self.key, name: self.name.max(other.name), addresses: self.addresses.max(other.addresses), linked }
+    }
+
+    /// Whether it was removed from the others, for good.
+    pub fn is_removed(&self) -> bool {
+        !self.linked.value && self.linked.stamp != Stamp::NEVER
     }
 
     /// The latest of its stamps.
     pub fn latest(&self) -> Stamp {
         self.name.stamp.max(self.addresses.stamp).max(self.linked.stamp)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn device(linked: (u64, bool)) -> Device {
+        Device { key: [1; 32], linked: Register::new(Stamp::from_bits(linked.0), linked.1), ..Device::default() }
+    }
+
+    proptest! {
+        #[test]
+        fn a_removal_is_final_and_the_order_of_merging_makes_no_difference(
+            a in (0u64..4, any::<bool>()), b in (0u64..4, any::<bool>()), c in (0u64..4, any::<bool>()),
+        ) {
+            let [a, b, c] = [a, b, c].map(device);
+            let ab = a.clone().merge(b.clone());
+            prop_assert_eq!(&ab, &b.clone().merge(a.clone()));
+            prop_assert_eq!(ab.clone().merge(c.clone()), a.clone().merge(b.clone().merge(c)));
+            prop_assert_eq!(ab.is_removed(), a.is_removed() || b.is_removed());
+        }
     }
 }

@@ -128,11 +128,14 @@ pub struct Exchange {
     now: MillisSinceEpoch,
     feed: [u8; 8],
     latest: u64,
+    /// How far the other has acknowledged this feed, by the records here.
+    acknowledged: u64,
     /// The other's feed, once it has said hello.
     other: Option<[u8; 8]>,
     /// How far this device's feed was read, sent, and acknowledged.
     read: u64,
-    sent: VecDeque<u64>,
+    /// Batches under way: the number that the other acknowledges, and up to where nothing else was to be told.
+    sent: VecDeque<(u64, u64)>,
     reading: bool,
     batch: usize,
     /// Batches of the other that are being put on record, in their order.
@@ -151,19 +154,22 @@ pub struct Exchange {
 }
 
 impl Exchange {
-    /// Begins an exchange: `read` is how far the other's feed is on record here. Gives the first word.
+    /// Begins an exchange: `read` is how far the other's feed is on record here, `acknowledged` how far the other has
+    /// acknowledged this one's. Gives the first word.
     pub fn begin(
         name: &str,
         now: MillisSinceEpoch,
         feed: [u8; 8],
         latest: u64,
         read: Option<([u8; 8], u64)>,
+        acknowledged: u64,
     ) -> (Self, Output) {
         let hello = Hello { versions: VERSIONS, name: name.to_owned(), now, feed, latest, read };
         let exchange = Self {
             now,
             feed,
             latest,
+            acknowledged,
             other: None,
             read: 0,
             sent: VecDeque::new(),
@@ -281,11 +287,12 @@ impl Exchange {
                 self.waiting.push_back((upto, items));
             }
             (Frame::Ack(upto), true) => {
-                while self.sent.front().is_some_and(|sent| *sent <= upto) {
-                    self.sent.pop_front();
+                let mut through = upto.min(self.read);
+                while let Some((_, passed)) = self.sent.pop_front_if(|(sent, _)| *sent <= upto) {
+                    through = through.max(passed);
                     self.batch = (self.batch * 2).min(LARGEST_BATCH);
                 }
-                out.push(Output::Acknowledged(upto.min(self.read)));
+                out.push(Output::Acknowledged(through));
             }
             (Frame::Want(hash, from), true) => {
                 out.push(Output::ReadContent(hash, from, self.batch.min(CHUNK)));
@@ -322,9 +329,11 @@ impl Exchange {
             return self.end(objection, out);
         }
         self.other = Some(hello.feed);
-        // A cursor in another feed, or beyond the end of this one (which was put back from a copy), says nothing.
+        // A cursor in another feed says nothing. One that is further than what this device knows to be acknowledged may
+        // be of a time that this device has forgotten (its home was restored from a copy), so that other changes have
+        // these numbers now: those are told, once more if need be.
         self.read = match hello.read {
-            Some((feed, upto)) if feed == self.feed && upto <= self.latest => upto,
+            Some((feed, upto)) if feed == self.feed && upto <= self.latest => upto.min(self.acknowledged),
             _ => 0,
         };
         out.push(Output::Greeted(hello));
@@ -340,9 +349,11 @@ impl Exchange {
         });
         // Nothing but what the other has told itself: it need not hear of it.
         if !items.is_empty() {
-            self.sent.push_back(upto);
+            self.sent.push_back((upto, upto));
             out.push(Output::Send(Frame::States { upto, items }));
-        } else if self.sent.is_empty() {
+        } else if let Some((_, through)) = self.sent.back_mut() {
+            *through = self.read;
+        } else {
             out.push(Output::Acknowledged(self.read));
         }
     }
@@ -377,7 +388,7 @@ fn fingerprint(clip: &Clip) -> u64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use yadori_core::amounts::DAY;
+    use yadori_core::clock::CLOCKS_APART_MILLIS;
 
     const NOW: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
 
@@ -386,7 +397,7 @@ mod tests {
     }
 
     fn begun() -> Exchange {
-        Exchange::begin("workshop", NOW, [1; 8], 40, None).0
+        Exchange::begin("workshop", NOW, [1; 8], 40, None, 40).0
     }
 
     #[test]
@@ -407,7 +418,29 @@ mod tests {
     }
 
     #[test]
-    fn who_is_too_old_or_lives_on_another_day_is_told() {
+    fn a_device_restored_from_a_copy_tells_what_it_does_not_know_to_be_acknowledged() {
+        // Its copy was made when the other had read up to 20; the other has read up to 35 since, and since the copy was
+        // restored, other changes have the numbers from 21 to 40.
+        let (mut restored, _) = Exchange::begin("workshop", NOW, [1; 8], 40, None, 20);
+        let out = restored.step(hello(VERSIONS, NOW, Some(([1; 8], 35))));
+        assert!(out.iter().any(|output| matches!(output, Output::Read(20, _))), "{out:?}");
+    }
+
+    #[test]
+    fn what_need_not_be_told_is_acknowledged_with_what_was_told_before() {
+        let mut exchange = begun();
+        exchange.step(hello(VERSIONS, NOW, None));
+        let item = Item::Device(yadori_core::shared::Device::default());
+        exchange.step(Input::Read { upto: 20, items: vec![item] });
+        exchange.step(Input::Received(Frame::Ack(0)));
+        // The rest is what the other has told itself.
+        exchange.step(Input::Read { upto: 40, items: Vec::new() });
+        let out = exchange.step(Input::Received(Frame::Ack(20)));
+        assert!(out.iter().any(|output| matches!(output, Output::Acknowledged(40))), "{out:?}");
+    }
+
+    #[test]
+    fn who_is_too_old_or_has_a_clock_that_is_off_is_told() {
         let ending = |input| {
             let out = begun().step(input);
             out.into_iter().find_map(|output| match output {
@@ -418,8 +451,8 @@ mod tests {
         assert_eq!(ending(hello((9, 9), NOW, None)), Some(Bye::Version(false)));
         assert_eq!(ending(hello((0, 0), NOW, None)), Some(Bye::Version(true)));
         assert_eq!(ending(hello((9, 1), NOW, None)), None);
-        assert_eq!(ending(hello(VERSIONS, NOW.plus(DAY + 1), None)), Some(Bye::Clock));
-        assert_eq!(ending(hello(VERSIONS, NOW.minus(DAY), None)), None);
+        assert_eq!(ending(hello(VERSIONS, NOW.plus(CLOCKS_APART_MILLIS + 1), None)), Some(Bye::Clock));
+        assert_eq!(ending(hello(VERSIONS, NOW.minus(CLOCKS_APART_MILLIS), None)), None);
         assert_eq!(ending(Input::Received(Frame::Ack(1))), Some(Bye::Garbled));
     }
 

@@ -8,9 +8,11 @@ use serde::{Deserialize, Serialize};
 use serde_bytes::{ByteArray, ByteBuf};
 use thiserror::Error;
 use yadori_core::alias::Alias;
-use yadori_core::amounts::DAY;
+use yadori_core::clock::CLOCKS_APART_MILLIS;
 use yadori_core::merge::{InDrawer, Register, State};
-use yadori_core::shared::{ALONG_BYTES, Body, BodyFormat, Clip, Device, Drawer, Hash, Heading, Item};
+use yadori_core::shared::{
+    ALONG_BYTES, Body, BodyFormat, Clip, Device, Drawer, Hash, Heading, Item, LARGEST_BYTES, MOST_COUNTED,
+};
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
 
 /// The newest version of what is said here, and the oldest that is still understood.
@@ -18,6 +20,12 @@ pub const VERSIONS: (u16, u16) = (1, 1);
 
 /// No message is larger: 4 MiB.
 pub const LONGEST: usize = 4 * 1024 * 1024;
+
+/// Most addresses of one device: as many as a device tells of itself.
+const MOST_ADDRESSES: usize = 8;
+
+/// Largest side of a picture, in pixels, and most lines and characters of a text: what is said beyond is cut.
+const MOST_PIXELS: u32 = 1 << 20;
 
 /// Most bytes of content in one message: 256 KiB.
 pub const CHUNK: usize = 256 * 1024;
@@ -82,7 +90,7 @@ impl Hello {
         if newest < VERSIONS.1 || oldest > VERSIONS.0 {
             return Some(Bye::Version(newest < VERSIONS.1));
         }
-        (self.now.0.abs_diff(now.0) > DAY).then_some(Bye::Clock)
+        (self.now.0.abs_diff(now.0) > CLOCKS_APART_MILLIS).then_some(Bye::Clock)
     }
 }
 
@@ -91,7 +99,7 @@ impl Hello {
 pub enum Bye {
     /// The versions do not meet: whether it is the one who reads this that is older.
     Version(bool),
-    /// The clocks are more than a day apart.
+    /// The clocks are more than [`CLOCKS_APART_MILLIS`] apart.
     Clock,
     /// The one who reads this was removed from the others.
     Removed,
@@ -283,7 +291,7 @@ fn read_item(item: WireItem) -> Result<Item, Garbled> {
             removed,
         }),
         WireItem::Device(key, name, addresses, linked) => {
-            if addresses.1.len() > 32 || addresses.1.iter().any(|address| address.len() > 255) {
+            if addresses.1.len() > MOST_ADDRESSES || addresses.1.iter().any(|address| address.len() > 255) {
                 return Err(Garbled("a device has too many addresses"));
             }
             Item::Device(Device {
@@ -352,8 +360,8 @@ fn read_clip(clip: WireClip) -> Result<Clip, Garbled> {
         deleted: Stamp::from_bits(lived[1]),
         cleared: Stamp::from_bits(lived[2]),
         purged: Stamp::from_bits(lived[3]),
-        copies: counts.0,
-        recalls: counts.1,
+        copies: counts.0.min(MOST_COUNTED),
+        recalls: counts.1.min(MOST_COUNTED),
         recalled_at: MillisSinceEpoch(counts.2),
         title: Register::new(register(title.0), title.1.map(|title| no_longer(title, 1000)).transpose()?),
         // A mark of a later version is none.
@@ -379,7 +387,7 @@ fn read_clip(clip: WireClip) -> Result<Clip, Garbled> {
     let kind = Kind::from_code(kind).ok_or(Garbled("a kind is unknown"))?;
     let clip =
         Clip { id: ClipId(id.into_array()), kind, state: state.settled(), body: body.map(read_body).transpose()? };
-    if clip.is_another_text() { Err(Garbled("a clip is not what its id says")) } else { Ok(clip) }
+    if clip.contradicts_its_id() { Err(Garbled("a clip is not what its id says")) } else { Ok(clip) }
 }
 
 fn read_body(body: WireBody) -> Result<Body, Garbled> {
@@ -397,11 +405,16 @@ fn read_body(body: WireBody) -> Result<Body, Garbled> {
         }
         Ok(BodyFormat { mime: no_longer(mime, 127)?, size, hash, data })
     };
+    let formats = formats.into_iter().map(format).collect::<Result<Vec<_>, _>>()?;
+    let sum = formats.iter().try_fold(0u64, |sum, format| sum.checked_add(format.size));
+    if size > LARGEST_BYTES || sum != Some(size) {
+        return Err(Garbled("a clip is larger than anything that is exchanged, or than its formats"));
+    }
     let short = |text: Option<String>, most| text.map(|text| cut(text, most));
     Ok(Body {
         size,
-        pixels,
-        extent,
+        pixels: pixels.map(|(width, height)| (width.min(MOST_PIXELS), height.min(MOST_PIXELS))),
+        extent: extent.map(|(lines, chars)| (lines.min(size), chars.min(size))),
         text: text.filter(|text| text.len() <= 64 * 1024),
         caption: short(caption, 1000),
         source: Source {
@@ -410,7 +423,7 @@ fn read_body(body: WireBody) -> Result<Body, Garbled> {
             page: short(page, 8000),
             selected,
         },
-        formats: formats.into_iter().map(format).collect::<Result<_, _>>()?,
+        formats,
     })
 }
 
@@ -541,6 +554,34 @@ mod tests {
         assert!(decode(&encode(&Frame::Hand { number: 1, clip: Box::new(longer), recall: false })).is_err());
         let another = Clip { id: ClipId([7; 16]), ..clip() };
         assert!(decode(&encode(&Frame::Hand { number: 1, clip: Box::new(another), recall: false })).is_err());
+        // A size beyond all bounds, with or without a format of that size; a sum that overflows.
+        let told = |change: &dyn Fn(&mut Body)| {
+            let mut clip = clip();
+            change(clip.body.as_mut().unwrap());
+            decode(&encode(&Frame::Hand { number: 1, clip: Box::new(clip), recall: false }))
+        };
+        assert!(told(&|_| {}).is_ok());
+        assert!(told(&|body| body.size = 1 << 46).is_err());
+        let format = |size| BodyFormat { mime: "image/png".into(), size, hash: [1; 32], data: None };
+        assert!(
+            told(&|body| {
+                body.formats.push(format(1 << 46));
+                body.size += 1 << 46;
+            })
+            .is_err()
+        );
+        assert!(told(&|body| body.formats.extend([format(u64::MAX), format(1)])).is_err());
+        let counted = told(&|body| body.extent = Some((u64::MAX, u64::MAX)));
+        let Ok(Frame::Hand { clip: counted, .. }) = counted else { panic!("{counted:?}") };
+        assert!(counted.body.is_some_and(|body| body.extent == Some((body.size, body.size))));
+        let mut copied = clip();
+        copied.state.copies = u32::MAX;
+        let Ok(Frame::Hand { clip: copied, .. }) =
+            decode(&encode(&Frame::Hand { number: 1, clip: Box::new(copied), recall: false }))
+        else {
+            panic!("it is not read")
+        };
+        assert_eq!(copied.state.copies, MOST_COUNTED);
         let large = Frame::Chunk([0; 32], 0, Bytes::from(vec![0; CHUNK + 1]));
         assert!(decode(&encode(&large)).is_err());
     }

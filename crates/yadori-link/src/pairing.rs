@@ -11,8 +11,12 @@ use crate::identity::Pin;
 use spake2::{Ed25519Group, Password, Spake2};
 use thiserror::Error;
 
-/// Tries in all before an invitation is void.
+/// Wrong codes in all before an invitation is void.
 pub const TRIES: u32 = 5;
+
+/// Wrong codes from one address before it is not listened to any more, so that no single stranger can use up an
+/// invitation.
+pub const TRIES_OF_ONE: u32 = 3;
 
 /// Bytes of a proof.
 pub const PROOF_BYTES: usize = 32;

@@ -1,5 +1,5 @@
 //! The real exchange on simulated time, links and records: random histories on up to five devices, with cuts in the
-//! middle of anything, crashes, clocks that are off, and long absences. In the end everybody agrees, nothing that
+//! middle of anything, crashes, clocks that are minutes off, and long absences. In the end everybody agrees, nothing that
 //! anybody was told to be kept is lost, and nothing that was forgotten comes back.
 //!
 //! `SEEDS=1000 cargo test -p yadori-link --test simulation` runs more of it, `SEED=17` one of them again.
@@ -49,7 +49,7 @@ impl World {
         let count = 2 + dice.below(4);
         let devices = (0..count)
             .map(|number| {
-                let skew = dice.below(8 * 3_600_000) as i64 - 4 * 3_600_000;
+                let skew = dice.below(4 * 60_000) as i64 - 2 * 60_000;
                 Device::new(number, skew)
             })
             .collect();
@@ -73,7 +73,9 @@ impl World {
             let device = &self.devices[ends[side]];
             let read = device.records.cursors.get(&ends[1 - side]).copied();
             let now = device.now(self.time);
-            let (exchange, first) = Exchange::begin("a device", now, device.records.feed, device.records.seq, read);
+            let acknowledged = device.records.acknowledged.get(&ends[1 - side]).copied().unwrap_or(0);
+            let (feed, latest) = (device.records.feed, device.records.seq);
+            let (exchange, first) = Exchange::begin("a device", now, feed, latest, read, acknowledged);
             if let Output::Send(frame) = first {
                 under_way[side].push_back(encode(&frame));
             }
@@ -263,6 +265,12 @@ impl World {
 
     fn check(&self) {
         for (id, truth) in &self.truth {
+            // With traces gone, a pin may be later than a deletion, while what was copied in between went for good with that.
+            // What nobody has the content of is shown nowhere.
+            let has_content = |device: &Device| device.records.clips.get(id).is_some_and(|row| row.body.is_some());
+            if self.ages && !self.devices.iter().any(has_content) {
+                continue;
+            }
             for (number, device) in self.devices.iter().enumerate() {
                 let row = device.records.clips.get(id);
                 let Some(row) = row else {

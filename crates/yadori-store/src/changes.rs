@@ -23,7 +23,7 @@ impl Store {
         for number in numbers {
             change = next_change(&mut tx).await?;
             sqlx::query!(
-                "UPDATE clips SET seq = ?, recalls = recalls + 1, recalled_at = ?, copied = GREATEST(copied, ?) WHERE no = ?",
+                "UPDATE clips SET seq = ?, recalls = LEAST(recalls + 1, 1000000000), recalled_at = ?, copied = GREATEST(copied, ?) WHERE no = ?",
                 change,
                 at.0,
                 to_top.map_or(0, Stamp::to_bits),
@@ -125,7 +125,7 @@ pub(crate) async fn take_place(
         "UPDATE clips SET seq = ?, title = COALESCE(title, ?), title_stamp = ?, mark = COALESCE(mark, ?), mark_stamp = ?,
             alias = COALESCE(alias, ?), alias_stamp = ?, pin = COALESCE(pin, ?), pin_stamp = ?,
             place = IF(drawer IS NULL, ?, place), drawer = COALESCE(drawer, ?), drawer_stamp = ?,
-            fills = fills OR ?, fills_stamp = ?, recalls = recalls + ?, recalled_at = COALESCE(recalled_at, ?) WHERE no = ?",
+            fills = fills OR ?, fills_stamp = ?, recalls = LEAST(recalls + ?, 1000000000), recalled_at = COALESCE(recalled_at, ?) WHERE no = ?",
         change,
         had.title,
         bits,

@@ -1,5 +1,6 @@
 //! The bytes of formats, in pieces.
 
+use crate::belonging;
 use crate::store::{Store, StoreError, next_change, numbers_as_json};
 use bytes::{Bytes, BytesMut};
 use sqlx::{MySql, Transaction};
@@ -129,7 +130,8 @@ impl Store {
         if let Held::Here(content) = &format.held {
             return Ok(content.clone());
         }
-        let mut content = BytesMut::with_capacity(format.size as usize);
+        // The size may be another device's word: what is allocated is what comes.
+        let mut content = BytesMut::new();
         loop {
             let chunk = self.content_at(format, content.len() as u64).await?;
             if chunk.is_empty() && (content.len() as u64) < format.size {
@@ -141,6 +143,22 @@ impl Store {
             content.extend_from_slice(&chunk);
         }
     }
+}
+
+/// Reads a blob piece by piece.
+pub(crate) async fn read_blob(
+    tx: &mut Transaction<'static, MySql>,
+    blob: u64,
+    mut piece: impl FnMut(&[u8]),
+) -> Result<(), sqlx::Error> {
+    for place in 0u32.. {
+        let chunk = sqlx::query_scalar!("SELECT content FROM blob_chunks WHERE blob_no = ? AND place = ?", blob, place)
+            .fetch_optional(&mut **tx)
+            .await?;
+        let Some(chunk) = chunk else { break };
+        piece(&Bytes::from(chunk));
+    }
+    Ok(())
 }
 
 /// Deletes a blob unless a format still uses it.
@@ -169,12 +187,19 @@ pub(crate) async fn expect_blob(
     Ok(done.last_insert_id())
 }
 
-/// A blob is here as a whole: so may be clips that lacked it. Gives the number of the latest change, and which of the
-/// clips are pictures.
-pub(crate) async fn note_whole(
-    tx: &mut Transaction<'static, MySql>,
-    blob: u64,
-) -> Result<(Option<u64>, Vec<u64>), sqlx::Error> {
+/// What came of a blob that is here as a whole.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct NowWhole {
+    /// The number of the latest change, if there was one.
+    pub change: Option<u64>,
+    /// Clips that are here as a whole now, and are pictures.
+    pub pictures: Vec<u64>,
+    /// Some clip was told of with content that is not that of its id. It has no content here any more.
+    pub is_lie: bool,
+}
+
+/// A blob is here as a whole: so may be clips that lacked it, if it is what their ids say.
+pub(crate) async fn note_whole(tx: &mut Transaction<'static, MySql>, blob: u64) -> Result<NowWhole, sqlx::Error> {
     let whole = sqlx::query!(
         "SELECT DISTINCT c.no, c.kind FROM formats g STRAIGHT_JOIN clips c ON c.no = g.clip_no
          WHERE g.blob_no = ? AND c.elsewhere = TRUE AND NOT EXISTS (
@@ -183,18 +208,23 @@ pub(crate) async fn note_whole(
     )
     .fetch_all(&mut **tx)
     .await?;
-    let (mut change, mut pictures) = (None, Vec::new());
+    let mut done = NowWhole::default();
     for clip in whole {
+        if !belonging::is_what_it_says(tx, clip.no).await? {
+            done.is_lie = true;
+            done.change = Some(belonging::drop_content(tx, clip.no).await?);
+            continue;
+        }
         let number = next_change(tx).await?;
         sqlx::query!("UPDATE clips SET elsewhere = FALSE, seq = ? WHERE no = ?", number, clip.no)
             .execute(&mut **tx)
             .await?;
-        change = Some(number);
+        done.change = Some(number);
         if Kind::from_code(clip.kind) == Some(Kind::Image) {
-            pictures.push(clip.no);
+            done.pictures.push(clip.no);
         }
     }
-    Ok((change, pictures))
+    Ok(done)
 }
 
 /// Writes content down, unless it is here already. Gives the number of its blob.

@@ -5,8 +5,11 @@ use crate::settings;
 use crate::store::{Store, StoreError, in_the_end, next_change};
 use sqlx::{MySql, Transaction};
 use yadori_core::merge::Register;
-use yadori_core::shared::{Device, Item};
+use yadori_core::shared::{Device, Item, MOST_DEVICES};
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
+
+/// Most devices on record, those included that clips come from and that were removed long ago.
+const MOST_ON_RECORD: u64 = 1000;
 
 /// A device on record.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -25,6 +28,8 @@ pub struct DeviceRecord {
     pub seen_at: Option<MillisSinceEpoch>,
     /// Where it was last reached from here.
     pub reached: Option<String>,
+    /// The device that introduced it here; none if it was paired with this one.
+    pub introduced_by: Option<DeviceId>,
 }
 
 struct Raw {
@@ -41,6 +46,7 @@ struct Raw {
     acked: u64,
     seen_at: Option<u64>,
     reached: Option<String>,
+    introduced_by: Option<Vec<u8>>,
 }
 
 impl From<Raw> for DeviceRecord {
@@ -64,6 +70,7 @@ impl From<Raw> for DeviceRecord {
             acknowledged: raw.acked,
             seen_at: raw.seen_at.map(MillisSinceEpoch),
             reached: raw.reached,
+            introduced_by: raw.introduced_by.and_then(|id| DeviceId::from_slice(&id)),
         }
     }
 }
@@ -73,7 +80,7 @@ macro_rules! devices {
         sqlx::query_as!(
             Raw,
             r#"SELECT pin, name, own AS "own: bool", name_stamp, addresses, addresses_stamp, linked AS "linked: bool",
-               linked_stamp, cursor_feed, cursor_upto, acked, seen_at, reached "# + $from
+               linked_stamp, cursor_feed, cursor_upto, acked, seen_at, reached, introduced_by "# + $from
             $(, $argument)*
         )
     };
@@ -112,14 +119,14 @@ impl Store {
         Ok(())
     }
 
-    /// Puts on record what is known of a device, merged with what was. Gives the number of the change; nothing if
-    /// it was known.
+    /// Puts on record what this device itself knows of a device, merged with what was. Gives the number of the change;
+    /// nothing if it was known.
     ///
     /// # Errors
     /// When the database does not answer.
     pub async fn note_device(&self, device: &Device) -> Result<Option<u64>, StoreError> {
         let mut tx = self.begin_writing().await?;
-        let change = hear_of(&mut tx, device).await?;
+        let change = put(&mut tx, device, None).await?;
         tx.commit().await?;
         Ok(change)
     }
@@ -144,8 +151,8 @@ impl Store {
         Ok(())
     }
 
-    /// Forgets that any other device is linked. That is this device's own affair: nothing of it is told on, and
-    /// whatever another says later counts.
+    /// Forgets that any other device is linked, and gives up this device's key: it gets another with the next link.
+    /// That is this device's own affair: nothing of it is told on.
     ///
     /// # Errors
     /// When the database does not answer.
@@ -153,10 +160,13 @@ impl Store {
         let mut tx = self.begin_writing().await?;
         sqlx::query!(
             "UPDATE devices SET linked = FALSE, linked_stamp = 0, cursor_upto = 0, cursor_feed = NULL, acked = 0
-             WHERE own = FALSE"
+             WHERE own = FALSE AND (linked = TRUE OR linked_stamp = 0)"
         )
         .execute(&mut *tx)
         .await?;
+        sqlx::query!("UPDATE devices SET pin = NULL, linked = FALSE, linked_stamp = 0 WHERE own = TRUE")
+            .execute(&mut *tx)
+            .await?;
         Ok(tx.commit().await?)
     }
 
@@ -222,8 +232,53 @@ pub(crate) async fn linked(
     Ok(known.map(DeviceRecord::from))
 }
 
-/// Puts on record what was heard of a device.
-pub(crate) async fn hear_of(tx: &mut Transaction<'static, MySql>, device: &Device) -> Result<Option<u64>, sqlx::Error> {
+/// Takes in what the device `from` says of a device. Gives the number of the change; nothing if it was known, or is not
+/// believed: nobody says of itself that it belongs to the others, a device that was removed stays removed (see
+/// [`Device::merge`]), and there are not more than [`MOST_DEVICES`].
+pub(crate) async fn hear_of(
+    tx: &mut Transaction<'static, MySql>,
+    device: &Device,
+    from: DeviceId,
+) -> Result<Option<u64>, sqlx::Error> {
+    let mut told = device.clone();
+    if told.id() == from && told.linked.value {
+        told.linked = Register::default();
+    }
+    let row = sqlx::query!(
+        "SELECT pin IS NOT NULL AS `known: bool`, own AS `own: bool` FROM devices WHERE id = ?",
+        &told.id().0[..]
+    )
+    .fetch_optional(&mut **tx)
+    .await?;
+    let known = row.as_ref().map(|row| row.known);
+    if row.is_some_and(|row| row.own) {
+        // Where this device is, and to whom it belongs, it knows itself.
+        (told.linked, told.addresses) = Default::default();
+    }
+    if known != Some(true) && told.linked.value {
+        let linked = sqlx::query_scalar!("SELECT COUNT(*) FROM devices WHERE linked = TRUE OR own = TRUE")
+            .fetch_one(&mut **tx)
+            .await?;
+        if linked as usize >= MOST_DEVICES {
+            return Ok(None);
+        }
+    }
+    // Of one that was removed before it was ever here, only that is worth a record; of these there is no end either.
+    if known.is_none() && !told.linked.value {
+        let records = sqlx::query_scalar!("SELECT COUNT(*) FROM devices").fetch_one(&mut **tx).await?;
+        if records as u64 >= MOST_ON_RECORD {
+            return Ok(None);
+        }
+    }
+    put(tx, &told, Some(from)).await
+}
+
+/// Puts on record what is known of a device, merged with what was; `from` is who introduced it.
+async fn put(
+    tx: &mut Transaction<'static, MySql>,
+    device: &Device,
+    from: Option<DeviceId>,
+) -> Result<Option<u64>, sqlx::Error> {
     let id = device.id();
     let known = devices!("FROM devices WHERE id = ? FOR UPDATE", &id.0[..]).fetch_optional(&mut **tx).await?;
     let known = known.map(DeviceRecord::from);
@@ -235,13 +290,21 @@ pub(crate) async fn hear_of(tx: &mut Transaction<'static, MySql>, device: &Devic
     if before.as_ref() == Some(&merged) {
         return Ok(None);
     }
+    // Who was paired with this device is not introduced by another any more.
+    let is_introduced = merged.linked.value && before.as_ref().is_none_or(|before| !before.linked.value);
+    let introduced_by = match (&known, is_introduced) {
+        (_, true) => from,
+        (Some(known), false) => known.introduced_by,
+        (None, false) => None,
+    };
     let change = next_change(tx).await?;
     sqlx::query!(
-        "INSERT INTO devices (id, own, pin, name, name_stamp, addresses, addresses_stamp, linked, linked_stamp, seq)
-         VALUES (?, FALSE, ?, ?, ?, ?, ?, ?, ?, ?)
+        "INSERT INTO devices (id, own, pin, name, name_stamp, addresses, addresses_stamp, linked, linked_stamp,
+            introduced_by, seq)
+         VALUES (?, FALSE, ?, ?, ?, ?, ?, ?, ?, ?, ?)
          ON DUPLICATE KEY UPDATE pin = VALUES(pin), name = VALUES(name), name_stamp = VALUES(name_stamp),
          addresses = VALUES(addresses), addresses_stamp = VALUES(addresses_stamp), linked = VALUES(linked),
-         linked_stamp = VALUES(linked_stamp), seq = VALUES(seq)",
+         linked_stamp = VALUES(linked_stamp), introduced_by = VALUES(introduced_by), seq = VALUES(seq)",
         &id.0[..],
         &merged.key[..],
         merged.name.value,
@@ -250,6 +313,7 @@ pub(crate) async fn hear_of(tx: &mut Transaction<'static, MySql>, device: &Devic
         merged.addresses.stamp.to_bits(),
         merged.linked.value,
         merged.linked.stamp.to_bits(),
+        introduced_by.as_ref().map(|id| &id.0[..]),
         change
     )
     .execute(&mut **tx)
@@ -258,10 +322,17 @@ pub(crate) async fn hear_of(tx: &mut Transaction<'static, MySql>, device: &Devic
 }
 
 /// The number of the device with this id; it is put on record if it was never heard of.
-pub(crate) async fn number_of(tx: &mut Transaction<'static, MySql>, id: DeviceId) -> Result<u32, sqlx::Error> {
+///
+/// # Errors
+/// When the database does not answer, or too many devices are on record for it.
+pub(crate) async fn number_of(tx: &mut Transaction<'static, MySql>, id: DeviceId) -> Result<u32, StoreError> {
     let known = sqlx::query_scalar!("SELECT no FROM devices WHERE id = ?", &id.0[..]).fetch_optional(&mut **tx).await?;
     if let Some(number) = known {
         return Ok(number);
+    }
+    let records = sqlx::query_scalar!("SELECT COUNT(*) FROM devices").fetch_one(&mut **tx).await?;
+    if records as u64 >= MOST_ON_RECORD {
+        return Err(StoreError::TooMany("devices", MOST_ON_RECORD));
     }
     let done = sqlx::query!("INSERT INTO devices (id, name, own) VALUES (?, 'another device', FALSE)", &id.0[..])
         .execute(&mut **tx)

@@ -1,8 +1,7 @@
 //! Content that is on another device comes here, piece by piece, and is checked against its hash.
 
-use crate::content::{CHUNK_BYTES, note_whole};
+use crate::content::{CHUNK_BYTES, NowWhole, note_whole, read_blob};
 use crate::store::{Store, StoreError, in_the_end};
-use bytes::Bytes;
 use sqlx::{MySql, Transaction};
 use yadori_core::shared::Hash;
 
@@ -20,6 +19,12 @@ pub enum Piece {
     },
     /// It is not what its hash says; nothing of it was kept.
     Lie,
+    /// It is what its hash says, but not what the id of a clip says that was told of with it. That clip has no content
+    /// here any more.
+    AnotherClip {
+        /// The number of the latest change.
+        change: Option<u64>,
+    },
     /// Nobody here wants it any more.
     Unwanted,
 }
@@ -107,21 +112,18 @@ impl Store {
             tx.commit().await?;
             return Ok(Piece::Lie);
         }
-        let (change, pictures) = note_whole(&mut tx, blob.no).await?;
+        let NowWhole { change, pictures, is_lie } = note_whole(&mut tx, blob.no).await?;
         tx.commit().await?;
-        Ok(Piece::Whole { change, pictures })
+        Ok(if is_lie { Piece::AnotherClip { change } } else { Piece::Whole { change, pictures } })
     }
 }
 
 /// The hash of what a blob holds, piece by piece.
 async fn hash_of(tx: &mut Transaction<'static, MySql>, blob: u64) -> Result<Hash, sqlx::Error> {
     let mut hasher = blake3::Hasher::new();
-    for place in 0u32.. {
-        let chunk = sqlx::query_scalar!("SELECT content FROM blob_chunks WHERE blob_no = ? AND place = ?", blob, place)
-            .fetch_optional(&mut **tx)
-            .await?;
-        let Some(chunk) = chunk else { break };
-        hasher.update(&Bytes::from(chunk));
-    }
+    read_blob(tx, blob, |piece| {
+        hasher.update(piece);
+    })
+    .await?;
     Ok(*hasher.finalize().as_bytes())
 }

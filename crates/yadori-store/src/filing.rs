@@ -11,6 +11,7 @@ use sqlx::{MySql, Transaction};
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, PLAIN};
 use yadori_core::sensitive::Secret;
+use yadori_core::shared::MOST_COUNTED;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
 
 /// Most bytes of text kept with the clip's own record, for searching. Longer texts are kept whole as
@@ -29,6 +30,8 @@ pub struct NewClip<'a> {
     pub kind: Kind,
     /// When it was copied.
     pub copied: Stamp,
+    /// When it is filed: later than every stamp that was given out before.
+    pub filed: Stamp,
     /// Particulars that it gets along with it.
     pub given: Given<'a>,
     /// What is to be noted of the tray in the same transaction.
@@ -92,6 +95,17 @@ pub struct Filed {
     pub record: Option<ClipRecord>,
 }
 
+/// What filing a clip made of what was on record.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Renewal {
+    /// It was not there, or its content was gone for good.
+    New,
+    /// It is the later copy: its formats and its source are those of the clip now.
+    Renewed,
+    /// What is on record is later, and stays as it is.
+    Counted,
+}
+
 /// A transaction that files one copy. Dropped without [`Filing::commit`], it leaves nothing.
 pub struct Filing {
     tx: Transaction<'static, MySql>,
@@ -138,8 +152,13 @@ impl Filing {
     pub async fn commit(mut self, clip: &NewClip<'_>, formats: &[Format]) -> Result<Filed, StoreError> {
         let change = next_change(&mut self.tx).await?;
         let (number, inserted) = self.insert(change, clip).await?;
-        let new = inserted || self.renew(number, change, clip).await?;
-        self.put_formats(number, clip, formats).await?;
+        let renewal = if inserted { Renewal::New } else { self.renew(number, change, clip).await? };
+        if renewal == Renewal::Counted {
+            self.free_content().await?;
+        } else {
+            self.put_formats(number, clip, formats).await?;
+        }
+        let new = renewal == Renewal::New;
         let given = given::particulars(&clip.given);
         for particular in &given {
             given::set(&mut self.tx, change, number, particular, clip.copied).await?;
@@ -157,8 +176,8 @@ impl Filing {
         } else if let Some(life) = clip.moved_in {
             sqlx::query!(
                 "UPDATE clips SET copies = ?, recalls = ?, recalled_at = ?, restored = ? WHERE no = ?",
-                life.copies,
-                life.recalls,
+                life.copies.min(MOST_COUNTED),
+                life.recalls.min(MOST_COUNTED),
                 life.recalled_at.map(|at| at.0),
                 life.at.to_bits(),
                 number
@@ -243,23 +262,50 @@ impl Filing {
         Ok((done.last_insert_id(), done.rows_affected() == 1))
     }
 
-    /// Moves a known clip to the top. Tells whether its content was gone for good.
-    async fn renew(&mut self, number: u64, change: u64, clip: &NewClip<'_>) -> Result<bool, StoreError> {
-        let shredded = sqlx::query_scalar!("SELECT shredded AS `shredded: bool` FROM clips WHERE no = ?", number)
-            .fetch_one(&mut *self.tx)
+    /// Files a known clip once more. A later copy moves it to the top, with its formats and its source. An earlier one
+    /// (made by hand, and dated back) only counts, since what is newer is not replaced by what is older: that is the law
+    /// by which all devices agree ([`yadori_core::merge`]). What was forgotten for good can only come back as a copy
+    /// that is later than that.
+    async fn renew(&mut self, number: u64, change: u64, clip: &NewClip<'_>) -> Result<Renewal, StoreError> {
+        let known = sqlx::query!(
+            "SELECT copied, purged, shredded AS `shredded: bool`, elsewhere AS `elsewhere: bool` FROM clips WHERE no = ?",
+            number
+        )
+        .fetch_one(&mut *self.tx)
+        .await?;
+        let is_purged = known.purged.is_some_and(|purged| known.copied.max(clip.copied.to_bits()) <= purged);
+        let copied = if is_purged { clip.filed } else { clip.copied }.to_bits();
+        if copied <= known.copied && !known.shredded && !known.elsewhere {
+            sqlx::query!(
+                "UPDATE clips SET seq = ?, copies = LEAST(copies + 1, ?), title = COALESCE(?, title),
+                    restored = IF(gone IS NULL, restored, ?) WHERE no = ?",
+                change,
+                MOST_COUNTED,
+                clip.title,
+                clip.filed.to_bits(),
+                number
+            )
+            .execute(&mut *self.tx)
             .await?;
+            return Ok(Renewal::Counted);
+        }
         let (width, height) = clip.pixels.unzip();
         let (lines, chars) = clip.extent.unzip();
+        // Whether it is gone is asked before its stamps change: what is filed is in the history, whatever its date is.
         sqlx::query!(
-            "UPDATE clips SET seq = ?, secret = ?, device = ?, copied = GREATEST(copied, ?), copies = copies + 1,
+            "UPDATE clips SET restored = IF(gone IS NULL OR ? > gone, restored, ?), seq = ?, secret = ?, device = ?,
+                copied = GREATEST(copied, ?), copies = LEAST(copies + 1, ?),
                 shredded = FALSE, elsewhere = FALSE, size = ?, width = ?, height = ?, text_lines = ?, text_chars = ?, text = ?,
                 title = COALESCE(?, title), caption = COALESCE(?, caption),
                 application = ?, window_title = ?, page = ?, selected = selected AND ?
              WHERE no = ?",
+            copied,
+            clip.filed.to_bits(),
             change,
             clip.sensitive.map_or(0, Secret::code),
             self.device,
-            clip.copied.to_bits(),
+            copied,
+            MOST_COUNTED,
             clip.size,
             width,
             height,
@@ -288,7 +334,15 @@ impl Filing {
                 content::free_blob(&mut self.tx, blob).await?;
             }
         }
-        Ok(shredded)
+        Ok(if known.shredded { Renewal::New } else { Renewal::Renewed })
+    }
+
+    /// Content that was written ahead and is not used after all.
+    async fn free_content(&mut self) -> Result<(), StoreError> {
+        for blob in std::mem::take(&mut self.blobs).into_iter().flatten() {
+            content::free_blob(&mut self.tx, blob).await?;
+        }
+        Ok(())
     }
 
     async fn put_formats(&mut self, number: u64, clip: &NewClip<'_>, formats: &[Format]) -> Result<(), StoreError> {

@@ -8,7 +8,7 @@ use crate::sealing::SealKey;
 use crate::store::{Store, StoreError, in_the_end, next_change};
 use sqlx::{MySql, Transaction};
 use std::collections::{HashMap, HashSet};
-use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item};
+use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_DRAWERS, MOST_HEADINGS};
 use yadori_core::sharing::Policy;
 use yadori_core::{ClipId, DeviceId, MillisSinceEpoch, Order, Stamp};
 
@@ -97,11 +97,12 @@ impl Store {
         }
         let mut hearing = Hearing {
             tx,
+            from,
             policy: policy(),
             heard: Heard::default(),
             by_hand: passage.is_none(),
             devices: HashMap::new(),
-            seal_key: self.seal_key.get(),
+            seal_key: self.seal_key(),
         };
         hearing.items(items).await?;
         let Hearing { mut tx, heard, .. } = hearing;
@@ -121,18 +122,20 @@ impl Store {
     }
 }
 
-struct Hearing<'a> {
+struct Hearing {
     tx: Transaction<'static, MySql>,
+    /// Who tells.
+    from: DeviceId,
     policy: Policy,
     heard: Heard,
     /// It was handed over by hand, so that it is taken in whatever the policy says.
     by_hand: bool,
     /// The numbers of devices that were looked up.
     devices: HashMap<DeviceId, u32>,
-    seal_key: Option<&'a SealKey>,
+    seal_key: Option<SealKey>,
 }
 
-impl Hearing<'_> {
+impl Hearing {
     async fn next_change(&mut self) -> Result<u64, sqlx::Error> {
         let change = next_change(&mut self.tx).await?;
         self.heard.change = Some(change);
@@ -157,7 +160,7 @@ impl Hearing<'_> {
                 Item::Drawer(drawer) => self.drawer(drawer).await?,
                 Item::Heading(heading) => self.heading(heading).await?,
                 Item::Device(device) => {
-                    if let Some(change) = hear_of(&mut self.tx, device).await? {
+                    if let Some(change) = hear_of(&mut self.tx, device, self.from).await? {
                         self.heard.change = Some(change);
                         self.heard.devices = true;
                     }
@@ -169,6 +172,15 @@ impl Hearing<'_> {
 
     /// The number of the drawer with this id; it is put on record if it has not been heard of yet.
     async fn drawer_number(&mut self, id: [u8; 16]) -> Result<u32, StoreError> {
+        let known =
+            sqlx::query_scalar!("SELECT no FROM drawers WHERE id = ?", &id[..]).fetch_optional(&mut *self.tx).await?;
+        if let Some(number) = known {
+            return Ok(number);
+        }
+        let drawers = sqlx::query_scalar!("SELECT COUNT(*) FROM drawers").fetch_one(&mut *self.tx).await?;
+        if drawers as u64 >= MOST_DRAWERS {
+            return Err(StoreError::TooMany("drawers", MOST_DRAWERS));
+        }
         let place = Order::between(None, None);
         let done = sqlx::query!(
             "INSERT INTO drawers (id, name, place, changed) VALUES (?, '', ?, 0)
@@ -238,6 +250,11 @@ impl Hearing<'_> {
             };
             if !told.is_after(&known) {
                 return Ok(());
+            }
+        } else {
+            let headings = sqlx::query_scalar!("SELECT COUNT(*) FROM headings").fetch_one(&mut *self.tx).await?;
+            if headings as u64 >= MOST_HEADINGS {
+                return Err(StoreError::TooMany("headings", MOST_HEADINGS));
             }
         }
         let change = self.next_change().await?;

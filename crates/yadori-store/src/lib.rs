@@ -1,10 +1,12 @@
 //! Yadori's records in MariaDB.
 //!
 //! * [`private`]: the server that the service starts for itself
+//! * [`schema`]: its tables, brought up to date
 //! * [`Store`] opens a database, brings its tables up to date, and is the way to all records:
 //!   * `filing`: a copy becomes a clip, in one transaction
 //!   * `clips`: reading clips, by number and along the change feed
 //!   * `content`: the bytes of formats, in pieces
+//!   * `belonging`: whether content is that of a clip's id
 //!   * `given`, `drawers`: what a person gives a clip, and where they put it
 //!   * `changes`: recall, a clip that takes another's place, forgetting for good
 //!   * `steps`: deleting and clearing many clips in one go, and undoing it
@@ -22,6 +24,7 @@
 //! locked until the commit, so numbers become visible in their order and a reader that follows the
 //! feed by cursor never misses one.
 
+mod belonging;
 mod changes;
 mod clips;
 mod content;
@@ -35,6 +38,7 @@ mod given;
 mod hearing;
 mod mending;
 pub mod private;
+pub mod schema;
 mod scrubbing;
 mod sealing;
 mod settings;
@@ -52,8 +56,8 @@ pub use fetching::Piece;
 pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
 pub use given::{Given, Particular};
 pub use hearing::{Cursor, Heard, Passage};
-pub use settings::TRAY;
+pub use settings::{ConsoleSession, TRAY};
 pub use steps::{GENTLE, How, QUICK, Step};
-pub use store::{COLLISIONS, OpenError, Store, StoreError};
+pub use store::{COLLISIONS, Claim, OpenError, Store, StoreError};
 pub use telling::Told;
 pub use thumbnails::Thumbnail;

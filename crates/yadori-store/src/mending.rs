@@ -1,7 +1,10 @@
 //! Stamps that lie in the future are brought back: they were given out while this device's clock was wrong.
 //!
-//! No other device has believed them, so that they can be changed as if they had never been told. Their order stays:
-//! each becomes a stamp of now, after all that were right.
+//! No other device has believed them, so that they can be changed as if they had never been told. Their order and their
+//! distances stay. When they were really given out is not known, but for this: it was after the clock was last seen to be
+//! right, by a stamp that was, or by another device that was connected. So the first of them becomes a stamp of then, and
+//! what other devices have done since wins over it, rather than losing to what may have been done long before. Where
+//! nothing is known, the last of them becomes a stamp of now.
 
 use crate::store::{Store, StoreError, next_changes};
 use serde::Serialize;
@@ -38,7 +41,7 @@ impl Stamps {
 }
 
 impl Store {
-    /// Brings every stamp that lies after `believed` back to `now`. Gives the latest stamp there is then, and the
+    /// Brings every stamp that lies after `believed` back, to before `now`. Gives the latest stamp there is then, and the
     /// number of the latest change.
     ///
     /// # Errors
@@ -104,7 +107,21 @@ impl Store {
             });
         }
         let mut clock = HybridClock::after(Stamp::from_bits(latest_right));
-        becomes.values_mut().for_each(|stamp| *stamp = clock.tick(now).to_bits());
+        let last_met =
+            sqlx::query_scalar!(r#"SELECT MAX(seen_at) AS "at: u64" FROM devices WHERE seen_at <= ?"#, now.0)
+                .fetch_one(&mut *tx)
+                .await?;
+        let known_right = Stamp::from_bits(latest_right).at().0.max(last_met.unwrap_or(0));
+        let at = |stamp: Option<&u64>| stamp.map_or(0, |stamp| Stamp::from_bits(*stamp).at().0);
+        let (first, last) = (at(becomes.keys().next()), at(becomes.keys().next_back()));
+        let ahead = match known_right {
+            0 => last.saturating_sub(now.0),
+            // What was done meanwhile was done by now.
+            right => first.saturating_sub(right).max(last.saturating_sub(now.0)),
+        };
+        for (was, becomes) in &mut becomes {
+            *becomes = clock.tick(Stamp::from_bits(*was).at().minus(ahead)).to_bits();
+        }
         for clip in &mut clips {
             clip.each(|stamp| *stamp = becomes.get(stamp).copied().unwrap_or(*stamp));
         }

@@ -1,14 +1,16 @@
 //! The database server that the service starts for itself.
 //!
-//! A private `mariadbd` with its own folder, reachable on loopback with a random password, durable at
+//! A private `mariadbd` with its own folder, reachable by a socket in that folder and with a random password, durable at
 //! every commit and tuned small. It is a child of a thread that lives as long as the service: the
 //! kernel ends the server when that thread ends, even when the service is killed, and the thread
 //! starts it again when it dies by itself.
 //!
 //! * `folder`: what lies where, the first start, and the lock that the server itself holds
+//! * `orphans`: what an earlier service has left behind
 //! * `process`: how the server is started, and when it is ready
 
 mod folder;
+mod orphans;
 mod process;
 
 use folder::Folder;
@@ -20,7 +22,7 @@ use thiserror::Error;
 use tokio::sync::{oneshot, watch};
 
 /// Why the private server does not run.
-#[derive(Clone, Debug, Error)]
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
 pub enum ServerError {
     /// MariaDB is not on this machine.
     #[error("MariaDB is not installed: there is no {0} (on Debian: apt install mariadb-server)")]
@@ -78,7 +80,10 @@ pub enum ServerState {
         restarts: u32,
     },
     /// It ended and is being started again.
-    Restarting,
+    Restarting {
+        /// Why it could not be started the last time, if it could not.
+        failure: Option<ServerError>,
+    },
     /// It was told to end, and has ended.
     Stopped,
 }
@@ -95,9 +100,18 @@ enum Order {
     Stop,
 }
 
-/// Pauses before starting the server again, when it keeps dying.
-const PAUSES: [Duration; 4] =
-    [Duration::ZERO, Duration::from_millis(500), Duration::from_secs(2), Duration::from_secs(10)];
+/// Pauses before the server is started again, after so many starts that failed. One that could be started and was ended
+/// is started again at once.
+const PAUSES: [Duration; 5] = [
+    Duration::ZERO,
+    Duration::from_millis(200),
+    Duration::from_millis(500),
+    Duration::from_secs(1),
+    Duration::from_secs(3),
+];
+
+/// So often within [`STEADY`] the server may end by itself before there is a pause after it, too.
+const QUICK_DEATHS: usize = 20;
 
 /// A server that ran this long is not taken to keep dying.
 const STEADY: Duration = Duration::from_secs(60);
@@ -148,7 +162,7 @@ type FirstStart = oneshot::Sender<Result<watch::Receiver<ServerState>, ServerErr
 /// The life of the keeper's thread.
 fn keep(path: &Path, first: FirstStart, orders: &mpsc::Sender<Order>, received: &mpsc::Receiver<Order>) {
     let started = Folder::open(path).and_then(|folder| {
-        let running = Running::start(&folder, None)?;
+        let running = Running::start(&folder)?;
         Ok((folder, running))
     });
     let (folder, mut running) = match started {
@@ -175,19 +189,23 @@ fn keep(path: &Path, first: FirstStart, orders: &mpsc::Sender<Order>, received: 
             Ok(Order::Stop) | Err(_) => break,
         }
         tracing::error!(outcome = %running.outcome(), "the database server ended by itself; starting it again");
-        state.send_replace(ServerState::Restarting);
+        // Whoever connects now is told at once that nobody is there.
+        let _ = std::fs::remove_file(folder.socket());
+        state.send_replace(ServerState::Restarting { failure: None });
         quick_deaths = if since.elapsed() > STEADY { 0 } else { quick_deaths + 1 };
+        let mut failures = usize::from(quick_deaths > QUICK_DEATHS);
         running = loop {
-            let pause = PAUSES[quick_deaths.saturating_sub(1).min(PAUSES.len() - 1)];
+            let pause = PAUSES[failures.min(PAUSES.len() - 1)];
             if let Ok(Order::Stop) | Err(mpsc::RecvTimeoutError::Disconnected) = received.recv_timeout(pause) {
                 state.send_replace(ServerState::Stopped);
                 return;
             }
-            match Running::start(&folder, Some(running.port())) {
+            match Running::start(&folder) {
                 Ok(running) => break running,
                 Err(error) => {
                     tracing::error!(%error, "the database server cannot be started again yet");
-                    quick_deaths += 1;
+                    state.send_replace(ServerState::Restarting { failure: Some(error) });
+                    failures += 1;
                 }
             }
         };

@@ -10,6 +10,7 @@ use data_encoding::HEXLOWER;
 use serde::Serialize;
 use sqlx::{MySql, Transaction};
 use std::collections::HashMap;
+use std::sync::PoisonError;
 use yadori_core::merge::{Register, State};
 use yadori_core::shared::Clip;
 use yadori_core::{ClipId, DeviceId, Stamp};
@@ -43,7 +44,11 @@ struct Sealed {
 impl Store {
     /// From now on, old traces are sealed with this key. It is not to lie in the database.
     pub fn seal_with(&self, key: [u8; 32]) {
-        let _ = self.seal_key.set(key);
+        *self.seal_key.write().unwrap_or_else(PoisonError::into_inner) = Some(key);
+    }
+
+    pub(crate) fn seal_key(&self) -> Option<SealKey> {
+        *self.seal_key.read().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Seals the traces that are still there of what was gone at `long_ago`, but for those that a device has still to
@@ -54,7 +59,7 @@ impl Store {
         long_ago: Stamp,
         connected: &[DeviceId],
     ) -> Result<(), StoreError> {
-        let Some(key) = self.seal_key.get() else { return Ok(()) };
+        let Some(key) = &self.seal_key() else { return Ok(()) };
         let connected: Vec<String> = connected.iter().map(|device| HEXLOWER.encode(&device.0)).collect();
         let passed = sqlx::query_scalar!(
             r#"SELECT CAST(COALESCE(MIN(d.acked), 18446744073709551615) AS UNSIGNED) AS "acked!: u64"

@@ -7,6 +7,24 @@ use yadori_core::MillisSinceEpoch;
 /// The setting that holds the tray.
 pub const TRAY: &str = "tray";
 
+/// The use of a session is noted so often.
+const NOTED_MILLIS: u64 = 60 * 60 * 1000;
+
+/// A browser that was let in.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ConsoleSession {
+    /// The hash of its key.
+    pub hash: [u8; 32],
+    /// What it says that it is.
+    pub browser: String,
+    /// When it was let in.
+    pub created_at: MillisSinceEpoch,
+    /// When it was last used, to the hour.
+    pub used_at: MillisSinceEpoch,
+    /// Until when it is let in.
+    pub expires_at: MillisSinceEpoch,
+}
+
 pub(crate) async fn set<'c>(
     database: impl Executor<'c, Database = MySql>,
     name: &str,
@@ -38,31 +56,90 @@ impl Store {
         Ok(set(&self.pool, name, value).await?)
     }
 
-    /// Remembers a console session by the hash of its key; forgets those that are over.
+    /// Remembers a console session by the hashes of its key and of its path; forgets those that are over.
     ///
     /// # Errors
     /// When the database does not answer.
     pub async fn add_console_session(
         &self,
         hash: &[u8; 32],
+        path_hash: &[u8; 32],
+        browser: &str,
         now: MillisSinceEpoch,
         expires_at: MillisSinceEpoch,
     ) -> Result<(), StoreError> {
         sqlx::query!("DELETE FROM console_sessions WHERE expires_at <= ?", now.0).execute(&self.pool).await?;
-        sqlx::query!("INSERT INTO console_sessions (hash, expires_at) VALUES (?, ?)", &hash[..], expires_at.0)
-            .execute(&self.pool)
-            .await?;
+        sqlx::query!(
+            "INSERT INTO console_sessions (hash, path_hash, browser, created_at, used_at, expires_at)
+             VALUES (?, ?, ?, ?, ?, ?)",
+            &hash[..],
+            &path_hash[..],
+            browser,
+            now.0,
+            now.0,
+            expires_at.0
+        )
+        .execute(&self.pool)
+        .await?;
         Ok(())
     }
 
-    /// Whether there is a session with the key of this hash.
+    /// Whether there is a session with the key of this hash at the path of that one. Notes that it was used, once an hour.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn has_console_session(&self, hash: &[u8; 32], now: MillisSinceEpoch) -> Result<bool, StoreError> {
-        let found = sqlx::query_scalar!("SELECT expires_at FROM console_sessions WHERE hash = ?", &hash[..])
-            .fetch_optional(&self.pool)
-            .await?;
-        Ok(found.is_some_and(|expires_at| expires_at > now.0))
+    pub async fn has_console_session(
+        &self,
+        hash: &[u8; 32],
+        path_hash: &[u8; 32],
+        now: MillisSinceEpoch,
+    ) -> Result<bool, StoreError> {
+        let found = sqlx::query!(
+            "SELECT expires_at, used_at FROM console_sessions WHERE hash = ? AND path_hash = ?",
+            &hash[..],
+            &path_hash[..]
+        )
+        .fetch_optional(&self.pool)
+        .await?;
+        let Some(found) = found.filter(|found| found.expires_at > now.0) else { return Ok(false) };
+        if found.used_at + NOTED_MILLIS < now.0 {
+            sqlx::query!("UPDATE console_sessions SET used_at = ? WHERE hash = ?", now.0, &hash[..])
+                .execute(&self.pool)
+                .await?;
+        }
+        Ok(true)
+    }
+
+    /// The sessions that are not over, the one used last first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn console_sessions(&self, now: MillisSinceEpoch) -> Result<Vec<ConsoleSession>, StoreError> {
+        let rows = sqlx::query!(
+            "SELECT hash, browser, created_at, used_at, expires_at FROM console_sessions WHERE expires_at > ?
+             ORDER BY used_at DESC",
+            now.0
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        let read = rows.into_iter().filter_map(|row| {
+            Some(ConsoleSession {
+                hash: row.hash.try_into().ok()?,
+                browser: row.browser,
+                created_at: MillisSinceEpoch(row.created_at),
+                used_at: MillisSinceEpoch(row.used_at),
+                expires_at: MillisSinceEpoch(row.expires_at),
+            })
+        });
+        Ok(read.collect())
+    }
+
+    /// Forgets a session.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn remove_console_session(&self, hash: &[u8; 32]) -> Result<(), StoreError> {
+        sqlx::query!("DELETE FROM console_sessions WHERE hash = ?", &hash[..]).execute(&self.pool).await?;
+        Ok(())
     }
 }

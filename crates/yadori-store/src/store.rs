@@ -1,23 +1,26 @@
 //! Opening a database, and the errors of using it.
 
+use crate::schema;
 use crate::sealing::SealKey;
-use sqlx::migrate::{MigrateError, Migrator};
-use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
+use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions, MySqlSslMode};
 use sqlx::{AssertSqlSafe, MySql, MySqlConnection, MySqlPool, Row, Transaction};
+use std::net::IpAddr;
 use std::str::FromStr;
 use std::sync::atomic::{AtomicU32, Ordering};
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, RwLock};
 use std::time::Duration;
 use thiserror::Error;
 use yadori_core::Stamp;
-
-static MIGRATIONS: Migrator = sqlx::migrate!();
 
 /// Connections kept at most. The service files one copy at a time; the rest is reading.
 const CONNECTIONS: u32 = 6;
 
 /// How long a request waits for a connection before it reports that the database is away.
-const PATIENCE: Duration = Duration::from_secs(5);
+const PATIENCE: Duration = Duration::from_secs(2);
+
+/// Smallest packets with which everything can be written: a piece of content is 1 MiB, and a batch of another device's
+/// clips has several.
+const LEAST_PACKET: u64 = 16 << 20;
 
 /// How long a connection may take to answer a question that needs no work. One that was wrongly given up is made again.
 const ANSWER: Duration = Duration::from_secs(1);
@@ -29,7 +32,12 @@ pub struct Store {
     pub(crate) device: u32,
     pub(crate) device_name: String,
     /// The key of the seals of old traces, once there are others who may not have passed them.
-    pub(crate) seal_key: Arc<OnceLock<SealKey>>,
+    pub(crate) seal_key: Arc<RwLock<Option<SealKey>>>,
+}
+
+/// A claim to a database; it ends when this is dropped.
+pub struct Claim {
+    _connection: Option<MySqlConnection>,
 }
 
 impl std::fmt::Debug for Store {
@@ -53,8 +61,33 @@ pub enum OpenError {
     )]
     Newer(i64),
     /// A migration failed.
-    #[error("the tables could not be brought up to date")]
-    Migration(#[source] MigrateError),
+    #[error(
+        "the tables could not be brought up to step {version}; nothing is lost, and the next start goes on from there"
+    )]
+    Migration {
+        /// The step.
+        version: i64,
+        /// Why.
+        #[source]
+        source: sqlx::Error,
+    },
+    /// Another service uses the same database.
+    #[error(
+        "another Yadori service uses this database already; each device needs a database of its own (linked devices share \
+         one history: yadori device invite)"
+    )]
+    InUse,
+    /// An outside server whose packets are too small for pieces of content.
+    #[error(
+        "the database server takes packets of {0} bytes only; set max_allowed_packet to 16M or more in its configuration"
+    )]
+    SmallPackets(u64),
+    /// Over a network without encryption.
+    #[error(
+        "database_url leads to another computer, so that its certificate must be verified: take ssl-mode out of it, or set \
+         ssl-mode=VERIFY_IDENTITY (and ssl-ca=FILE for a certificate authority of your own)"
+    )]
+    Unverified,
     /// Something else.
     #[error(transparent)]
     Store(#[from] StoreError),
@@ -72,6 +105,12 @@ pub enum StoreError {
     /// Content that another device has.
     #[error("some of its content is on another device, which is not there at the moment")]
     Elsewhere,
+    /// Another device told of a clip with content that is not that of its id; nothing of it was taken in.
+    #[error("the content of a clip is not what its id says")]
+    AnotherClip,
+    /// Another device told of more things than are taken from others: which, and how many at most.
+    #[error("there would be more than {1} {0}")]
+    TooMany(&'static str, u64),
     /// A record that this version cannot make sense of.
     #[error("the record of clip {0} is damaged")]
     Damaged(u64),
@@ -116,11 +155,14 @@ pub(crate) use in_the_end;
 
 /// MariaDB's numbers for "no room": disk full, table full, and an error writing a file.
 const NO_ROOM: [u16; 4] = [1021, 1114, 1030, 1026];
-/// MariaDB's numbers for "going down" and for waiting too long for a lock.
-const PASSING: [u16; 5] = [1053, 1205, 1213, 1927, 1020];
+/// MariaDB's numbers for "going down", for waiting too long for a lock, and for too many connections.
+const PASSING: [u16; 8] = [1053, 1205, 1213, 1927, 1020, 1040, 1203, 1226];
+
+/// MariaDB's numbers for a function that this server does not have, or not in this mode.
+const NO_LOCKS: [u16; 3] = [1235, 1295, 1305];
 
 /// MariaDB's number of an error.
-fn number_of(error: &sqlx::Error) -> Option<u16> {
+pub(crate) fn number_of(error: &sqlx::Error) -> Option<u16> {
     let error = error.as_database_error()?.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>()?;
     Some(error.number())
 }
@@ -146,7 +188,7 @@ impl Store {
     /// # Errors
     /// When there is no such database, or when it is newer than this program.
     pub async fn open(url: &str, device: (&str, [u8; 16])) -> Result<Self, OpenError> {
-        let options = connect_options(url).map_err(OpenError::BadUrl)?;
+        let options = connect_options(url)?;
         let pool = MySqlPoolOptions::new()
             .max_connections(CONNECTIONS)
             .acquire_timeout(PATIENCE)
@@ -165,14 +207,39 @@ impl Store {
             .connect_with(options)
             .await
             .map_err(OpenError::Unreachable)?;
-        match MIGRATIONS.run(&pool).await {
-            Ok(()) => {}
-            Err(MigrateError::VersionMissing(version)) => return Err(OpenError::Newer(version)),
-            Err(error) => return Err(OpenError::Migration(error)),
+        let mut connection = pool.acquire().await.map_err(OpenError::Unreachable)?;
+        let packet = sqlx::query_scalar!(r#"SELECT CAST(@@max_allowed_packet AS UNSIGNED) AS "bytes!: u64""#)
+            .fetch_one(&mut *connection)
+            .await
+            .map_err(StoreError::from)?;
+        if packet < LEAST_PACKET {
+            return Err(OpenError::SmallPackets(packet));
         }
+        schema::bring_up_to_date(&mut connection).await?;
+        drop(connection);
         let mut store = Self { pool, device: 0, device_name: device.0.to_owned(), seal_key: Arc::default() };
         store.device = store.own_device(device).await?;
         Ok(store)
+    }
+
+    /// Claims the database for this service, for as long as the claim is held: two services in one would overwrite each
+    /// other's key, and neither would hear of what the other does.
+    ///
+    /// # Errors
+    /// When another service has claimed it, or the database does not answer.
+    pub async fn claim(&self) -> Result<Claim, OpenError> {
+        let mut connection = self.pool.acquire().await.map_err(OpenError::Unreachable)?.detach();
+        let asked = sqlx::query_scalar::<_, Option<i64>>("SELECT GET_LOCK(CONCAT('yadori in ', DATABASE()), 0)");
+        match asked.fetch_one(&mut connection).await {
+            Ok(Some(1)) => Ok(Claim { _connection: Some(connection) }),
+            Ok(_) => Err(OpenError::InUse),
+            // A cluster has no such locks.
+            Err(error) if number_of(&error).is_some_and(|number| NO_LOCKS.contains(&number)) => {
+                tracing::warn!("this database server has no locks: see to it that no other service uses the database");
+                Ok(Claim { _connection: None })
+            }
+            Err(error) => Err(StoreError::from(error).into()),
+        }
     }
 
     /// Tells where the database is from now on, after its server was started anew.
@@ -180,7 +247,7 @@ impl Store {
     /// # Errors
     /// When `url` is not of the right form.
     pub fn moved_to(&self, url: &str) -> Result<(), OpenError> {
-        self.pool.set_connect_options(connect_options(url).map_err(OpenError::BadUrl)?);
+        self.pool.set_connect_options(connect_options(url)?);
         // Connections to the server that is gone would each fail once more.
         for _ in 0..self.pool.num_idle() {
             if let Some(connection) = self.pool.try_acquire() {
@@ -292,7 +359,53 @@ async fn is_sound(connection: &mut MySqlConnection) -> bool {
     }
 }
 
-fn connect_options(url: &str) -> Result<MySqlConnectOptions, sqlx::Error> {
+fn connect_options(url: &str) -> Result<MySqlConnectOptions, OpenError> {
+    let options = MySqlConnectOptions::from_str(url).map_err(OpenError::BadUrl)?;
+    let options = if leaves_this_computer(url) {
+        if asks_for_less(url) {
+            return Err(OpenError::Unverified);
+        }
+        options.ssl_mode(MySqlSslMode::VerifyIdentity)
+    } else {
+        options
+    };
     // Statements are prepared once for each connection and used again.
-    Ok(MySqlConnectOptions::from_str(url)?.charset("utf8mb4").collation("utf8mb4_bin").statement_cache_capacity(100))
+    Ok(options.charset("utf8mb4").collation("utf8mb4_bin").statement_cache_capacity(100))
+}
+
+/// Whether the server of this URL is reached over a network.
+fn leaves_this_computer(url: &str) -> bool {
+    let Ok(url) = url::Url::parse(url) else { return true };
+    let is_local = |name: &str| {
+        let name = name.trim_matches(['[', ']']);
+        name.eq_ignore_ascii_case("localhost") || name.parse::<IpAddr>().is_ok_and(|address| address.is_loopback())
+    };
+    !url.query_pairs().any(|(name, _)| name == "socket") && !url.host_str().is_some_and(is_local)
+}
+
+/// Whether this URL asks for a connection whose certificate is not verified.
+fn asks_for_less(url: &str) -> bool {
+    let Ok(url) = url::Url::parse(url) else { return true };
+    let mut asked = url.query_pairs().filter(|(name, _)| name == "ssl-mode" || name == "sslmode");
+    asked.any(|(_, mode)| !mode.eq_ignore_ascii_case("VERIFY_IDENTITY"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_server_on_another_computer_must_show_its_certificate() {
+        let refused = |url: &str| matches!(connect_options(url), Err(OpenError::Unverified));
+        for local in ["127.0.0.1:3306", "localhost", "[::1]:3306"] {
+            assert!(!leaves_this_computer(&format!("mysql://a:b@{local}/c")), "{local}");
+            assert!(!refused(&format!("mysql://a:b@{local}/c?ssl-mode=disabled")));
+        }
+        for far in ["db.example.org", "192.0.2.7:3306", "localhost.example.org"] {
+            assert!(leaves_this_computer(&format!("mysql://a:b@{far}/c")), "{far}");
+            assert!(refused(&format!("mysql://a:b@{far}/c?ssl-mode=disabled")));
+            assert!(refused(&format!("mysql://a:b@{far}/c?ssl-mode=PREFERRED")));
+            assert!(!refused(&format!("mysql://a:b@{far}/c")));
+        }
+    }
 }

@@ -30,6 +30,7 @@ pub(crate) struct StateRow {
     pub secret: u8,
     pub shared: bool,
     pub shredded: bool,
+    pub elsewhere: bool,
     pub swept: Option<u64>,
     pub copied: u64,
     pub origin: Option<Vec<u8>>,
@@ -96,7 +97,7 @@ macro_rules! states {
         sqlx::query_as!(
             crate::telling::StateRow,
             r#"SELECT c.no AS "no!", c.id AS "id!", c.seq AS "seq!", c.kind AS "kind!", c.secret AS "secret!",
-               c.shared AS "shared!: bool", c.shredded AS "shredded!: bool", c.swept, c.copied AS "copied!",
+               c.shared AS "shared!: bool", c.shredded AS "shredded!: bool", c.elsewhere AS "elsewhere!: bool", c.swept, c.copied AS "copied!",
                (SELECT d.id FROM devices d WHERE d.no = c.device) AS "origin: Vec<u8>",
                c.restored AS "restored!", c.deleted AS "deleted!", c.cleared, c.purged, c.copies AS "copies!",
                c.recalls AS "recalls!", c.recalled_at, c.title, c.title_stamp, c.mark, c.mark_stamp, c.alias,
@@ -274,19 +275,29 @@ impl Store {
     }
 
     /// Bytes of the content with this hash, from `from` on and at most to the end of the piece in which it lies
-    /// or `most`; nothing if that is not here.
+    /// or `most`; nothing if that is not here, or belongs to no clip that the others are told of. With `handed`, it
+    /// belongs to one that was handed over by hand.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn content_by_hash(&self, hash: &Hash, from: u64, most: usize) -> Result<Option<Bytes>, StoreError> {
+    pub async fn content_by_hash(
+        &self,
+        hash: &Hash,
+        from: u64,
+        most: usize,
+        handed: bool,
+    ) -> Result<Option<Bytes>, StoreError> {
         let (place, within) = ((from / CHUNK_BYTES as u64) as u32, from % CHUNK_BYTES as u64);
         let chunk = sqlx::query_scalar!(
             r#"SELECT SUBSTRING(k.content, ?, ?) AS "content: Vec<u8>" FROM blobs b JOIN blob_chunks k ON k.blob_no = b.no
-               WHERE b.hash = ? AND b.have = b.size AND k.place = ?"#,
+               WHERE b.hash = ? AND b.have = b.size AND k.place = ? AND EXISTS (
+                SELECT 1 FROM formats f JOIN clips c ON c.no = f.clip_no
+                WHERE f.blob_no = b.no AND c.secret = 0 AND (c.shared = TRUE OR ?))"#,
             within + 1,
             most as u64,
             &hash[..],
-            place
+            place,
+            handed
         )
         .fetch_optional(&self.pool)
         .await?;

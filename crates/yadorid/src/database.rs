@@ -4,7 +4,7 @@ use std::path::Path;
 use thiserror::Error;
 use tokio::sync::watch;
 use yadori_store::private::{PrivateServer, ServerError, ServerState};
-use yadori_store::{OpenError, Store};
+use yadori_store::{Claim, OpenError, Store};
 
 /// Why there is no database.
 #[derive(Debug, Error)]
@@ -26,6 +26,8 @@ pub struct Database {
     pub store: Store,
     /// The private server, if it is ours.
     server: Option<PrivateServer>,
+    /// That a given one is used by this service only.
+    _claim: Option<Claim>,
 }
 
 impl Database {
@@ -34,7 +36,9 @@ impl Database {
         let mut id = [0; 16];
         getrandom::fill(&mut id).map_err(DatabaseError::Randomness)?;
         if let Some(url) = url {
-            return Ok(Self { store: Store::open(url, (device, id)).await?, server: None });
+            let store = Store::open(url, (device, id)).await?;
+            let claim = Some(store.claim().await?);
+            return Ok(Self { store, server: None, _claim: claim });
         }
         let server = PrivateServer::start(folder).await?;
         let ServerState::Running { url, .. } = server.state().borrow().clone() else {
@@ -45,7 +49,7 @@ impl Database {
             .into());
         };
         match Store::open(&url, (device, id)).await {
-            Ok(store) => Ok(Self { store, server: Some(server) }),
+            Ok(store) => Ok(Self { store, server: Some(server), _claim: None }),
             Err(error) => {
                 server.stop().await;
                 Err(error.into())

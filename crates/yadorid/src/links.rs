@@ -20,29 +20,32 @@ mod peer;
 
 pub use pairing::{InviteError, JoinError};
 
+use crate::log_limit::LogLimit;
 use crate::moment::now;
 use crate::service::Service;
 use fetches::{Asked, Fetches};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs::OpenOptions;
 use std::io::{ErrorKind, Write};
-use std::net::SocketAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use thiserror::Error;
 use tokio::sync::{mpsc, watch};
-use yadori_core::shared::{Device, Hash};
+use yadori_core::shared::{Clip, Device, Hash};
 use yadori_core::sharing::Policy;
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
 use yadori_link::code::Code;
 use yadori_link::identity::{Identity, IdentityError};
 use yadori_link::line::Order;
-use yadori_link::pairing::TRIES;
+use yadori_link::pairing::{TRIES, TRIES_OF_ONE};
 use yadori_link::tls::{Doors, Linked};
 use yadori_store::StoreError;
 
+/// Contents that were handed over and may be fetched; past so many, all are forgotten, and are handed over once more.
+const HANDED: usize = 10_000;
 /// The setting that holds what this device shares.
 const POLICY: &str = "policy";
 /// For which purpose the store has a secret: the seals of what was deleted long ago.
@@ -88,12 +91,18 @@ pub struct SyncPause {
 struct Invitation {
     code: Code,
     until: MillisSinceEpoch,
-    tries: u32,
+    /// Wrong codes, by where they came from.
+    tries: BTreeMap<IpAddr, u32>,
 }
 
 impl Invitation {
     fn is_open(&self, now: MillisSinceEpoch) -> bool {
-        self.until > now && self.tries < TRIES
+        self.until > now && self.tries.values().sum::<u32>() < TRIES
+    }
+
+    /// Whether it is open to somebody from there: nobody has all of the tries.
+    fn is_open_to(&self, source: IpAddr, now: MillisSinceEpoch) -> bool {
+        self.is_open(now) && self.tries.get(&source).is_none_or(|tries| *tries < TRIES_OF_ONE)
     }
 }
 
@@ -138,8 +147,12 @@ pub struct Links {
     pause: Mutex<Option<SyncPause>>,
     /// Contents that are being fetched, and from whom.
     fetching: Mutex<Fetches>,
+    /// Contents of what was handed over by hand, and to whom: those may fetch them.
+    handed: Mutex<BTreeSet<(DeviceId, Hash)>>,
     /// Something was fetched, or will not be.
     fetched: watch::Sender<u64>,
+    /// What strangers do is logged so often and no more.
+    pub(crate) strangers_log: LogLimit,
     /// Devices are tried to be reached at once.
     wake: watch::Sender<u64>,
     /// A connection has ended.
@@ -154,7 +167,7 @@ pub struct Links {
     /// Held while an exchange begins with how far the other device was read.
     meeting: tokio::sync::Mutex<()>,
     /// Whether somebody dials already.
-    dialing: Mutex<std::collections::BTreeSet<DeviceId>>,
+    dialing: Mutex<BTreeSet<DeviceId>>,
 }
 
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -176,7 +189,9 @@ impl Links {
             policy: Mutex::default(),
             pause: Mutex::default(),
             fetching: Mutex::default(),
+            handed: Mutex::default(),
             fetched: watch::Sender::new(0),
+            strangers_log: LogLimit::default(),
             wake: watch::Sender::new(0),
             ended: watch::Sender::new(0),
             newest: Mutex::default(),
@@ -227,6 +242,20 @@ impl Links {
         locked(&self.lines).get(&device).map(|held| held.orders.clone())
     }
 
+    /// Notes that a device may fetch the content of this clip, which is handed over to it by hand.
+    pub(crate) fn note_handed(&self, device: DeviceId, clip: &Clip) {
+        let mut handed = locked(&self.handed);
+        if handed.len() >= HANDED {
+            handed.clear();
+        }
+        let contents = clip.body.iter().flat_map(|body| &body.formats).filter(|format| format.data.is_none());
+        handed.extend(contents.map(|format| (device, format.hash)));
+    }
+
+    fn was_handed(&self, device: DeviceId, hash: Hash) -> bool {
+        locked(&self.handed).contains(&(device, hash))
+    }
+
     fn doors_if_any(&self) -> Option<Doors> {
         locked(&self.doors).clone()
     }
@@ -245,6 +274,16 @@ impl Links {
 
     fn key_path(&self) -> PathBuf {
         self.folder.join("device.pem")
+    }
+
+    /// The key of this device is of no use any more: the next link gets another.
+    fn give_up_key(&self) {
+        *locked(&self.doors) = None;
+        if let Err(error) = std::fs::remove_file(self.key_path())
+            && error.kind() != ErrorKind::NotFound
+        {
+            tracing::warn!(%error, "the key that was given up could not be removed");
+        }
     }
 
     /// The key of this device, if it has one.

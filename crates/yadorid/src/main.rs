@@ -33,6 +33,7 @@ struct Arguments {
 
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
+    yadorid::hardening::harden();
     let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build();
     let outcome = runtime.map_err(|error| error.to_string()).and_then(|runtime| {
         let outcome = runtime.block_on(run(arguments));

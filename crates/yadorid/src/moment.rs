@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 use std::sync::{Mutex, PoisonError};
-use yadori_core::amounts::DAY;
+use yadori_core::clock::BELIEVED_AHEAD_MILLIS;
 use yadori_core::{HybridClock, MillisSinceEpoch, Stamp};
 
 /// Now.
@@ -10,10 +10,10 @@ pub fn now() -> MillisSinceEpoch {
     MillisSinceEpoch(u64::try_from(Timestamp::now().as_millisecond()).unwrap_or(0))
 }
 
-/// The latest stamp of another device that is believed: a day from now. A clock that is further ahead is wrong, and
-/// what it stamps would win over everything until then.
+/// The latest stamp of another device that is believed: see [`BELIEVED_AHEAD_MILLIS`]. A clock that is further ahead is
+/// wrong, and what it stamps would win over everything until then.
 pub fn latest_believed() -> Stamp {
-    Stamp::at_start_of(now().plus(DAY))
+    Stamp::at_start_of(now().plus(BELIEVED_AHEAD_MILLIS))
 }
 
 /// As a timestamp; the end of time for what lies beyond it.

@@ -29,7 +29,7 @@ use yadori_core::tray::Tray;
 use yadori_core::{ClipId, MillisSinceEpoch, with_causes};
 use yadori_desktop::simulated::Simulated;
 use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, PATIENCE, Reading, simulated, wayland, x11};
-use yadori_store::private::ServerState;
+use yadori_store::private::{ServerError, ServerState};
 use yadori_store::{QUICK, Store, StoreError};
 
 /// Why the service did not start.
@@ -130,6 +130,25 @@ impl Service {
         let file = OpenOptions::new().read(true).write(true).create_new(true).mode(0o600).open(&path)?;
         fs::remove_file(&path)?;
         Ok(file)
+    }
+
+    /// Why the service's own database is away, if it is; with the reason why it could not be started again, if it could not.
+    pub(crate) fn database_away(&self) -> Option<Option<ServerError>> {
+        match &*self.server.as_ref()?.borrow() {
+            ServerState::Running { .. } => None,
+            ServerState::Restarting { failure } => Some(failure.clone()),
+            ServerState::Stopped => Some(None),
+        }
+    }
+
+    /// Waits until the service's own database, which is away, is back. Never done if it is there, or not our own.
+    pub(crate) async fn database_is_back(&self) {
+        let Some(mut state) = self.server.clone().filter(|_| self.database_away().is_some()) else {
+            return std::future::pending().await;
+        };
+        if state.wait_for(|state| matches!(state, ServerState::Running { .. })).await.is_err() {
+            std::future::pending::<()>().await;
+        }
     }
 
     pub(crate) fn journal(&self) -> MutexGuard<'_, Journal> {
@@ -252,7 +271,7 @@ impl Running {
             let service = service.clone();
             tokio::spawn(async move { service.capture_all(events).await })
         });
-        let server = tokio::spawn(http::serve(listener, service.clone(), ending.clone()));
+        let server = tokio::spawn(http::serve(listener, http::router(service.clone()), ending.clone()));
 
         ready(address);
         end.await;

@@ -23,7 +23,7 @@ use std::collections::HashMap;
 /// What the index needs to know of a clip.
 #[derive(Clone, Debug, Default)]
 pub struct Entry<'a> {
-    /// Its number in the records; breaks ties of time.
+    /// Its number in the records.
     pub number: u64,
     /// When it was last copied: its place in the history.
     pub copied: Stamp,
@@ -255,8 +255,10 @@ impl Index {
         }
     }
 
-    fn key(&self, slot: u32) -> (Stamp, u64) {
-        self.clips[slot as usize].as_ref().map_or((Stamp::NEVER, 0), |clip| (clip.copied, clip.number))
+    /// What the history is ordered by. Of clips copied at the same stamp the one with the greater id is the newer, so
+    /// that all linked devices number them alike.
+    fn key(&self, slot: u32) -> (Stamp, ClipId) {
+        self.clips[slot as usize].as_ref().map_or((Stamp::NEVER, ClipId([0; 16])), |clip| (clip.copied, clip.id))
     }
 
     fn leave_order(&mut self, slot: u32) {
@@ -300,9 +302,9 @@ impl Index {
         newest_first.map(|clip| clip.id).filter(|id| id.to_string().starts_with(prefix)).take(most).collect()
     }
 
-    /// Up to `most` clips copied before `before` (the stamp and number of a clip; `None` to begin at
+    /// Up to `most` clips copied before `before` (the stamp and id of a clip; `None` to begin at
     /// the newest), newest first.
-    pub fn page(&self, before: Option<(Stamp, u64)>, most: usize) -> Vec<Hit> {
+    pub fn page(&self, before: Option<(Stamp, ClipId)>, most: usize) -> Vec<Hit> {
         let end = match before {
             Some(key) => self.order.partition_point(|slot| self.key(*slot) < key),
             None => self.order.len(),
@@ -403,7 +405,7 @@ impl Index {
         // Few slots are quicker sorted; many are quicker met by walking back through the history.
         if slots.count() < self.order.len() / 16 {
             let mut clips: Vec<&Clip> = slots.iter().filter_map(|slot| self.clip(slot)).filter(met).collect();
-            clips.sort_unstable_by_key(|clip| std::cmp::Reverse((clip.copied, clip.number)));
+            clips.sort_unstable_by_key(|clip| std::cmp::Reverse((clip.copied, clip.id)));
             clips.truncate(most);
             return clips;
         }

@@ -42,7 +42,7 @@ pub fn joined(frames: &[Frame]) -> Vec<u8> {
 /// Whatever another device says in whatever order, an exchange answers with a few messages, holds a few things, and
 /// is silent after its end.
 pub fn exchange(bytes: &[u8]) {
-    let (mut exchange, _) = Exchange::begin("workshop", NOW, [1; 8], 40, None);
+    let (mut exchange, _) = Exchange::begin("workshop", NOW, [1; 8], 40, None, 40);
     let (mut is_over, mut wanted) = (false, 0);
     for message in messages(bytes) {
         let Ok(frame) = decode(message) else { continue };

@@ -2,6 +2,8 @@
 
 use bytes::Bytes;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::LazyLock;
+use yadori_core::format::PLAIN;
 use yadori_core::merge::{Register, State, loses_alias, lost_alias};
 use yadori_core::shared::{ALONG_BYTES, Body, BodyFormat, Clip, Hash, Item};
 use yadori_core::{ClipId, DeviceId, HybridClock, Kind, MillisSinceEpoch, Order, Stamp};
@@ -39,7 +41,9 @@ pub fn content(name: u8) -> Bytes {
 }
 
 pub fn id(name: u8) -> ClipId {
-    ClipId::of(Kind::Text, &[name])
+    static IDS: LazyLock<Vec<ClipId>> =
+        LazyLock::new(|| (0..=u8::MAX).map(|name| ClipId::of(Kind::Text, &content(name))).collect());
+    IDS[usize::from(name)]
 }
 
 pub fn body(name: u8) -> Body {
@@ -47,7 +51,7 @@ pub fn body(name: u8) -> Body {
     let hash = *blake3::hash(&data).as_bytes();
     let size = data.len() as u64;
     let data = (data.len() <= ALONG_BYTES).then_some(data);
-    Body { size, formats: vec![BodyFormat { mime: "text/plain".into(), size, hash, data }], ..Body::default() }
+    Body { size, formats: vec![BodyFormat { mime: PLAIN.into(), size, hash, data }], ..Body::default() }
 }
 
 #[derive(Clone)]

@@ -1,6 +1,7 @@
 //! The clips of a batch, taken in together: a few statements for all of them.
 
 use super::Hearing;
+use crate::belonging::is_what_it_says;
 use crate::changes::shred_one;
 use crate::content::{expect_blob, free_blob, write_blob};
 use crate::devices::number_of;
@@ -11,9 +12,10 @@ use crate::telling::states;
 use data_encoding::HEXLOWER;
 use serde::Serialize;
 use std::collections::HashMap;
-use yadori_core::format::PLAIN;
+use yadori_core::belonging;
+use yadori_core::format::{PLAIN, RASTERS, SVG};
 use yadori_core::merge::{Register, State, loses_alias, lost_alias};
-use yadori_core::shared::{Body, Clip};
+use yadori_core::shared::{Body, BodyFormat, Clip, MOST_ALIASES};
 use yadori_core::{ClipId, Kind, Mark, Stamp};
 
 /// A clip as it is on record here.
@@ -21,6 +23,7 @@ struct Known {
     number: u64,
     state: State,
     shredded: bool,
+    elsewhere: bool,
     secret: bool,
     swept: Stamp,
 }
@@ -103,10 +106,10 @@ fn set(stamp: Stamp) -> Option<u64> {
     (stamp != Stamp::NEVER).then(|| stamp.to_bits())
 }
 
-impl Hearing<'_> {
+impl Hearing {
     /// Takes in clips, no two of which are the same.
     pub(super) async fn clips(&mut self, told: &[&Clip]) -> Result<(), StoreError> {
-        let sealed = with_seals(&mut self.tx, self.seal_key, told).await?;
+        let sealed = with_seals(&mut self.tx, self.seal_key.as_ref(), told).await?;
         let told: Vec<&Clip> = told.iter().map(|clip| sealed.get(&clip.id).unwrap_or(clip)).collect();
         let known = self.known(&told).await?;
         let (mut taken, mut unchanged) = (Vec::new(), Vec::new());
@@ -115,7 +118,7 @@ impl Hearing<'_> {
                 None => taken.extend(self.unknown(clip)),
                 // It looks like a secret here: what others do with it is theirs, and what is done here stays here.
                 Some(known) if known.secret => {}
-                Some(known) => match merged(clip, known) {
+                Some(known) => match merged(clip, known, self.replaces_content(clip, known).await?) {
                     Some(merged) => taken.push(merged),
                     None => unchanged.extend((!known.shredded).then_some(known.number)),
                 },
@@ -158,12 +161,54 @@ impl Hearing<'_> {
                 number: row.no,
                 state: row.state(),
                 shredded: row.shredded,
+                elsewhere: row.elsewhere,
                 secret: row.secret != 0,
                 swept: Stamp::from_bits(row.swept.unwrap_or(0)),
             };
             Ok((id, known))
         });
         known.collect()
+    }
+
+    /// Whether the content that is told may take the place of what is here. Content that is here as a whole is what the
+    /// id says. It gives way only to what travelled along and was checked, or to the very same content with other
+    /// formats beside it: else a promise of content that never comes, or comes as something else, would destroy it.
+    async fn replaces_content(&mut self, told: &Clip, known: &Known) -> Result<bool, StoreError> {
+        let Some(body) = &told.body else { return Ok(false) };
+        if known.shredded || known.elsewhere {
+            return Ok(true);
+        }
+        let carries = |mime: &str| match told.kind {
+            Kind::Image => RASTERS.contains(&mime) || mime == SVG,
+            kind => belonging::carries(kind, mime),
+        };
+        let waits = |format: &&BodyFormat| format.data.is_none() || told.kind == Kind::Image;
+        for format in body.formats.iter().filter(|format| carries(&format.mime)).filter(waits) {
+            let is_its_own = sqlx::query_scalar!(
+                "SELECT EXISTS (SELECT 1 FROM formats f JOIN blobs b ON b.no = f.blob_no
+                    WHERE f.clip_no = ? AND f.mime = ? AND b.hash = ? AND b.have = b.size) AS `is: bool`",
+                known.number,
+                format.mime,
+                &format.hash[..]
+            )
+            .fetch_one(&mut *self.tx)
+            .await?;
+            let lies_inline = match &format.data {
+                Some(data) => sqlx::query_scalar!(
+                    "SELECT EXISTS (SELECT 1 FROM formats WHERE clip_no = ? AND mime = ? AND content = ?) AS `is: bool`",
+                    known.number,
+                    format.mime,
+                    &data[..]
+                )
+                .fetch_one(&mut *self.tx)
+                .await?,
+                None => false,
+            };
+            if !is_its_own && !lies_inline {
+                return Ok(false);
+            }
+        }
+        Ok(true)
     }
 
     /// A clip that was never here; nothing if it is not to be.
@@ -305,6 +350,14 @@ impl Hearing<'_> {
             }
             None => None,
         };
+        if register.value.is_some() && other.is_none() {
+            let aliases = sqlx::query_scalar!("SELECT COUNT(*) FROM clips WHERE alias IS NOT NULL")
+                .fetch_one(&mut *self.tx)
+                .await?;
+            if aliases as u64 >= MOST_ALIASES {
+                return Err(StoreError::TooMany("aliases", MOST_ALIASES));
+            }
+        }
         if let Some(other) = other {
             let stamp = Stamp::from_bits(other.alias_stamp.unwrap_or(0));
             let other_id = ClipId::from_slice(&other.id).ok_or(StoreError::Damaged(other.no))?;
@@ -399,7 +452,19 @@ impl Hearing<'_> {
         for blob in blobs {
             free_blob(&mut self.tx, blob).await?;
         }
-        self.note_elsewhere(&with_body().map(|(_, number, _)| number).collect::<Vec<_>>()).await
+        self.note_elsewhere(&with_body().map(|(_, number, _)| number).collect::<Vec<_>>()).await?;
+        // Content that did not travel along may be here already, under its hash.
+        let promised = with_body().filter(|(_, _, body)| body.formats.iter().any(|format| format.data.is_none()));
+        for number in promised.map(|(_, number, _)| number).collect::<Vec<_>>() {
+            let is_whole =
+                sqlx::query_scalar!("SELECT elsewhere = FALSE AS `is: bool` FROM clips WHERE no = ?", number)
+                    .fetch_one(&mut *self.tx)
+                    .await?;
+            if is_whole && !is_what_it_says(&mut self.tx, number).await? {
+                return Err(StoreError::AnotherClip);
+            }
+        }
+        Ok(())
     }
 
     /// Takes away the formats of clips; gives the blobs that they lay in.
@@ -470,7 +535,7 @@ impl Hearing<'_> {
 }
 
 /// What a known clip becomes; nothing if nothing new is told.
-fn merged<'a>(told: &'a Clip, known: &Known) -> Option<Taken<'a>> {
+fn merged<'a>(told: &'a Clip, known: &Known, replaces: bool) -> Option<Taken<'a>> {
     let state = known.state.clone().merge(told.state.clone());
     let later = known.state.is_copied_before(&told.state);
     // What this device let go of comes back with its content when it was copied or kept again. What comes back from
@@ -478,7 +543,7 @@ fn merged<'a>(told: &'a Clip, known: &Known) -> Option<Taken<'a>> {
     let latest = (told.state.copied, told.state.origin) == (state.copied, state.origin);
     let is_back = state.is_live(known.swept) && !known.state.is_live(known.swept) && latest;
     let is_needed = known.shredded && state.is_live(known.swept);
-    let body = told.body.as_ref().filter(|_| (later || is_back || is_needed) && !state.is_purged());
+    let body = told.body.as_ref().filter(|_| (later || is_back || is_needed) && replaces && !state.is_purged());
     if state == known.state && body.is_none() {
         return None;
     }

@@ -1,9 +1,11 @@
 //! The server's folder: its data, its password, its lock.
 
 use super::ServerError;
-use super::process;
+use super::{orphans, process};
+use rustix::process::Signal;
 use std::fs::{self, DirBuilder, File, OpenOptions, TryLockError};
 use std::io::Write;
+use std::os::fd::{AsRawFd, RawFd};
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
@@ -14,7 +16,16 @@ const NEEDED_MIB: u64 = 48;
 const NEEDED_AT_FIRST_MIB: u64 = 160;
 
 /// How long the server of an earlier run is given to end: it ends by itself when its service did.
-const OLD_SERVER_PATIENCE: Duration = Duration::from_secs(20);
+const OLD_SERVER_PATIENCE: Duration = Duration::from_secs(3);
+
+/// How long it is given after it was told to end, and after it was forced to.
+const TOLD_PATIENCE: Duration = Duration::from_secs(10);
+
+/// The name of the socket.
+pub(super) const SOCKET: &str = "server.sock";
+
+/// Longest path of a socket, with the zero at its end (`sun_path` of unix(7)).
+const LONGEST_SOCKET: usize = 108;
 
 /// A folder that is set up, and locked.
 pub(super) struct Folder {
@@ -22,6 +33,8 @@ pub(super) struct Folder {
     pub password: String,
     /// Locked; the server inherits it, so the lock lasts as long as the server does.
     pub lock: File,
+    /// The folder of the data, which is where the socket is.
+    opened: File,
 }
 
 impl Folder {
@@ -37,10 +50,21 @@ impl Folder {
         let data = path.join("data");
         let set_up = data.is_dir();
         check_room(path, if set_up { NEEDED_MIB } else { NEEDED_AT_FIRST_MIB })?;
-        let password = if set_up { read_password(path)? } else { set_up_data(path, &data)? };
-        let folder = Self { path: path.to_owned(), password, lock };
-        // Without it, what was forgotten for good could not be written over in the server's log.
-        write_private(&folder.init_file(), "GRANT SUPER ON *.* TO 'yadori'@'127.0.0.1';\n")?;
+        let password = if set_up { read_password(path)? } else { set_up_data(path, &data, lock.as_raw_fd())? };
+        let opened = File::open(&data).map_err(refused(&data))?;
+        let folder = Self { path: path.to_owned(), password, lock, opened };
+        // Whoever connects by the socket is at localhost. Homes of earlier versions know the user at an address of TCP only.
+        // Without SUPER, what was forgotten for good could not be written over in the server's log.
+        let password = &folder.password;
+        write_private(
+            &folder.init_file(),
+            &format!(
+                "CREATE USER IF NOT EXISTS 'yadori'@'localhost' IDENTIFIED BY '{password}';\n\
+                 GRANT ALL ON yadori.* TO 'yadori'@'localhost';\n\
+                 GRANT SUPER ON *.* TO 'yadori'@'localhost';\n\
+                 DROP USER IF EXISTS 'yadori'@'127.0.0.1';\n"
+            ),
+        )?;
         Ok(folder)
     }
 
@@ -51,6 +75,25 @@ impl Folder {
 
     pub fn data(&self) -> PathBuf {
         self.path.join("data")
+    }
+
+    /// Where the server listens.
+    pub fn socket(&self) -> PathBuf {
+        self.data().join(SOCKET)
+    }
+
+    /// The same, by a path that is short enough for a socket, wherever the home is.
+    pub fn reachable_socket(&self) -> PathBuf {
+        let path = self.socket();
+        if path.as_os_str().len() < LONGEST_SOCKET {
+            return path;
+        }
+        PathBuf::from(format!("/proc/self/fd/{}", self.opened.as_raw_fd())).join(SOCKET)
+    }
+
+    /// Whether there is room for a start.
+    pub fn check_room(&self) -> Result<(), ServerError> {
+        check_room(&self.path, NEEDED_MIB)
     }
 
     /// Where the server puts what it needs for a moment.
@@ -92,19 +135,30 @@ fn lock(path: &Path) -> Result<File, ServerError> {
         .mode(0o600)
         .open(&lock_path)
         .map_err(refused(&lock_path))?;
-    let deadline = Instant::now() + OLD_SERVER_PATIENCE;
-    loop {
-        match file.try_lock() {
-            Ok(()) => return Ok(file),
-            Err(TryLockError::Error(error)) => return Err(refused(&lock_path)(error)),
-            Err(TryLockError::WouldBlock) if Instant::now() < deadline => std::thread::sleep(Duration::from_millis(20)),
-            Err(TryLockError::WouldBlock) => {
-                let pid =
-                    fs::read_to_string(path.join("server.pid")).map_or("unknown".into(), |pid| pid.trim().to_owned());
-                return Err(ServerError::StillHeld { pid, folder: path.display().to_string() });
+    let is_free = |patience: Duration| {
+        let deadline = Instant::now() + patience;
+        loop {
+            match file.try_lock() {
+                Ok(()) => return Ok(true),
+                Err(TryLockError::Error(error)) => return Err(refused(&lock_path)(error)),
+                Err(TryLockError::WouldBlock) if Instant::now() > deadline => return Ok(false),
+                Err(TryLockError::WouldBlock) => std::thread::sleep(Duration::from_millis(10)),
             }
         }
+    };
+    // A server whose service was killed while it started may never have heard of that.
+    if is_free(OLD_SERVER_PATIENCE)? {
+        return Ok(file);
     }
+    for signal in [Signal::TERM, Signal::KILL] {
+        let orphans = orphans::of(path);
+        orphans.iter().for_each(|orphan| orphan.end(signal));
+        if !orphans.is_empty() && is_free(TOLD_PATIENCE)? {
+            return Ok(file);
+        }
+    }
+    let pid = fs::read_to_string(path.join("server.pid")).map_or("unknown".into(), |pid| pid.trim().to_owned());
+    Err(ServerError::StillHeld { pid, folder: path.display().to_string() })
 }
 
 fn check_room(path: &Path, needed_mib: u64) -> Result<(), ServerError> {
@@ -131,7 +185,7 @@ fn write_private(path: &Path, text: &str) -> Result<(), ServerError> {
 }
 
 /// Sets up the data in a folder beside, which takes its place only when all went well. Gives the password.
-fn set_up_data(path: &Path, data: &Path) -> Result<String, ServerError> {
+fn set_up_data(path: &Path, data: &Path, lock: RawFd) -> Result<String, ServerError> {
     tracing::info!(folder = %path.display(), "setting up the database; this is done once");
     let mut bytes = [0; 20];
     getrandom::fill(&mut bytes)
@@ -149,11 +203,11 @@ fn set_up_data(path: &Path, data: &Path) -> Result<String, ServerError> {
         &format!(
             "FLUSH PRIVILEGES;\n\
              CREATE DATABASE yadori CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n\
-             CREATE USER 'yadori'@'127.0.0.1' IDENTIFIED BY '{password}';\n\
-             GRANT ALL ON yadori.* TO 'yadori'@'127.0.0.1';\n"
+             CREATE USER 'yadori'@'localhost' IDENTIFIED BY '{password}';\n\
+             GRANT ALL ON yadori.* TO 'yadori'@'localhost';\n"
         ),
     )?;
-    let outcome = process::install(&growing, &temporary(path), &script);
+    let outcome = process::install(&growing, &temporary(path), &script, lock);
     let _ = fs::remove_file(&script);
     if let Err(reason) = outcome {
         check_room(path, NEEDED_AT_FIRST_MIB / 2)?;

@@ -5,8 +5,8 @@ use super::{Order, ServerError};
 use rustix::process::{Pid, Signal};
 use std::fs;
 use std::io::Read;
-use std::net::{Ipv4Addr, TcpListener, TcpStream};
-use std::os::fd::AsRawFd;
+use std::os::fd::{AsRawFd, RawFd};
+use std::os::unix::net::UnixStream;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, ExitStatus, Stdio};
@@ -17,11 +17,6 @@ use std::time::{Duration, Instant};
 const START_PATIENCE: Duration = Duration::from_secs(60);
 /// How long an end may take before it is forced.
 const STOP_PATIENCE: Duration = Duration::from_secs(20);
-
-/// How often a start is tried when its port is taken at the last moment.
-const TRIES: u32 = 5;
-/// What the server says then.
-const PORT_TAKEN: &str = "Address already in use";
 
 /// The path of a program. Debian keeps servers where ordinary users do not look.
 pub(super) fn find(program: &str) -> Option<PathBuf> {
@@ -43,8 +38,9 @@ fn user() -> String {
 }
 
 /// Installs an empty database in `data`, with what is needed for a moment in `temporary`, and runs `script` in it. The
-/// error is what the tool said.
-pub(super) fn install(data: &Path, temporary: &Path, script: &Path) -> Result<(), String> {
+/// tool inherits the lock of the folder, so that a later start sees that it is still at work. The error is what the tool
+/// said.
+pub(super) fn install(data: &Path, temporary: &Path, script: &Path, lock: RawFd) -> Result<(), String> {
     let mut command = Command::new(find("mariadb-install-db").unwrap_or_default());
     command.arg("--no-defaults").arg(format!("--datadir={}", data.display()));
     if is_root() {
@@ -61,6 +57,7 @@ pub(super) fn install(data: &Path, temporary: &Path, script: &Path) -> Result<()
         .arg(format!("--tmpdir={}", temporary.display()))
         .arg(format!("--extra-file={}", script.display()))
         .stdin(Stdio::null());
+    ends_with_us(&mut command, lock, Signal::KILL);
     let output = command.output().map_err(|error| error.to_string())?;
     if output.status.success() {
         return Ok(());
@@ -78,37 +75,27 @@ fn last_lines(text: &str) -> String {
 pub(super) struct Running {
     child: Arc<Mutex<Child>>,
     pid: u32,
-    port: u16,
 }
 
 impl Running {
-    /// Starts the server of the folder, at this port if it is free. Must be called on a thread that
-    /// stays: the server ends with it.
-    pub fn start(folder: &Folder, port: Option<u16>) -> Result<Self, ServerError> {
-        // Between finding a free port and the server's taking it, another program may be quicker.
-        for _ in 1..TRIES {
-            match Self::start_at(folder, port) {
-                Err(ServerError::DidNotStart { reason, .. }) if reason.contains(PORT_TAKEN) => {}
-                other => return other,
-            }
-        }
-        Self::start_at(folder, None)
-    }
-
-    fn start_at(folder: &Folder, port: Option<u16>) -> Result<Self, ServerError> {
+    /// Starts the server of the folder. Must be called on a thread that stays: the server ends with it.
+    pub fn start(folder: &Folder) -> Result<Self, ServerError> {
         let log = folder.log();
-        let failed = |reason: String| ServerError::DidNotStart { reason, log: log.display().to_string() };
-        let port = free_port(port).map_err(|error| failed(error.to_string()))?;
-        let _ = fs::remove_file(&log);
-        let _ = fs::remove_file(folder.pid_file());
-        let mut child = command(folder, port).spawn().map_err(|error| failed(error.to_string()))?;
+        let failed = |reason: String| {
+            // A disk that is full is the most common reason, and the server does not always say so.
+            folder.check_room().err().unwrap_or(ServerError::DidNotStart { reason, log: log.display().to_string() })
+        };
+        for left in [log.clone(), folder.pid_file(), folder.socket()] {
+            let _ = fs::remove_file(left);
+        }
+        let mut child = command(folder).spawn().map_err(|error| failed(error.to_string()))?;
         let deadline = Instant::now() + START_PATIENCE;
         loop {
             if let Ok(Some(status)) = child.try_wait() {
                 let said = fs::read_to_string(&log).unwrap_or_default();
                 return Err(failed(format!("{status}\n{}", errors(&said))));
             }
-            if has_written_its_pid(folder, &child) && greets(port) {
+            if greets(&folder.reachable_socket()) {
                 break;
             }
             if Instant::now() > deadline {
@@ -116,14 +103,10 @@ impl Running {
                 let _ = child.wait();
                 return Err(failed(format!("no answer within {} seconds", START_PATIENCE.as_secs())));
             }
-            // There is no event to wait for: the port opens when the server is ready.
+            // There is no event to wait for: the socket opens when the server is ready.
             std::thread::sleep(Duration::from_millis(5));
         }
-        Ok(Self { pid: child.id(), child: Arc::new(Mutex::new(child)), port })
-    }
-
-    pub fn port(&self) -> u16 {
-        self.port
+        Ok(Self { pid: child.id(), child: Arc::new(Mutex::new(child)) })
     }
 
     pub fn pid(&self) -> u32 {
@@ -131,7 +114,11 @@ impl Running {
     }
 
     pub fn url(&self, folder: &Folder) -> String {
-        format!("mysql://yadori:{}@127.0.0.1:{}/yadori?ssl-mode=disabled", folder.password, self.port)
+        let socket = folder.reachable_socket();
+        let mut url = url::Url::parse("mysql://yadori@localhost/yadori?ssl-mode=disabled").expect("a constant URL");
+        let _ = url.set_password(Some(&folder.password));
+        url.query_pairs_mut().append_pair("socket", &socket.to_string_lossy());
+        url.into()
     }
 
     /// Sends [`Order::Ended`] when the server ends.
@@ -176,7 +163,25 @@ impl Running {
     }
 }
 
-fn command(folder: &Folder, port: u16) -> Command {
+/// Lets a program end when the thread ends that starts it, and inherit the lock of the folder.
+fn ends_with_us(command: &mut Command, lock: RawFd, signal: Signal) {
+    let parent = std::process::id();
+    // SAFETY: between fork and exec only async-signal-safe calls are made, without allocation.
+    unsafe {
+        command.pre_exec(move || {
+            rustix::process::set_parent_process_death_signal(Some(signal))?;
+            // The parent may have gone before the line above.
+            if rustix::process::getppid().map(|pid| pid.as_raw_nonzero().get() as u32) != Some(parent) {
+                return Err(std::io::ErrorKind::BrokenPipe.into());
+            }
+            let lock = rustix::fd::BorrowedFd::borrow_raw(lock);
+            rustix::io::fcntl_setfd(lock, rustix::io::FdFlags::empty())?;
+            Ok(())
+        });
+    }
+}
+
+fn command(folder: &Folder) -> Command {
     let mut command = Command::new(find("mariadbd").unwrap_or_default());
     command.arg("--no-defaults");
     if is_root() {
@@ -190,9 +195,9 @@ fn command(folder: &Folder, port: u16) -> Command {
         .arg(format!("--pid-file={}", folder.pid_file().display()))
         .arg(format!("--log-error={}", folder.log().display()))
         .arg(format!("--init-file={}", folder.init_file().display()))
-        .arg(format!("--port={port}"))
         .args([
-            "--bind-address=127.0.0.1",
+            // Nobody but this user can reach the socket, whose folder is private; a port, every user of this machine could.
+            "--skip-networking",
             "--skip-name-resolve",
             "--skip-log-bin",
             "--local-infile=0",
@@ -221,41 +226,14 @@ fn command(folder: &Folder, port: u16) -> Command {
         .stdin(Stdio::null())
         .stdout(Stdio::null())
         .stderr(Stdio::null());
-    let lock = folder.lock.as_raw_fd();
-    let parent = std::process::id();
-    // SAFETY: between fork and exec only async-signal-safe calls are made, without allocation.
-    unsafe {
-        command.pre_exec(move || {
-            rustix::process::set_parent_process_death_signal(Some(Signal::TERM))?;
-            // The parent may have gone before the line above.
-            if rustix::process::getppid().map(|pid| pid.as_raw_nonzero().get() as u32) != Some(parent) {
-                return Err(std::io::ErrorKind::BrokenPipe.into());
-            }
-            let lock = rustix::fd::BorrowedFd::borrow_raw(lock);
-            rustix::io::fcntl_setfd(lock, rustix::io::FdFlags::empty())?;
-            Ok(())
-        });
-    }
+    ends_with_us(&mut command, folder.lock.as_raw_fd(), Signal::TERM);
     command
 }
 
-/// `wanted` if it is free, else a port that is.
-fn free_port(wanted: Option<u16>) -> std::io::Result<u16> {
-    let bind = |port| TcpListener::bind((Ipv4Addr::LOCALHOST, port));
-    let listener = wanted.map_or_else(|| bind(0), |port| bind(port).or_else(|_| bind(0)))?;
-    Ok(listener.local_addr()?.port())
-}
-
-/// Whether the server has come so far as to write its process id, after taking its port: until then,
-/// another server might answer there.
-fn has_written_its_pid(folder: &Folder, child: &Child) -> bool {
-    fs::read_to_string(folder.pid_file()).is_ok_and(|pid| pid.trim() == child.id().to_string())
-}
-
-/// Whether a server greets at this port: it speaks first.
-fn greets(port: u16) -> bool {
+/// Whether a server greets at this socket: it speaks first.
+fn greets(socket: &Path) -> bool {
     let greet = || -> std::io::Result<bool> {
-        let mut stream = TcpStream::connect_timeout(&(Ipv4Addr::LOCALHOST, port).into(), Duration::from_millis(500))?;
+        let mut stream = UnixStream::connect(socket)?;
         stream.set_read_timeout(Some(Duration::from_secs(2)))?;
         Ok(stream.read(&mut [0])? == 1)
     };

@@ -20,14 +20,16 @@ fn add(service: &Service, mime: &str, content: &[u8]) -> String {
     answer.json::<Value>()["clip"]["id"].as_str().unwrap().to_owned()
 }
 
-/// Enters with a one-time link; gives the cookie.
-fn enter(service: &Service) -> String {
+/// Enters with a one-time link; gives the cookie, and the path that it is for (without its last slash).
+fn enter(service: &Service) -> (String, String) {
     let link: ConsoleLink = service.post("/console-links", &Value::Null).json();
     let answer = service.request("GET", &path_of(&link), &[], &[]);
-    assert_eq!((answer.status, answer.header("location")), (303, "/"));
+    assert_eq!(answer.status, 200);
     let cookie = answer.header("set-cookie");
     assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Strict"), "{cookie}");
-    cookie.split(';').next().unwrap().to_owned()
+    let path = cookie.split("; ").find_map(|part| part.strip_prefix("Path=")).unwrap();
+    assert!(path.starts_with("/s/") && path.len() > 24 && answer.text().contains(&format!("url={path}\"")), "{cookie}");
+    (cookie.split(';').next().unwrap().to_owned(), format!("/{}", path.trim_end_matches('/')))
 }
 
 fn path_of(link: &ConsoleLink) -> String {
@@ -82,19 +84,27 @@ fn a_rebound_name_or_a_foreign_page_gets_nothing() {
         403,
         "foreign-origin",
     );
-    let cookie = enter(&service);
+    let (cookie, place) = enter(&service);
     let origin = format!("http://{}", service.reach.address);
-    assert_eq!(service.request("GET", "/clips", &[("cookie", &cookie)], &[]).status, 200);
+    let clips = format!("{place}/api/v1/clips");
+    let pause = format!("{place}/api/v1/pause");
+    assert_eq!(service.request("GET", &clips, &[("cookie", &cookie)], &[]).status, 200);
     problem(
-        &service.request("POST", "/pause", &[("cookie", &cookie), ("content-type", "application/json")], b"{}"),
+        &service.request("POST", &pause, &[("cookie", &cookie), ("content-type", "application/json")], b"{}"),
         403,
         "foreign-origin",
     );
+    // The cookie is good for its own path only, and the path for nothing without it.
+    for (path, cookie) in
+        [("/clips", cookie.as_str()), ("//s/another/api/v1/clips", &cookie), (&clips, "yadori-1=guess")]
+    {
+        problem(&service.request("GET", path, &[("cookie", cookie)], &[]), 401, "unauthorised");
+    }
     assert_eq!(
         service
             .request(
                 "POST",
-                "/pause",
+                &pause,
                 &[("cookie", &cookie), ("origin", &origin), ("content-type", "application/json")],
                 b"{}"
             )
@@ -109,16 +119,30 @@ fn a_rebound_name_or_a_foreign_page_gets_nothing() {
 fn a_one_time_link_works_once_and_its_cookie_outlasts_the_service() {
     let (home, service) = service();
     let link: ConsoleLink = service.post("/console-links", &Value::Null).json();
-    assert_eq!(service.request("GET", &path_of(&link), &[], &[]).status, 303);
+    assert_eq!(service.request("GET", &path_of(&link), &[], &[]).status, 200);
     assert_eq!(service.request("GET", &path_of(&link), &[], &[]).status, 401, "used up");
     assert_eq!(service.request("GET", "//enter?key=guess", &[], &[]).status, 401);
     assert_eq!(service.request("GET", "//enter", &[], &[]).status, 401);
-    let cookie = enter(&service);
+    let (cookie, place) = enter(&service);
     assert!(service.end().0);
     let service = Service::simulated(&home);
     let (_, key) = cookie.split_once('=').unwrap();
     let port = service.reach.address.rsplit(':').next().unwrap();
-    assert_eq!(service.request("GET", "/clips", &[("cookie", &format!("yadori-{port}={key}"))], &[]).status, 200);
+    let ask = || {
+        let cookie = format!("yadori-{port}={key}");
+        service.request("GET", &format!("{place}/api/v1/clips"), &[("cookie", &cookie)], &[]).status
+    };
+    assert_eq!(ask(), 200);
+    // It is listed, and can be shut out, with whatever it has open.
+    let sessions: Vec<Value> = serde_json::from_str(&service.run(&["console", "sessions", "--json"])).unwrap();
+    // The first link has let in one that never came back.
+    assert_eq!(sessions.len(), 2);
+    let id = sessions[0]["id"].as_str().unwrap();
+    assert!(service.run(&["console", "close", id]).contains("1 browser"));
+    service.run(&["console", "close", "all"]);
+    assert_eq!(ask(), 401);
+    let (code, said) = service.fail(&["console", "close", id]);
+    assert!(code == 1 && said.contains("yadori console sessions"), "{said}");
 }
 
 /// One connection, spoken to byte by byte.

@@ -7,8 +7,8 @@ use tokio::io::AsyncWriteExt;
 use tokio::net::{TcpListener, TcpStream};
 use tokio::runtime::Runtime;
 use yadori_api::DeviceState;
-use yadori_core::merge::State;
-use yadori_core::shared::{Body, BodyFormat, Clip, Item};
+use yadori_core::merge::{Register, State};
+use yadori_core::shared::{Body, BodyFormat, Clip, Device, Item};
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
 use yadori_link::code::Code;
 use yadori_link::frame::{self, CHUNK, Frame, Hello, VERSIONS};
@@ -302,6 +302,211 @@ fn lies_about_content_are_found_out() {
     van.run(&["add", "all is well"]);
     workshop.until_newest("all is well");
     assert!(workshop.service.run_with(&["recall", "2"], b"").status.code() == Some(1));
+}
+
+/// A device that was removed says to one that has not heard of it that it belongs to the others, at a time to come.
+#[test]
+fn a_removal_is_final_whatever_the_removed_device_says() {
+    let (workshop, van) = pair();
+    let desk = Own::new("desk");
+    desk.joins(&workshop);
+    desk.until(|own| own.devices().len() == 3);
+    let van = van.killed();
+    let key = key_of(&van).pin();
+    // The desk is away while the workshop removes the van.
+    let desk = desk.killed();
+    workshop.run(&["device", "remove", "van", "--yes"]);
+    let desk = Own::started(desk);
+    // (It may have heard of the removal by now, or not.)
+    let impostor = Impostor::of(&van, &desk);
+    let ahead = Stamp::at_start_of(MillisSinceEpoch(jiff::Timestamp::now().as_millisecond() as u64 + 14 * 60_000));
+    let itself = Device { key, linked: Register::new(ahead, true), ..Device::default() };
+    impostor.runtime.block_on(async {
+        if let Some(mut line) = impostor.open().await {
+            let now = MillisSinceEpoch(jiff::Timestamp::now().as_millisecond() as u64);
+            let hello = Hello { versions: VERSIONS, name: "van".into(), now, feed: [7; 8], latest: 9, read: None };
+            line.say_raw(frame::encode(&Frame::Hello(hello))).await;
+            line.say_raw(frame::encode(&Frame::States { upto: 9, items: vec![Item::Device(itself)] })).await;
+            while line.hear_raw().await.is_some() {}
+        }
+    });
+    for own in [&workshop, &desk] {
+        own.until(|own| own.devices().len() == 2);
+    }
+    assert!(impostor.runtime.block_on(impostor.open()).is_none());
+    // It is let in again by an invitation only, with a key of its own that nobody has removed.
+    let van = Own::started(van);
+    van.joins(&workshop);
+    desk.until(|own| own.devices().len() == 3);
+    assert_ne!(key_of(&van.home).pin(), key);
+}
+
+#[test]
+fn who_introduced_whom_is_said_and_goes_along() {
+    let (workshop, van) = pair();
+    let tablet = Own::new("tablet");
+    tablet.joins(&van);
+    workshop.until(|own| own.devices().len() == 3);
+    assert!(workshop.notes_of("tablet").contains("introduced by van"), "{}", workshop.notes_of("tablet"));
+    assert!(van.notes_of("tablet").is_empty());
+    let said = workshop.run(&["device", "remove", "van", "--with-introduced", "--yes"]);
+    assert!(said.contains("tablet"), "{said}");
+    assert_eq!(workshop.devices().len(), 1);
+    workshop.run(&["add", "for nobody else"]);
+    tablet.until(|own| own.sees(&workshop) == DeviceState::Away);
+    assert!(tablet.list().is_empty());
+}
+
+#[test]
+fn two_thousand_invented_devices_are_not_believed() {
+    let (workshop, van) = pair();
+    let van = van.killed();
+    let impostor = Impostor::of(&van, &workshop);
+    let now = Stamp::at_start_of(MillisSinceEpoch(jiff::Timestamp::now().as_millisecond() as u64));
+    let device = |number: u32| {
+        let mut key = [1; 32];
+        key[..4].copy_from_slice(&number.to_le_bytes());
+        Item::Device(Device {
+            key,
+            name: Register::new(now, format!("invented {number}")),
+            addresses: Register::new(now, vec!["192.0.2.1:7437".into()]),
+            linked: Register::new(now, true),
+        })
+    };
+    impostor.runtime.block_on(async {
+        let mut line = impostor.greet().await;
+        line.say_raw(frame::encode(&Frame::States { upto: 9, items: (0..2000).map(device).collect() })).await;
+        while let Some(said) = line.hear_raw().await {
+            if frame::decode(&said) == Ok(Frame::Ack(9)) {
+                break;
+            }
+        }
+    });
+    assert!(workshop.devices().len() <= 64, "{}", workshop.devices().len());
+    workshop.run(&["add", "all is well"]);
+}
+
+#[test]
+fn a_clip_that_says_it_is_enormous_is_refused_and_leaves_nothing() {
+    let (workshop, van) = pair();
+    let van = van.killed();
+    let impostor = Impostor::of(&van, &workshop);
+    let now = Stamp::at_start_of(MillisSinceEpoch(jiff::Timestamp::now().as_millisecond() as u64));
+    let of = |size: u64, promised: u64, copies: u32| {
+        let format = BodyFormat { mime: "image/png".into(), size: promised, hash: [5; 32], data: None };
+        let body = Body { size, formats: vec![format], ..Body::default() };
+        let pin = Register::new(now, yadori_core::Order::from_slice(b"n"));
+        let state = State { copied: now, copies, pin, ..State::default() };
+        let clip = Clip { id: ClipId([6; 16]), kind: Kind::Image, state, body: Some(body) };
+        Frame::States { upto: 9, items: vec![Item::Clip(Box::new(clip))] }
+    };
+    for enormous in [of(1 << 46, 1 << 46, 1), of(100, 1 << 46, 1), of(u64::MAX, u64::MAX, 1)] {
+        assert!(impostor.is_cut_off_for(&[enormous]));
+    }
+    assert!(workshop.list().is_empty());
+    // Within the bounds, but without a byte: it is listed and cannot be shown, and the counts stop where they may.
+    impostor.runtime.block_on(async {
+        let mut line = impostor.greet().await;
+        line.say_raw(frame::encode(&of(1 << 30, 1 << 30, u32::MAX))).await;
+        workshop.until(|own| own.list().len() == 1);
+    });
+    assert!([404, 502].contains(&workshop.service.get("/clips/1/thumbnail").status));
+    workshop.run(&["stats"]);
+    assert!(workshop.service.peak_memory_kib() < 200 * 1024);
+}
+
+#[test]
+fn content_that_is_another_clips_never_takes_the_place_of_what_is_here() {
+    let (workshop, van) = pair();
+    let account = format!("Account 00-17, at the end of a long letter{}", " of the theatre".repeat(6000));
+    assert!(workshop.service.run_with(&["add", "--pin", "-"], account.as_bytes()).status.success());
+    van.until(|own| own.list().len() == 1 && !own.list()[0].elsewhere);
+    let van = van.killed();
+    let impostor = Impostor::of(&van, &workshop);
+    let lie = Bytes::from(vec![b'x'; 4 * CHUNK / 3]);
+    let hash = *blake3::hash(&lie).as_bytes();
+    let bring = |id: ClipId| {
+        impostor.runtime.block_on(async {
+            let mut line = impostor.greet().await;
+            line.say_raw(frame::encode(&told(id, vec![format(lie.len() as u64, hash, None)]))).await;
+            // Whatever is asked for is given, until it is cut off or has nothing to say.
+            while let Ok(Some(said)) = tokio::time::timeout(std::time::Duration::from_secs(2), line.hear_raw()).await {
+                if let Ok(Frame::Want(wanted, from)) = frame::decode(&said) {
+                    assert_eq!(wanted, hash);
+                    let from = from as usize;
+                    let piece = lie.slice(from..(from + CHUNK).min(lie.len()));
+                    line.say_raw(frame::encode(&Frame::Chunk(hash, from as u64, piece))).await;
+                }
+            }
+        });
+    };
+    // Of a clip that is here, and of one that is not; the lie itself is known by then, under its own hash.
+    bring(ClipId::of(Kind::Text, account.as_bytes()));
+    assert_eq!(workshop.run(&["show", "p1", "--raw"]), account);
+    bring(ClipId([3; 16]));
+    assert!(workshop.run(&["add", &String::from_utf8_lossy(&lie[..1000])]).contains("Added"));
+    bring(ClipId::of(Kind::Text, account.as_bytes()));
+    assert_eq!(workshop.run(&["show", "p1", "--raw"]), account);
+    assert!(workshop.list().iter().all(|clip| clip.id != ClipId([3; 16]).to_string()), "{:?}", workshop.previews());
+}
+
+#[test]
+fn content_that_the_others_are_not_told_of_is_not_handed_out_by_its_hash() {
+    let (workshop, van) = pair();
+    let markup = format!("<p>4111 1111 1111 1111{}</p>", " ".repeat(40_000));
+    let markup_hash = *blake3::hash(markup.as_bytes()).as_bytes();
+    assert!(workshop.service.run_with(&["add", "--type", "text/html", "-"], markup.as_bytes()).status.success());
+    workshop.run(&["sync", "policy", "--leaves", "by-hand"]);
+    let letter = "For nobody but me. ".repeat(9000);
+    assert!(workshop.service.run_with(&["add", "-"], letter.as_bytes()).status.success());
+    let van = van.killed();
+    workshop.until(|own| own.devices()[1].state == DeviceState::Away);
+    let impostor = Impostor::of(&van, &workshop);
+    for hash in [markup_hash, *blake3::hash(letter.as_bytes()).as_bytes()] {
+        let answer = impostor.runtime.block_on(async {
+            let mut line = impostor.greet().await;
+            line.say_raw(frame::encode(&Frame::Want(hash, 0))).await;
+            loop {
+                match frame::decode(&line.hear_raw().await.expect("an answer")) {
+                    Ok(answer @ (Frame::Absent(_) | Frame::Chunk(..))) => return answer,
+                    _ => {}
+                }
+            }
+        });
+        assert_eq!(answer, Frame::Absent(hash));
+    }
+}
+
+#[test]
+fn garbage_does_not_use_up_an_invitation_and_one_stranger_cannot() {
+    let workshop = Own::new("workshop");
+    let invitation = workshop.invite();
+    let address = invitation.addresses[0].as_str();
+    let (runtime, doors) = (runtime(), stranger());
+    for _ in 0..8 {
+        assert!(!runtime.block_on(pair_by(&doors, address, |_, _| Vec::new(), b"garbage")));
+    }
+    // Whole tries with a wrong code, from another address of this machine.
+    let wrong: Code = "aaaa-aaaa".parse().unwrap();
+    let inviter = key_of(&workshop.home).pin();
+    let tried = (0..8).filter(|_| {
+        let (pairing, first) = Pairing::begin(Side::Joins, &wrong, &doors.identity().pin(), &inviter);
+        runtime.block_on(async {
+            let socket = tokio::net::TcpSocket::new_v4().unwrap();
+            socket.bind("127.0.0.9:0".parse().unwrap()).unwrap();
+            let stream = socket.connect(address.parse().unwrap()).await.unwrap();
+            let Ok(mut connection) = doors.make(stream, None).await else { return false };
+            line::say(&mut connection, &first).await.unwrap();
+            let Ok(second) = line::hear(&mut connection).await else { return false };
+            let proof = pairing.agree(&second).unwrap().proof();
+            line::say(&mut connection, &proof).await.unwrap();
+            matches!(line::hear(&mut connection).await, Ok(answer) if answer.is_empty())
+        })
+    });
+    assert_eq!(tried.count(), 3, "so many tries from one address");
+    let van = Own::new("van");
+    van.run(&["device", "join", address, &invitation.code]);
+    assert_eq!(workshop.devices().len(), 2);
 }
 
 #[test]

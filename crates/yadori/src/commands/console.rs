@@ -1,42 +1,110 @@
 use super::{print_json, say};
 use crate::Context;
 use crate::failure::Failure;
-use clap::Args;
+use crate::reach::{in_path, places};
+use crate::terminal::{ago, count, pad, safe};
+use clap::{Args, Subcommand};
+use std::fs::{self, OpenOptions};
+use std::io::{self, Write};
+use std::os::unix::fs::OpenOptionsExt;
+use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
-use yadori_api::ConsoleLink;
+use yadori_api::{ConsoleLink, ConsoleSession};
 
 /// Open the console in a browser
 ///
-/// Prints a link that lets one browser in, once, within two minutes; and opens it where there is a
-/// desktop.
+/// Prints a link that lets in one browser, once, within two minutes; on a desktop, it also opens the browser.
+/// A browser that was let in stays let in for 30 days: see `yadori console sessions`.
 #[derive(Args)]
+#[command(args_conflicts_with_subcommands = true)]
 pub struct Console {
     /// Only print the link
     #[arg(long)]
     print: bool,
+
+    #[command(subcommand)]
+    command: Option<Action>,
+}
+
+#[derive(Subcommand)]
+enum Action {
+    /// List the browsers that are let in
+    Sessions,
+    /// Shut browsers out
+    Close {
+        /// The session's id, as `yadori console sessions` shows it, or `all`
+        #[arg(value_name = "ID")]
+        id: String,
+    },
 }
 
 impl Console {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
-        let link: ConsoleLink = context.service()?.post("/console-links", &())?;
+        let service = context.service()?;
+        match self.command {
+            Some(Action::Sessions) => {
+                let sessions: Vec<ConsoleSession> = service.get("/console-sessions")?;
+                if context.json { print_json(&sessions) } else { print(&sessions) }
+            }
+            Some(Action::Close { id }) => {
+                let path = format!("/console-sessions/{}", in_path(&id));
+                let closed: Vec<ConsoleSession> = service.delete_with(&path, &serde_json::json!({}))?;
+                if context.json {
+                    return print_json(&closed);
+                }
+                say(&format!("Shut out {}", count(closed.len() as u64, "browser", "browsers")))
+            }
+            None => self.open(context, &service.post("/console-links", &())?),
+        }
+    }
+
+    fn open(&self, context: &Context, link: &ConsoleLink) -> Result<(), Failure> {
         if context.json {
-            return print_json(&link);
+            return print_json(link);
         }
         say(&link.url)?;
         let desktop = ["DISPLAY", "WAYLAND_DISPLAY"].iter().any(|name| std::env::var_os(name).is_some());
-        if !self.print && desktop {
-            let opened = Command::new("xdg-open")
-                .arg(&link.url)
-                .stdin(Stdio::null())
-                .stdout(Stdio::null())
-                .stderr(Stdio::null())
-                .spawn();
-            if opened.is_err() {
-                eprintln!(
-                    "No browser could be opened (xdg-open is missing); open the link yourself, within two minutes."
-                );
-            }
+        if self.print || !desktop {
+            return Ok(());
+        }
+        let opened = way_in(&places(context.home.as_deref())?.run, &link.url).and_then(|file| {
+            Command::new("xdg-open").arg(file).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null()).spawn()
+        });
+        if opened.is_err() {
+            eprintln!("Couldn't open a browser (is xdg-open installed?). Open the link yourself within two minutes.");
         }
         Ok(())
     }
+}
+
+/// A file that leads to the link, which only this user can read: other users of the machine can read the arguments of a
+/// browser that is started. Those of earlier links go.
+fn way_in(folder: &Path, url: &str) -> io::Result<PathBuf> {
+    const NAME: (&str, &str) = ("console-", ".html");
+    for entry in fs::read_dir(folder)?.filter_map(Result::ok) {
+        let name = entry.file_name();
+        if name.to_str().is_some_and(|name| name.starts_with(NAME.0) && name.ends_with(NAME.1)) {
+            let _ = fs::remove_file(entry.path());
+        }
+    }
+    let path = folder.join(format!("{}{}{}", NAME.0, std::process::id(), NAME.1));
+    let mut file = OpenOptions::new().write(true).create_new(true).mode(0o600).open(&path)?;
+    write!(
+        file,
+        "<!doctype html><meta charset=\"utf-8\"><meta name=\"referrer\" content=\"no-referrer\">\
+         <meta http-equiv=\"refresh\" content=\"0; url={url}\"><title>Yadori</title>"
+    )?;
+    Ok(path)
+}
+
+fn print(sessions: &[ConsoleSession]) -> Result<(), Failure> {
+    if sessions.is_empty() {
+        return say("No browser is let in. Open the console with: yadori console");
+    }
+    let now = jiff::Timestamp::now();
+    for session in sessions {
+        let used = pad(&format!("last used {}", ago(session.used_at, now)), 24);
+        say(&format!("{}  {used}  {}", session.id, safe(&session.browser)))?;
+    }
+    Ok(())
 }

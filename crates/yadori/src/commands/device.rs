@@ -8,7 +8,7 @@ use clap::{Args, Subcommand};
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use std::io::{IsTerminal, Write};
-use yadori_api::{Device as Known, DeviceState, Invitation, Invite, Join, RenameDevice};
+use yadori_api::{Device as Known, DeviceState, Invitation, Invite, Join, RemoveDeviceQuery, RenameDevice};
 
 /// One history on several computers of yours, with nobody in between
 ///
@@ -55,6 +55,9 @@ enum Command {
     Remove {
         /// The device: its name, or the beginning of its id
         device: String,
+        /// Also remove the devices that it introduced
+        #[arg(long)]
+        with_introduced: bool,
         /// Do not ask
         #[arg(long)]
         yes: bool,
@@ -95,22 +98,8 @@ impl Device {
                 }
                 say(&format!("It is called {} now, on all devices", safe(&name)))
             }
-            Command::Remove { device, yes } => {
-                let path = format!("/devices/{}", in_path(&device));
-                let known: Known = service.get(&path)?;
-                let question = format!("Remove {}? What it has by now, it keeps.", safe(&known.name));
-                // This one is not removed, it leaves: the service says so.
-                if known.state != DeviceState::ThisOne && !ask::confirm(&question, yes)? {
-                    return Err(Failure::Here("nothing was removed".into()));
-                }
-                let removed: Known = service.delete_with(&path, &serde_json::json!({}))?;
-                if context.json {
-                    return print_json(&removed);
-                }
-                say(&format!(
-                    "Removed {}: no device lets it in any more. What it had by then is still on it",
-                    safe(&removed.name)
-                ))
+            Command::Remove { device, with_introduced, yes } => {
+                remove(context, &service, &device, with_introduced, yes)
             }
             Command::Leave { yes } => {
                 if !ask::confirm("Leave all other devices? All keep what they have.", yes)? {
@@ -126,6 +115,41 @@ impl Device {
                 })
             }
         }
+    }
+}
+
+fn remove(
+    context: &Context,
+    service: &crate::reach::Service,
+    device: &str,
+    mut with_introduced: bool,
+    yes: bool,
+) -> Result<(), Failure> {
+    let path = format!("/devices/{}", in_path(device));
+    let known: Known = service.get(&path)?;
+    let name = safe(&known.name);
+    // This one is not removed, it leaves: the service says so.
+    if known.state != DeviceState::ThisOne {
+        if !ask::confirm(&format!("Remove {name}? It keeps what it has."), yes)? {
+            return Err(Failure::Here("nothing was removed".into()));
+        }
+        if !known.introduced.is_empty() && !with_introduced && !yes {
+            let others = known.introduced.iter().map(|name| safe(name)).collect::<Vec<_>>().join(", ");
+            with_introduced = ask::confirm(&format!("{name} introduced {others}. Remove those as well?"), false)?;
+        }
+    }
+    let removed: Known = service.delete_with(&path, &RemoveDeviceQuery { introduced: with_introduced })?;
+    if context.json {
+        return print_json(&removed);
+    }
+    say(&format!("Removed {name}: it is no longer let in by any device, and keeps what it has"))?;
+    let others = removed.introduced.iter().map(|name| safe(name)).collect::<Vec<_>>().join(", ");
+    match (others.is_empty(), with_introduced) {
+        (true, _) => Ok(()),
+        (false, true) => say(&format!("Removed the devices that it introduced, too: {others}")),
+        (false, false) => say(&format!(
+            "It had introduced {others}, which is still linked. To remove that as well, name it, or use --with-introduced"
+        )),
     }
 }
 

@@ -94,11 +94,19 @@ fn of_service(status: &Status) -> Vec<Finding> {
             (true, restarts) => {
                 fine("database", format!("it answers; it ended {restarts} times by itself and was started again"))
             }
-            (false, _) => wrong(
-                "database",
-                "it does not answer",
-                "wait a moment; if that does not help, look into the service's log",
-            ),
+            (false, _) => match (&status.database.failure, status.database.private) {
+                (Some(failure), _) => {
+                    wrong("database", failure.clone(), "Yadori tries again by itself; copies wait meanwhile")
+                }
+                (None, true) => {
+                    wrong("database", "it does not answer", "wait a moment: Yadori starts it again by itself")
+                }
+                (None, false) => wrong(
+                    "database",
+                    "the server of database_url does not answer",
+                    "start that server, or see why it cannot be reached; copies wait meanwhile",
+                ),
+            },
         },
         if capture.waiting == 0 {
             fine("storing", "no copy is waiting to be stored")

@@ -1,25 +1,31 @@
 //! Who is let in.
 //!
-//! The threats: another user of this machine who connects to the port; a web page in the person's browser
-//! that sends requests to it, or that makes its own host name point to it (DNS rebinding) to read the
-//! answers; a one-time link that is read from a terminal or a history later on.
+//! The threats: another user of this machine who connects to the port, or who serves pages from another port of this
+//! host; a web page in the person's browser that sends requests to this one, or that makes its own host name point to it
+//! (DNS rebinding) to read the answers; a one-time link that is read from a terminal or a history later on.
 //!
-//! The answers: everything needs the token of a file that only this user can read, or the cookie that a
-//! one-time link gives. `Host` must be one of our own names, so a rebound name gets nothing. A request
-//! that names an `Origin` must come from our own page, and one that changes something with the cookie must
-//! name it; the cookie itself is never sent from other sites. A link works once and for two minutes.
+//! The answers: everything needs the token of a file that only this user can read, or the cookie that a one-time link
+//! gives. `Host` must be one of our own names, so a rebound name gets nothing. A request that names an `Origin` must come
+//! from our own page, and one that changes something with the cookie must name it; the cookie itself is never sent from
+//! other sites. A link works once and for two minutes.
+//!
+//! Browsers tell neither ports nor paths apart when they decide what belongs to the same site, and they send the cookies
+//! of a host to all of its ports (RFC 6265, section 8.5). So each session has a path of its own, `/s/` and 128 random
+//! bits; its cookie is for that path only. A page on another port cannot guess it, so it is never sent the cookie; and
+//! what is asked for under any other path is not let in by it.
 
 use super::App;
 use super::problem::Problem;
 use crate::moment::now;
 use axum::extract::{Request, State};
 use axum::http::header::{self, HeaderMap, HeaderName, HeaderValue};
-use axum::http::{Method, StatusCode, Uri};
+use axum::http::{Method, Uri};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use std::collections::{HashMap, HashSet};
 use std::net::SocketAddr;
 use std::sync::{Mutex, MutexGuard, PoisonError};
+use tokio::sync::watch;
 use yadori_core::MillisSinceEpoch;
 
 /// How long a one-time link can be used.
@@ -31,6 +37,21 @@ const SESSION_MILLIS: u64 = 30 * 24 * 60 * 60 * 1000;
 /// Where one-time links lead.
 pub const ENTRANCE: &str = "/enter";
 
+/// Under which the paths of sessions lie.
+const SESSIONS: &str = "/s/";
+
+/// Most characters of what a browser says that it is.
+const BROWSER_CHARS: usize = 200;
+
+/// The session by which a request was let in.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Session {
+    /// The hash of its key.
+    pub key: [u8; 32],
+    /// The hash of its path.
+    path: [u8; 32],
+}
+
 /// The keys, and the names of the house.
 pub struct Doors {
     token: String,
@@ -39,14 +60,16 @@ pub struct Doors {
     hosts: HashSet<String>,
     cookie: String,
     open: Mutex<Open>,
+    /// Grows whenever a browser is shut out.
+    shut_out: watch::Sender<u64>,
 }
 
 #[derive(Default)]
 struct Open {
     /// Hashes of the keys of unused links, and until when they can be used.
     links: HashMap<[u8; 32], MillisSinceEpoch>,
-    /// Hashes of the keys of browsers that were seen in the records, and until when that is believed.
-    sessions: HashMap<[u8; 32], MillisSinceEpoch>,
+    /// Hashes of the keys and paths of browsers that were seen in the records, and until when that is believed.
+    sessions: HashMap<([u8; 32], [u8; 32]), MillisSinceEpoch>,
 }
 
 /// How long a session is believed without asking the records.
@@ -56,6 +79,13 @@ fn new_key() -> Result<String, getrandom::Error> {
     let mut key = [0; 32];
     getrandom::fill(&mut key)?;
     Ok(data_encoding::BASE64URL_NOPAD.encode(&key))
+}
+
+/// A part of a path that cannot be guessed: 128 bits.
+fn new_path() -> Result<String, getrandom::Error> {
+    let mut path = [0; 16];
+    getrandom::fill(&mut path)?;
+    Ok(data_encoding::BASE64URL_NOPAD.encode(&path))
 }
 
 fn hash(key: &str) -> [u8; 32] {
@@ -74,7 +104,7 @@ impl Doors {
         }
         // A browser does not tell the ports of one host apart when it sends cookies.
         let cookie = format!("yadori-{port}");
-        Ok(Self { token: new_key()?, address, hosts, cookie, open: Mutex::default() })
+        Ok(Self { token: new_key()?, address, hosts, cookie, open: Mutex::default(), shut_out: watch::Sender::new(0) })
     }
 
     /// The bearer token.
@@ -115,11 +145,37 @@ impl Doors {
         given.is_some_and(|given| blake3::hash(given.as_bytes()) == blake3::hash(self.token.as_bytes()))
     }
 
-    fn session(&self, headers: &HeaderMap) -> Option<[u8; 32]> {
+    /// The sessions at this path that a request may be of: another page on this host may have set cookies of the same name.
+    fn sessions(&self, headers: &HeaderMap, path: &str) -> Vec<Session> {
         let cookies = headers.get_all(header::COOKIE).iter().filter_map(|value| value.to_str().ok());
-        let mut pairs = cookies.flat_map(|cookies| cookies.split(';')).filter_map(|pair| pair.trim().split_once('='));
-        pairs.find(|(name, _)| *name == self.cookie).map(|(_, key)| hash(key))
+        let pairs = cookies.flat_map(|cookies| cookies.split(';')).filter_map(|pair| pair.trim().split_once('='));
+        let keys = pairs.filter(|(name, _)| *name == self.cookie).take(8);
+        keys.map(|(_, key)| Session { key: hash(key), path: hash(path) }).collect()
     }
+
+    /// Shuts a browser out that has this session.
+    pub(crate) fn shut_out(&self, key: &[u8; 32]) {
+        self.open().sessions.retain(|(known, _), _| known != key);
+        self.shut_out.send_modify(|times| *times += 1);
+    }
+}
+
+/// The path of a session, and what is asked for under it.
+fn split_session(path: &str) -> Option<(&str, &str)> {
+    let rest = path.strip_prefix(SESSIONS)?;
+    let end = rest.find('/').unwrap_or(rest.len());
+    Some((&rest[..end], &rest[end..]))
+}
+
+/// The same request, for what is asked for under the path of the session.
+fn under_session(mut request: Request, session: Session) -> Option<Request> {
+    let uri = request.uri();
+    let (_, rest) = split_session(uri.path())?;
+    let query = uri.query().map(|query| format!("?{query}")).unwrap_or_default();
+    let below = format!("{}{query}", if rest.is_empty() { "/" } else { rest });
+    *request.uri_mut() = below.parse().ok()?;
+    request.extensions_mut().insert(session);
+    Some(request)
 }
 
 /// Where a request says that it comes from and goes to, held against what is allowed.
@@ -176,53 +232,84 @@ async fn let_in(app: &App, request: Request, next: Next) -> Response {
     }
     if request.uri().path() == ENTRANCE {
         let key = request.uri().query().and_then(|query| query.strip_prefix("key=")).unwrap_or_default().to_owned();
-        return enter(app, request.method().clone(), &key).await;
+        let browser = request.headers().get(header::USER_AGENT).and_then(|name| name.to_str().ok()).unwrap_or_default();
+        let browser: String = browser.chars().take(BROWSER_CHARS).collect();
+        return enter(app, request.method().clone(), &key, &browser).await;
     }
     if doors.is_token(request.headers()) {
         return next.run(request).await;
     }
     let changes = !matches!(*request.method(), Method::GET | Method::HEAD);
-    if let Some(session) = doors.session(request.headers()) {
-        if changes && !request.headers().contains_key(header::ORIGIN) {
-            return Problem::foreign_origin().into_response();
-        }
+    let sessions = split_session(request.uri().path()).map(|(path, _)| doors.sessions(request.headers(), path));
+    for session in sessions.unwrap_or_default() {
         match has_session(app, session).await {
-            Ok(true) => return next.run(request).await,
+            Ok(true) if changes && !request.headers().contains_key(header::ORIGIN) => {
+                return Problem::foreign_origin().into_response();
+            }
+            Ok(true) => {
+                return match under_session(request, session) {
+                    Some(request) => next.run(request).await,
+                    None => Problem::no_such_path().into_response(),
+                };
+            }
             Ok(false) => {}
             Err(error) => return Problem::from(error).into_response(),
         }
     }
-    if request.uri().path().starts_with("/api/") {
+    if request.uri().path().contains("/api/") {
         Problem::unauthorised().into_response()
     } else {
         super::console::closed()
     }
 }
 
-async fn has_session(app: &App, session: [u8; 32]) -> Result<bool, yadori_store::StoreError> {
+async fn has_session(app: &App, session: Session) -> Result<bool, yadori_store::StoreError> {
     let now = now();
-    if app.doors.open().sessions.get(&session).is_some_and(|until| *until > now) {
+    let known = (session.key, session.path);
+    if app.doors.open().sessions.get(&known).is_some_and(|until| *until > now) {
         return Ok(true);
     }
-    let known = app.store.has_console_session(&session, now).await?;
-    if known {
-        app.doors.open().sessions.insert(session, now.plus(BELIEVED_MILLIS));
+    let is_known = app.store.has_console_session(&session.key, &session.path, now).await?;
+    if is_known {
+        app.doors.open().sessions.insert(known, now.plus(BELIEVED_MILLIS));
     }
-    Ok(known)
+    Ok(is_known)
+}
+
+/// Waits until the browser of this session is shut out.
+pub(super) async fn is_shut_out(app: &App, session: Session) {
+    let mut shut_out = app.doors.shut_out.subscribe();
+    while shut_out.changed().await.is_ok() {
+        if matches!(has_session(app, session).await, Ok(false)) {
+            return;
+        }
+    }
+    std::future::pending().await
 }
 
 /// A one-time link: lets the browser in and sends it to the console.
-async fn enter(app: &App, method: Method, key: &str) -> Response {
+///
+/// The way there is a page and no redirect: a cookie that is kept from other sites is not sent along with a redirect of a
+/// link that was followed from elsewhere, as from the file that `yadori console` opens.
+async fn enter(app: &App, method: Method, key: &str, browser: &str) -> Response {
     let doors = &app.doors;
     if method != Method::GET || !doors.use_link(key) {
         return super::console::closed();
     }
     let entered = async {
-        let session = new_key().map_err(|_| Problem::internal())?;
-        app.store.add_console_session(&hash(&session), now(), now().plus(SESSION_MILLIS)).await?;
-        let cookie =
-            format!("{}={session}; HttpOnly; SameSite=Strict; Path=/; Max-Age={}", doors.cookie, SESSION_MILLIS / 1000);
-        Ok::<_, Problem>((StatusCode::SEE_OTHER, [(header::SET_COOKIE, cookie), (header::LOCATION, "/".to_owned())]))
+        let (key, place) = (new_key().map_err(|_| Problem::internal())?, new_path().map_err(|_| Problem::internal())?);
+        let until = now().plus(SESSION_MILLIS);
+        app.store.add_console_session(&hash(&key), &hash(&place), browser, now(), until).await?;
+        let path = format!("{SESSIONS}{place}/");
+        let seconds = SESSION_MILLIS / 1000;
+        let cookie = format!("{}={key}; HttpOnly; SameSite=Strict; Path={path}; Max-Age={seconds}", doors.cookie);
+        let page = format!(
+            "<!doctype html>\n<html lang=\"en\"><meta charset=\"utf-8\"><meta http-equiv=\"refresh\" content=\"0; url={path}\">\n\
+             <title>Yadori</title>\n<p>Opening <a href=\"{path}\">your history</a> …</p>\n</html>\n"
+        );
+        let kind = HeaderValue::from_static("text/html; charset=utf-8");
+        let cookie = HeaderValue::from_str(&cookie).map_err(|_| Problem::internal())?;
+        Ok::<_, Problem>(([(header::SET_COOKIE, cookie), (header::CONTENT_TYPE, kind)], page))
     };
     entered.await.into_response()
 }
@@ -270,6 +357,23 @@ mod tests {
         assert!(!doors.use_link("guess"));
         assert!(doors.use_link(key));
         assert!(!doors.use_link(key));
+    }
+
+    #[test]
+    fn what_is_asked_for_under_a_session_is_told_from_its_path() {
+        assert_eq!(split_session("/s/abc/api/v1/clips"), Some(("abc", "/api/v1/clips")));
+        assert_eq!(split_session("/s/abc"), Some(("abc", "")));
+        assert_eq!(split_session("/api/v1/clips"), None);
+        let session = Session { key: [0; 32], path: [0; 32] };
+        let below = |uri: &str| {
+            let request = Request::builder().uri(uri).body(axum::body::Body::empty()).unwrap();
+            under_session(request, session).unwrap().uri().to_string()
+        };
+        assert_eq!(below("/s/abc/api/v1/clips?q=a%20b"), "/api/v1/clips?q=a%20b");
+        assert_eq!((below("/s/abc").as_str(), below("/s/abc/").as_str()), ("/", "/"));
+        // Any page on this host may set cookies of this name: none of them hides ours.
+        let all = doors().sessions(&headers(&[(header::COOKIE, "a=b; yadori-7436=other; yadori-7436=own")]), "abc");
+        assert!(all.iter().any(|session| session.key == hash("own")) && all.len() == 2);
     }
 
     #[test]

@@ -4,8 +4,8 @@ use super::App;
 use super::problem::Problem;
 use crate::moment::timestamp;
 use axum::Json;
-use axum::extract::State;
 use axum::extract::rejection::JsonRejection;
+use axum::extract::{Path, State};
 use yadori_api as api;
 
 /// How the service stands.
@@ -37,4 +37,20 @@ pub async fn resume(State(app): State<App>) -> Result<Json<api::Status>, Problem
 pub async fn console_link(State(app): State<App>) -> Result<Json<api::ConsoleLink>, Problem> {
     let (url, until) = app.doors.new_link().map_err(|_| Problem::internal())?;
     Ok(Json(api::ConsoleLink { url, expires_at: timestamp(until) }))
+}
+
+/// The browsers that were let in, the one used last first.
+#[utoipa::path(get, path = "/console-sessions", tag = "service", responses((status = 200, body = Vec<api::ConsoleSession>)))]
+pub async fn console_sessions(State(app): State<App>) -> Result<Json<Vec<api::ConsoleSession>>, Problem> {
+    Ok(Json(app.console_sessions().await?))
+}
+
+/// Shut a browser out: its id, or the beginning of that, or `all`. Gives those that were shut out.
+#[utoipa::path(delete, path = "/console-sessions/{id}", tag = "service", params(("id" = String, Path, description = "The id of a session, its beginning, or `all`.")),
+    responses((status = 200, body = Vec<api::ConsoleSession>), (status = 404, body = api::Problem)))]
+pub async fn shut_out(
+    State(app): State<App>,
+    Path(id): Path<String>,
+) -> Result<Json<Vec<api::ConsoleSession>>, Problem> {
+    Ok(Json(app.shut_out(&id).await?))
 }

@@ -54,10 +54,14 @@ pub async fn rename_device(
 
 /// Remove a device: none of the others lets it in any more.
 #[utoipa::path(delete, path = "/devices/{name}", tag = "devices",
-    params(("name" = String, Path, description = "Its name, or the beginning of its id.")),
+    params(("name" = String, Path, description = "Its name, or the beginning of its id."), api::RemoveDeviceQuery),
     responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
-pub async fn remove_device(State(app): State<App>, Path(name): Path<String>) -> Result<Json<api::Device>, Problem> {
-    answer(&app, app.remove_device(&name).await).await
+pub async fn remove_device(
+    State(app): State<App>,
+    Path(name): Path<String>,
+    asked: Asked<api::RemoveDeviceQuery>,
+) -> Result<Json<api::Device>, Problem> {
+    answer(&app, app.remove_device(&name, asked?.0.introduced).await).await
 }
 
 /// Fetch what of a clip is on another device only, and tell how far that has come.

@@ -1,8 +1,10 @@
 //! The event stream: every change as it happens, and after an interruption from where it stopped.
 
 use super::App;
+use super::auth::{self, Session};
 use super::problem::Problem;
 use crate::ledger::Announcement;
+use axum::Extension;
 use axum::extract::State;
 use axum::http::HeaderMap;
 use axum::response::sse::{Event, KeepAlive, Sse};
@@ -29,6 +31,7 @@ const KEEP_ALIVE: Duration = Duration::from_secs(60);
     responses((status = 200, description = "The stream.", content_type = "text/event-stream")))]
 pub async fn events(
     State(app): State<App>,
+    session: Option<Extension<Session>>,
     headers: HeaderMap,
 ) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, Problem> {
     let last = headers.get("last-event-id").and_then(|value| value.to_str().ok()?.trim().parse::<u64>().ok());
@@ -39,11 +42,20 @@ pub async fn events(
             () = ending.cancelled() => {}
             // Ends when the client is gone, or the records are.
             _ = tell(&app, &sender, last) => {}
+            () = shut_out(&app, session) => {}
             () = sender.closed() => {}
         }
     });
     let keep_alive = KeepAlive::new().interval(KEEP_ALIVE);
     Ok(Sse::new(ReceiverStream::new(receiver)).keep_alive(keep_alive))
+}
+
+/// Waits until the browser that listens is shut out, if it is one.
+async fn shut_out(app: &App, session: Option<Extension<Session>>) {
+    match session {
+        Some(Extension(session)) => auth::is_shut_out(app, session).await,
+        None => std::future::pending().await,
+    }
 }
 
 type Client = mpsc::Sender<Result<Event, Infallible>>;

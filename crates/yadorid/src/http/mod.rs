@@ -5,6 +5,7 @@
 //! * `problem`: errors as RFC 9457 problem documents, in one place
 //! * `clips`, `content`, `changing`, `kept`, `tray`, `forgetting`, `rules`, `moving`, `events`, `control`, `simulated`: the interface under `/api/v1`
 //! * `console`: the pages
+//! * `server`: connections, and how many there may be
 
 pub mod auth;
 mod bodies;
@@ -20,22 +21,23 @@ mod kept;
 mod moving;
 mod problem;
 mod rules;
+mod server;
 mod simulated;
 mod tray;
 
 use crate::service::Service;
-use axum::extract::{DefaultBodyLimit, Request};
+use axum::extract::{DefaultBodyLimit, Request, State};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::{Json, Router, middleware};
 use std::sync::Arc;
-use tokio::net::TcpListener;
-use tokio_util::sync::CancellationToken;
 use utoipa::OpenApi;
 use utoipa::openapi::security::{HttpAuthScheme, HttpBuilder, SecurityScheme};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
+
+pub(crate) use server::serve;
 
 /// What handlers work with.
 pub(crate) type App = Arc<Service>;
@@ -114,6 +116,8 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .routes(routes!(control::pause))
         .routes(routes!(control::resume))
         .routes(routes!(control::console_link))
+        .routes(routes!(control::console_sessions))
+        .routes(routes!(control::shut_out))
         .routes(routes!(simulated::copy))
         .routes(routes!(simulated::exit))
         .routes(routes!(simulated::paste));
@@ -138,12 +142,13 @@ pub fn openapi_json() -> String {
     text
 }
 
-fn router(service: App) -> Router {
+/// Everything that is served.
+pub(crate) fn router(service: App) -> Router {
     let (interface, document) = interface();
     let document = Arc::new(document);
     // The largest copy that the rules can allow, and a little for what is around it.
     let largest_body = usize::try_from(1u64 << 30).unwrap_or(usize::MAX).saturating_add(4096);
-    Router::new()
+    let pages = Router::new()
         .merge(interface)
         .route(
             &format!("{}/openapi.json", yadori_api::BASE),
@@ -151,11 +156,34 @@ fn router(service: App) -> Router {
         )
         .fallback(console::page)
         .layer(DefaultBodyLimit::max(largest_body))
-        .layer(middleware::from_fn_with_state(service.clone(), auth::guard))
+        .with_state(service.clone());
+    // Who is let in is found out first: it decides what a path means.
+    Router::new()
+        .fallback_service(pages)
+        .layer(middleware::from_fn_with_state(service.clone(), while_database_is_away))
+        .layer(middleware::from_fn_with_state(service, auth::guard))
         .layer(middleware::from_fn(bodies::layer))
         .layer(middleware::from_fn(to_its_end))
-        .with_state(service)
 }
+
+/// How long a request waits for the database to be back before it is told that it is away.
+const BACK: std::time::Duration = std::time::Duration::from_millis(800);
+
+/// While the service's own database is away, whoever asks is told so at once, instead of waiting in vain for each of
+/// several questions to it. How the service stands is told in any case.
+async fn while_database_is_away(State(app): State<App>, request: Request, next: Next) -> Response {
+    let needs_it = request.uri().path().strip_prefix(yadori_api::BASE).is_some_and(|path| !WITHOUT_IT.contains(&path));
+    if needs_it && app.database_away().is_some() {
+        let _ = tokio::time::timeout(BACK, app.database_is_back()).await;
+        if let Some(failure) = app.database_away() {
+            return problem::Problem::database_away(failure.as_ref()).into_response();
+        }
+    }
+    next.run(request).await
+}
+
+/// What can be asked without a database.
+const WITHOUT_IT: [&str; 3] = ["/status", "/events", "/openapi.json"];
 
 /// What was asked for is done to its end, even if whoever asked is gone meanwhile: what is on record is announced, too.
 async fn to_its_end(request: Request, next: Next) -> Response {
@@ -165,24 +193,5 @@ async fn to_its_end(request: Request, next: Next) -> Response {
             tracing::error!(%failure, "a request brought a defect to light");
             problem::Problem::internal().into_response()
         }
-    }
-}
-
-/// Serves until `ending`.
-pub(crate) async fn serve(listener: TcpListener, service: App, ending: CancellationToken) {
-    let served = axum::serve(listener, router(service)).with_graceful_shutdown(ending.clone().cancelled_owned());
-    let serving = async {
-        if let Err(error) = served.await {
-            tracing::error!(%error, "the HTTP interface ended");
-        }
-    };
-    let patience = async {
-        ending.cancelled().await;
-        tokio::time::sleep(std::time::Duration::from_secs(2)).await;
-    };
-    // A client that reads slowly does not keep the service from ending.
-    tokio::select! {
-        () = serving => {}
-        () = patience => {}
     }
 }

@@ -16,6 +16,7 @@ use crate::use_cases::names::FindNameError;
 use crate::use_cases::pause::PauseError;
 use crate::use_cases::recall::RecallError;
 use crate::use_cases::rules::ChangeRulesError;
+use crate::use_cases::sessions::SessionError;
 use crate::use_cases::stats::StatsError;
 use crate::use_cases::tray::TrayActError;
 use crate::use_cases::undo::UndoError;
@@ -30,6 +31,7 @@ use yadori_core::capture::Refusal;
 use yadori_core::reshape::ReshapeError;
 use yadori_core::tray::TrayError;
 use yadori_store::StoreError;
+use yadori_store::private::ServerError;
 
 /// Parameters that a request brings along.
 pub(super) type Asked<T> = Result<Query<T>, QueryRejection>;
@@ -101,6 +103,25 @@ impl Problem {
             "Not from here",
             "the request comes from a page that is not this service's own",
         )
+    }
+
+    /// The service's own database is away; why it could not be started again, if it could not.
+    pub(super) fn database_away(failure: Option<&ServerError>) -> Self {
+        match failure {
+            Some(full @ ServerError::DiskFull { .. }) => {
+                Self::new(StatusCode::INSUFFICIENT_STORAGE, "disk-full", "The disk is full", full)
+                    .hint("make room: the database is started again by itself, and nothing is lost")
+            }
+            Some(error) => Self::new(StatusCode::SERVICE_UNAVAILABLE, "database-away", "The database is away", error)
+                .hint("it is tried again by itself; see: yadori doctor"),
+            None => Self::new(
+                StatusCode::SERVICE_UNAVAILABLE,
+                "database-away",
+                "The database is away",
+                "the database is being started again",
+            )
+            .hint("try again in a moment"),
+        }
     }
 
     pub(super) fn internal() -> Self {
@@ -201,13 +222,24 @@ impl IntoResponse for Problem {
     }
 }
 
+impl From<SessionError> for Problem {
+    fn from(error: SessionError) -> Self {
+        let detail = error.to_string();
+        match error {
+            SessionError::None(_) => Self::new(StatusCode::NOT_FOUND, "no-such-session", "No such session", detail)
+                .hint("see them with: yadori console sessions"),
+            SessionError::Store(error) => error.into(),
+        }
+    }
+}
+
 impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Self {
         match &error {
             StoreError::Unavailable(cause) => {
                 tracing::warn!(%cause, "the database is not reachable");
                 Self::new(StatusCode::SERVICE_UNAVAILABLE, "database-away", "The database is away", &error)
-                    .hint("it is started again by itself; try again in a moment, and see: yadori status")
+                    .hint("try again in a moment; if that does not help, see: yadori doctor")
             }
             StoreError::DiskFull(_) => {
                 Self::new(StatusCode::INSUFFICIENT_STORAGE, "disk-full", "The disk is full", &error)
@@ -215,7 +247,7 @@ impl From<StoreError> for Problem {
             }
             StoreError::Elsewhere => Self::new(StatusCode::BAD_GATEWAY, "elsewhere", "On another device", &error)
                 .hint("it is fetched as soon as that device is there; see: yadori device list"),
-            StoreError::Damaged(_) | StoreError::Database(_) => {
+            StoreError::Damaged(_) | StoreError::Database(_) | StoreError::AnotherClip | StoreError::TooMany(..) => {
                 tracing::error!(error = yadori_core::with_causes(&error), "the database refused");
                 Self::internal()
             }

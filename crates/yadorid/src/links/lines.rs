@@ -1,11 +1,12 @@
 //! Connections are taken, and held until they end.
 
+use super::pairing::source_of;
 use super::peer::Peer;
 use super::{Held, LinkError, locked};
 use crate::moment::now;
 use crate::service::Service;
-use std::collections::VecDeque;
-use std::net::SocketAddr;
+use std::collections::{BTreeMap, VecDeque};
+use std::net::{IpAddr, SocketAddr};
 use std::sync::atomic::Ordering;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
@@ -20,8 +21,8 @@ use yadori_link::line::{self, Ended, Line, Order};
 use yadori_link::tls::{Connection, Purpose};
 use yadori_store::StoreError;
 
-/// Strangers that may be in the middle of a handshake or a pairing at once. One more, and the one that came first
-/// has to go: so that whoever holds on to all of them keeps nobody else out.
+/// Strangers that may be in the middle of a handshake or a pairing at once. One more, and one has to go: see
+/// [`Strangers`].
 const STRANGERS: usize = 64;
 
 /// How long to wait after a connection could not be taken: the system is short of something.
@@ -29,6 +30,31 @@ const SHORT: Duration = Duration::from_millis(500);
 
 /// Orders that may wait for a connection.
 const WAITING: usize = 1024;
+
+/// Those that are not let in yet, the oldest first; each is done when it is let in or has gone.
+///
+/// When there are too many, the oldest of the source that has the most has to go: so whoever holds on to many
+/// connections, or makes a thousand a second, crowds out nobody but itself.
+#[derive(Default)]
+struct Strangers(VecDeque<(IpAddr, CancellationToken)>);
+
+impl Strangers {
+    fn admit(&mut self, source: IpAddr) -> CancellationToken {
+        self.0.retain(|(_, stranger)| !stranger.is_cancelled());
+        if self.0.len() >= STRANGERS {
+            let mut of_each: BTreeMap<IpAddr, usize> = BTreeMap::new();
+            self.0.iter().for_each(|(source, _)| *of_each.entry(*source).or_default() += 1);
+            let fullest = of_each.into_iter().max_by_key(|(_, count)| *count).map(|(source, _)| source);
+            let oldest = self.0.iter().position(|(source, _)| Some(*source) == fullest);
+            if let Some((_, stranger)) = oldest.and_then(|oldest| self.0.remove(oldest)) {
+                stranger.cancel();
+            }
+        }
+        let stranger = CancellationToken::new();
+        self.0.push_back((source, stranger.clone()));
+        stranger
+    }
+}
 
 impl Service {
     /// Listens for other devices, if it does not yet. Gives the address.
@@ -55,8 +81,7 @@ impl Service {
     }
 
     async fn take_connections(self: &Arc<Self>, listener: TcpListener) {
-        // Those that are not let in yet, the oldest first; each is done when it is let in or has gone.
-        let mut strangers: VecDeque<CancellationToken> = VecDeque::with_capacity(STRANGERS);
+        let mut strangers = Strangers::default();
         loop {
             let (stream, from) = match listener.accept().await {
                 Ok(accepted) => accepted,
@@ -66,21 +91,15 @@ impl Service {
                     continue;
                 }
             };
-            strangers.retain(|stranger| !stranger.is_cancelled());
-            // The person's own devices are in after some milliseconds, so that it is none of them that has to go.
-            if strangers.len() >= STRANGERS
-                && let Some(oldest) = strangers.pop_front()
-            {
-                oldest.cancel();
-            }
-            let stranger = CancellationToken::new();
-            strangers.push_back(stranger.clone());
+            let stranger = strangers.admit(source_of(from));
             let service = self.clone();
             self.tasks.spawn(async move {
                 let is_let_in = tokio::select! {
                     () = service.ending.cancelled() => None,
                     () = stranger.cancelled() => {
-                        tracing::info!(%from, "too many strangers: the one that came first was sent away");
+                        if let Some(left_out) = service.links.strangers_log.admit() {
+                            tracing::info!(%from, left_out, "too many strangers at once: one of them was sent away");
+                        }
                         None
                     }
                     linked = service.let_in(stream, from) => linked,
@@ -99,10 +118,14 @@ impl Service {
     /// Finds out who has come. Gives the connection, if it is a linked device; pairs with others, if they are
     /// invited.
     async fn let_in(self: &Arc<Self>, stream: TcpStream, from: SocketAddr) -> Option<Connection> {
-        match self.links.doors_if_any()?.take(stream, || self.has_invitation()).await {
+        match self.links.doors_if_any()?.take(stream, || self.has_invitation(from)).await {
             Ok(connection) if connection.purpose == Purpose::Exchange => return Some(connection),
             Ok(connection) => self.invited(connection, from).await,
-            Err(error) => tracing::info!(%from, %error, "somebody was not let in"),
+            Err(error) => {
+                if let Some(left_out) = self.links.strangers_log.admit() {
+                    tracing::info!(%from, %error, left_out, "somebody was not let in");
+                }
+            }
         }
         None
     }
@@ -215,13 +238,13 @@ impl Service {
         waiting: mpsc::Receiver<Order>,
     ) -> Result<Ended, StoreError> {
         let meeting = self.links.meeting.lock().await;
-        let read = self.store.devices().await?.into_iter();
-        let read = read.filter(|record| record.device.as_ref().is_some_and(|known| known.id() == device));
-        let read = read.filter_map(|record| record.read).next();
+        let mut known = self.store.devices().await?.into_iter();
+        let known = known.find(|record| record.device.as_ref().is_some_and(|known| known.id() == device));
+        let (read, acknowledged) = known.map_or((None, 0), |record| (record.read, record.acknowledged));
         drop(meeting);
         let changes = self.ledger.changes();
         let latest = self.store.latest_change().await?;
-        let begun = Exchange::begin(&self.device, now(), self.store.feed().await?, latest, read);
+        let begun = Exchange::begin(&self.device, now(), self.store.feed().await?, latest, read, acknowledged);
         let peer = Peer { service: self.clone(), device, read: Mutex::new(read) };
         tracing::info!(%device, "connected with a device");
         Ok(line::hold(line, begun, &peer, waiting, changes).await)
@@ -249,7 +272,10 @@ impl Service {
         for line in held {
             let _ = line.orders.try_send(Order::End(Bye::Over));
         }
+        // Whoever was removed once is let in no more with the same key, so it is given up; the next link gets another.
+        let _alone = self.links.opening.lock().await;
         self.store.forget_links().await?;
+        self.links.give_up_key();
         self.know_linked().await
     }
 }
@@ -264,7 +290,7 @@ pub(super) fn why_over(ending: &Ending) -> Option<&'static str> {
             Some("this version of Yadori is too old for it: please update this one")
         }
         Ending::Here(Bye::Clock) | Ending::There(Bye::Clock) => {
-            Some("the clocks of the two devices are more than a day apart: please set the one that is wrong")
+            Some("the clocks of the two devices are more than five minutes apart: please set the one that is wrong")
         }
         Ending::There(Bye::Removed) => Some("it has removed this device"),
         Ending::Here(Bye::Garbled) => Some("it said something that could not be understood"),
@@ -275,4 +301,24 @@ pub(super) fn why_over(ending: &Ending) -> Option<&'static str> {
 
 fn is_link_local(address: &SocketAddr) -> bool {
     matches!(address, SocketAddr::V6(address) if address.ip().segments()[0] & 0xffc0 == 0xfe80)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_crowd_from_one_place_crowds_out_only_itself() {
+        let mut strangers = Strangers::default();
+        let (crowd, one): (IpAddr, IpAddr) = ([192, 0, 2, 66].into(), [192, 0, 2, 7].into());
+        let own = strangers.admit(one);
+        let first = strangers.admit(crowd);
+        for _ in 0..10 * STRANGERS {
+            strangers.admit(crowd);
+        }
+        assert!(!own.is_cancelled() && first.is_cancelled());
+        assert_eq!(strangers.0.len(), STRANGERS);
+        let another = strangers.admit(one);
+        assert!(!own.is_cancelled() && !another.is_cancelled());
+    }
 }

@@ -4,18 +4,20 @@ use super::lines::why_over;
 use super::{Invitation, LinkError, locked};
 use crate::moment::{latest_believed, now};
 use crate::service::Service;
+use std::collections::BTreeMap;
 use std::io;
-use std::net::SocketAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
 use tokio::net::TcpStream;
 use yadori_core::MillisSinceEpoch;
 use yadori_core::merge::Register;
-use yadori_core::shared::{Device, Item};
+use yadori_core::shared::{Device, Item, MOST_DEVICES};
 use yadori_link::code::{Code, NotACode};
 use yadori_link::exchange::Ending;
 use yadori_link::frame::{Bye, Hello, VERSIONS};
+use yadori_link::identity::Pin;
 use yadori_link::line::{self, hear, hear_devices, say, say_devices};
 use yadori_link::pairing::{Pairing, Side};
 use yadori_link::tls::Connection;
@@ -26,6 +28,9 @@ const OPEN_SECONDS: u64 = 600;
 
 /// Longest time that an invitation may be open: an hour.
 const LONGEST_SECONDS: u64 = 3600;
+
+/// What a device says in the place of its part of a pairing to one whose key it has removed.
+const REMOVED: &[u8] = b"removed";
 
 /// How long the other device may take to answer.
 const CONNECTING: Duration = Duration::from_secs(10);
@@ -64,6 +69,15 @@ pub enum JoinError {
     /// The code is wrong.
     #[error("the code is not the one that the other device shows")]
     WrongCode,
+    /// This device was removed there, and is linked with others still.
+    #[error("the other device has removed this one (yadori device leave, and then join it again)")]
+    Removed,
+    /// The same, as it is told by the device with this key.
+    #[error("the other device has removed this one")]
+    RemovedBy(Pin),
+    /// There are as many devices as can be linked.
+    #[error("{MOST_DEVICES} devices are linked already, and more cannot be: remove one that is not used any more")]
+    TooMany,
     /// Their clocks or their versions are too far apart.
     #[error("{}", why_over(.0).unwrap_or("it is over"))]
     Unlike(Ending),
@@ -97,48 +111,64 @@ impl Service {
         self.doors().await?;
         self.listen_for_devices().await?;
         let until = now().plus(seconds * 1000);
-        *locked(&self.links.invitation) = Some(Invitation { code: code.clone(), until, tries: 0 });
+        *locked(&self.links.invitation) = Some(Invitation { code: code.clone(), until, tries: BTreeMap::new() });
         self.tell_addresses().await.map_err(LinkError::from)?;
         Ok((code, self.link_addresses(), until))
     }
 
-    /// Whether an invitation is open.
-    pub(super) fn has_invitation(&self) -> bool {
-        locked(&self.links.invitation).as_ref().is_some_and(|invitation| invitation.is_open(now()))
+    /// Whether an invitation is open to somebody from there.
+    pub(super) fn has_invitation(&self, from: SocketAddr) -> bool {
+        let invitation = locked(&self.links.invitation);
+        invitation.as_ref().is_some_and(|invitation| invitation.is_open_to(source_of(from), now()))
     }
 
-    /// Takes one try of the invitation; gives its code.
-    fn take_try(&self) -> Option<Code> {
-        let mut open = locked(&self.links.invitation);
-        let invitation = open.as_mut().filter(|invitation| invitation.is_open(now()))?;
-        invitation.tries += 1;
+    /// The code of the invitation that is open to somebody from there.
+    fn open_code(&self, from: SocketAddr) -> Option<Code> {
+        let open = locked(&self.links.invitation);
+        let invitation = open.as_ref().filter(|invitation| invitation.is_open_to(source_of(from), now()))?;
         Some(invitation.code.clone())
     }
 
-    /// Uses the invitation with this code up. Tells whether it was still there: of several that have the code, one
-    /// is linked, and a code from before another invitation links nobody.
-    fn use_up(&self, code: &Code) -> bool {
-        locked(&self.links.invitation).take_if(|invitation| invitation.code == *code).is_some()
+    /// Checks a proof, which is one try. Tells whether it was right, and the invitation still open: of many that try at
+    /// once, none has more tries than there are.
+    fn try_code(&self, code: &Code, from: SocketAddr, is_right: impl FnOnce() -> bool) -> bool {
+        let mut open = locked(&self.links.invitation);
+        let source = source_of(from);
+        let still_open =
+            |invitation: &&mut Invitation| invitation.code == *code && invitation.is_open_to(source, now());
+        let Some(invitation) = open.as_mut().filter(still_open) else { return false };
+        if is_right() {
+            *open = None;
+            return true;
+        }
+        *invitation.tries.entry(source).or_default() += 1;
+        false
     }
 
     /// Somebody answers the invitation.
     pub(super) async fn invited(self: &Arc<Self>, connection: Connection, from: SocketAddr) {
-        match self.meet(connection).await {
+        match self.meet(connection, from).await {
             Ok(device) => {
                 tracing::info!(%from, device = device.name.value, "a device was linked");
                 self.links.wake_up();
             }
-            Err(error) => tracing::warn!(%from, %error, "somebody tried to be linked"),
+            Err(error) => {
+                if let Some(left_out) = self.links.strangers_log.admit() {
+                    tracing::warn!(%from, %error, left_out, "somebody tried to be linked");
+                }
+            }
         }
     }
 
-    async fn meet(self: &Arc<Self>, mut connection: Connection) -> Result<Device, JoinError> {
+    async fn meet(self: &Arc<Self>, mut connection: Connection, from: SocketAddr) -> Result<Device, JoinError> {
         let doors = self.doors().await?;
         let broken = JoinError::Broken;
         let first = hear(&mut connection).await.map_err(broken)?;
-        // Counted before anything is answered: whoever breaks off has had a try as well.
-        let code = self.take_try();
-        let open = code.is_some();
+        if self.was_removed(&connection.peer).await? {
+            let _ = say(&mut connection, REMOVED).await;
+            return Err(JoinError::Removed);
+        }
+        let code = self.open_code(from);
         // Without an invitation the same is done with a code that nobody has.
         let code = match code {
             Some(code) => code,
@@ -149,16 +179,14 @@ impl Service {
             }
         };
         let (pairing, second) = Pairing::begin(Side::Invites, &code, &connection.peer, &doors.identity().pin());
-        let agreed = pairing.agree(&first).map_err(|_| JoinError::WrongCode);
+        // What is no message of a pairing tells nothing of the code, and is no try; nor is breaking off before the proof.
+        let agreed = pairing.agree(&first).map_err(|_| JoinError::WrongCode)?;
         say(&mut connection, &second).await.map_err(broken)?;
         let proof = hear(&mut connection).await.map_err(broken)?;
-        let agreed = match agreed {
-            Ok(agreed) if open && agreed.check(&proof).is_ok() && self.use_up(&code) => agreed,
-            _ => {
-                let _ = say(&mut connection, &[]).await;
-                return Err(JoinError::WrongCode);
-            }
-        };
+        if !self.try_code(&code, from, || agreed.check(&proof).is_ok()) {
+            let _ = say(&mut connection, &[]).await;
+            return Err(JoinError::WrongCode);
+        }
         say(&mut connection, &agreed.proof()).await.map_err(broken)?;
         self.greet(&mut connection).await?;
         let told = hear_devices(&mut connection).await.map_err(broken)?;
@@ -167,8 +195,30 @@ impl Service {
         Ok(device)
     }
 
-    /// Joins the device at `address`, which shows `code`. Gives its name.
+    /// Whether the device with this key was removed: the key is of no use any more.
+    async fn was_removed(&self, key: &Pin) -> Result<bool, StoreError> {
+        let devices = self.store.devices().await?;
+        Ok(devices.into_iter().filter_map(|record| record.device).any(|known| known.key == *key && known.is_removed()))
+    }
+
+    /// Joins the device at `address`, which shows `code`. Gives what is known of it.
     pub async fn join(self: &Arc<Self>, address: &str, code: &str) -> Result<Device, JoinError> {
+        match self.join_once(address, code).await {
+            // The other has proved its key. If this device is linked with it, or with nobody, the key that was removed is
+            // of no use to anybody: another is made, and nothing is lost.
+            Err(JoinError::RemovedBy(key)) => {
+                let linked = self.linked_devices().await?;
+                if !linked.is_empty() && linked.iter().all(|device| device.key != key) {
+                    return Err(JoinError::Removed);
+                }
+                self.let_go_of_all().await?;
+                self.join_once(address, code).await
+            }
+            done => done,
+        }
+    }
+
+    async fn join_once(self: &Arc<Self>, address: &str, code: &str) -> Result<Device, JoinError> {
         let code: Code = code.parse()?;
         let address = match address.trim() {
             // A port that is not said is the usual one.
@@ -196,6 +246,9 @@ impl Service {
         let (pairing, first) = Pairing::begin(Side::Joins, &code, &own, &other);
         say(&mut connection, &first).await.map_err(not_invited)?;
         let second = hear(&mut connection).await.map_err(not_invited)?;
+        if second == REMOVED {
+            return Err(JoinError::RemovedBy(other));
+        }
         let agreed = pairing.agree(&second).map_err(|_| JoinError::WrongCode)?;
         say(&mut connection, &agreed.proof()).await.map_err(JoinError::Broken)?;
         let proof = hear(&mut connection).await.map_err(JoinError::Broken)?;
@@ -241,6 +294,10 @@ impl Service {
         self.stamps.observe(device.latest());
         let stamp = self.stamps.next();
         device.linked = Register::new(stamp, true);
+        let others = self.linked_devices().await?;
+        if others.iter().filter(|other| other.key != device.key).count() + 2 > MOST_DEVICES {
+            return Err(JoinError::TooMany);
+        }
         if device.name.value.trim().is_empty() {
             device.name = Register::new(stamp, "another device".into());
         }
@@ -260,5 +317,16 @@ impl Service {
         // From here on it is dialled.
         self.know_linked().await?;
         Ok(device)
+    }
+}
+
+/// Whom an address is taken for: in IPv6, everybody has a whole network of addresses (a /64, RFC 4291, section 2.5.4).
+pub(super) fn source_of(from: SocketAddr) -> IpAddr {
+    match from.ip().to_canonical() {
+        IpAddr::V6(address) => {
+            let network = u128::from(address) >> 64 << 64;
+            IpAddr::V6(network.into())
+        }
+        address => address,
     }
 }

@@ -8,7 +8,7 @@ use bytes::Bytes;
 use std::sync::{Arc, Mutex};
 use thiserror::Error;
 use yadori_core::shared::{Clip, Hash, Item};
-use yadori_core::{DeviceId, Stamp};
+use yadori_core::{ClipId, DeviceId, Kind, Stamp};
 use yadori_link::frame::Hello;
 use yadori_link::line::Records;
 use yadori_store::{Cursor, Heard, Passage, Piece, StoreError};
@@ -26,9 +26,9 @@ pub(super) struct Peer {
 pub(super) enum PeerError {
     #[error(transparent)]
     Store(#[from] StoreError),
-    #[error("it tells of something that happens more than a day from now")]
+    #[error("it tells of something that happens in the future: its clock was wrong, or is (please set it)")]
     Future,
-    #[error("it sent content that is not what its hash says")]
+    #[error("it sent content that is not what it said it would be")]
     Lie,
     /// It was let go of, or everything is to be read again from it.
     #[error("it is about to be read anew")]
@@ -136,7 +136,8 @@ impl Records for Peer {
     }
 
     async fn content(&self, hash: Hash, from: u64, most: usize) -> Result<Option<Bytes>, PeerError> {
-        Ok(self.service.store.content_by_hash(&hash, from, most).await?)
+        let handed = self.service.links.was_handed(self.device, hash);
+        Ok(self.service.store.content_by_hash(&hash, from, most, handed).await?)
     }
 
     async fn store(&self, hash: Hash, at: u64, data: Bytes) -> Result<(u64, bool), PeerError> {
@@ -155,6 +156,12 @@ impl Records for Peer {
                 }
                 self.draw(pictures);
                 (at + data.len() as u64, true)
+            }
+            Piece::AnotherClip { change } => {
+                if let Some(change) = change {
+                    self.service.ledger.changed(change);
+                }
+                return Err(PeerError::Lie);
             }
             Piece::Unwanted => (at, true),
             Piece::Lie => return Err(PeerError::Lie),
@@ -208,11 +215,21 @@ impl Service {
         let raster = formats.iter().find(|format| yadori_core::format::RASTERS.contains(&format.mime.as_str()));
         let Some(stored) = raster else { return Ok(()) };
         let raster = yadori_core::Format::new(stored.mime.clone(), self.store.content(stored).await?);
-        let drawn = match picture::decode(&raster).await {
-            Ok((image, _)) => picture::thumbnail(image).await.ok(),
-            Err(_) => None,
-        };
-        if let Some(thumbnail) = drawn {
+        let decoded = picture::decode(&raster).await;
+        // It came from another device: only now is it known whether it is the picture that its id says. What cannot be
+        // decoded, or moves, is known by its bytes.
+        let Some(record) = self.store.clips(&[number]).await?.pop() else { return Ok(()) };
+        let canonical =
+            decoded.as_ref().ok().and_then(|(_, picture)| picture.as_ref()).map(|picture| picture.canonical);
+        let is_it = |bytes: &[u8]| ClipId::of(Kind::Image, bytes) == record.id;
+        if !canonical.is_some_and(|canonical| is_it(&canonical)) && !is_it(&raster.data) {
+            tracing::warn!(clip = %record.id, "another device sent a picture that is not the one it told of");
+            self.ledger.changed(self.store.drop_false_content(number).await?);
+            return Ok(());
+        }
+        if let Ok((image, _)) = decoded
+            && let Ok(thumbnail) = picture::thumbnail(image).await
+        {
             self.store.put_thumbnail(number, &thumbnail).await?;
         }
         Ok(())

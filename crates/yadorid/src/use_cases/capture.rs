@@ -139,7 +139,10 @@ impl Service {
                         tracing::error!("the service ends before a copy could be filed; it is lost");
                         return;
                     }
-                    tokio::time::sleep(pause).await;
+                    tokio::select! {
+                        () = tokio::time::sleep(pause) => {}
+                        () = self.database_is_back() => {}
+                    }
                     tries += 1;
                 }
                 Err(CaptureError::Store(error)) => {
@@ -237,12 +240,14 @@ impl Service {
         if by_hand.is_none() {
             self.refuse_repeat(id, rules.rules().repeat_millis)?;
         }
-        let copied = by_hand.and_then(|by_hand| by_hand.copied).unwrap_or_else(|| self.stamps.next());
+        let filed = self.stamps.next();
+        let copied = by_hand.and_then(|by_hand| by_hand.copied).unwrap_or(filed);
         let tray = if by_hand.is_none() { self.tray_with(id).await } else { None };
         let clip = NewClip {
             id,
             kind: draft.kind,
             copied,
+            filed,
             sensitive: draft.sensitive,
             size: draft.size(),
             pixels,

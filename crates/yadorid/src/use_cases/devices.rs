@@ -9,11 +9,11 @@ use yadori_api as api;
 use yadori_core::amounts::{DAY, about};
 use yadori_core::merge::Register;
 use yadori_core::preview::one_line;
-use yadori_core::shared;
+use yadori_core::{DeviceId, shared};
 use yadori_store::{DeviceRecord, StoreError};
 
-/// A clock that is off by more than this is worth a word: five minutes.
-const CLOCK_MILLIS: u64 = 5 * 60 * 1000;
+/// A clock that is off by more than this is worth a word: two minutes. By more than five, nothing is exchanged.
+const CLOCK_MILLIS: u64 = 2 * 60 * 1000;
 
 /// Who is away for longer may not come back: 180 days.
 const LONG_AWAY: u64 = 180 * DAY;
@@ -53,21 +53,25 @@ impl Service {
         let latest = self.store.latest_change().await?;
         let records = self.store.devices().await?;
         let shown = records.iter().filter(|record| record.own || is_linked(record));
-        Ok(shown.map(|record| self.device_shown(record, latest)).collect())
+        Ok(shown.map(|record| self.device_shown(record, &records, latest)).collect())
     }
 
     /// The device that is called so, or whose id begins so.
     pub async fn device_named(&self, name: &str) -> Result<api::Device, DeviceError> {
         let record = self.find_device(name).await?;
-        Ok(self.device_shown(&record, self.store.latest_change().await?))
+        Ok(self.device_shown(&record, &self.store.devices().await?, self.store.latest_change().await?))
     }
 
-    fn device_shown(&self, record: &DeviceRecord, latest: u64) -> api::Device {
+    fn device_shown(&self, record: &DeviceRecord, all: &[DeviceRecord], latest: u64) -> api::Device {
         let id = record.device.as_ref().map(shared::Device::id);
         let connected = id.is_some_and(|id| self.links.is_connected(id));
         let standing = id.map(|id| self.links.standing(id)).unwrap_or_default();
         let read = record.read.map_or(0, |(_, upto)| upto);
         let mut notes = Vec::new();
+        let introducer = record.introduced_by.and_then(|id| named(all, id)).filter(|_| is_linked(record));
+        if let Some(introducer) = &introducer {
+            notes.push(format!("introduced by {introducer}; it was never paired with this device"));
+        }
         if !record.own {
             if standing.clock.unsigned_abs() > CLOCK_MILLIS {
                 let off = about(standing.clock.unsigned_abs());
@@ -98,6 +102,8 @@ impl Service {
             } else {
                 record.device.as_ref().map(|device| device.addresses.value.clone()).unwrap_or_default()
             },
+            introduced_by: introducer,
+            introduced: id.map(|id| introduced(all, id)).unwrap_or_default().into_iter().map(|one| one.name).collect(),
             notes,
         }
     }
@@ -115,7 +121,7 @@ impl Service {
         let records = self.store.devices().await?;
         let record = records.iter().find(|record| record.device.as_ref().is_some_and(|known| known.key == joined.key));
         let record = record.ok_or(StoreError::Damaged(0))?;
-        Ok(self.device_shown(record, latest))
+        Ok(self.device_shown(record, &records, latest))
     }
 
     /// The device that is called so, or whose id begins so.
@@ -168,17 +174,29 @@ impl Service {
         Ok(self.devices().await?)
     }
 
-    /// Removes a device: none of the others lets it in any more. What it has, it keeps.
-    pub async fn remove_device(&self, name: &str) -> Result<api::Device, DeviceError> {
+    /// Removes a device: none of the others lets it in any more; with `with_introduced`, those that it introduced, and
+    /// those that they did, go as well. What they have, they keep. Gives the one that was named.
+    pub async fn remove_device(&self, name: &str, with_introduced: bool) -> Result<api::Device, DeviceError> {
         let record = self.find_device(name).await?;
         if record.own {
             return Err(DeviceError::Itself);
         }
-        let shown = self.device_shown(&record, self.store.latest_change().await?);
-        let Some(mut device) = record.device else { return Err(DeviceError::None(one_line(name, 60))) };
-        device.linked = Register::new(self.stamps.next(), false);
-        if let Some(change) = self.store.note_device(&device).await? {
-            self.ledger.changed(change);
+        let all = self.store.devices().await?;
+        let shown = self.device_shown(&record, &all, self.store.latest_change().await?);
+        let Some(device) = record.device else { return Err(DeviceError::None(one_line(name, 60))) };
+        let mut going = vec![device];
+        let mut place = 0;
+        while with_introduced && place < going.len() {
+            let more = introduced(&all, going[place].id()).into_iter().filter_map(|record| record.device);
+            let more: Vec<shared::Device> = more.filter(|one| going.iter().all(|known| known.key != one.key)).collect();
+            going.extend(more);
+            place += 1;
+        }
+        for mut device in going {
+            device.linked = Register::new(self.stamps.next(), false);
+            if let Some(change) = self.store.note_device(&device).await? {
+                self.ledger.changed(change);
+            }
         }
         self.know_linked().await?;
         Ok(shown)
@@ -232,4 +250,15 @@ impl Service {
 
 fn is_linked(record: &DeviceRecord) -> bool {
     !record.own && record.device.as_ref().is_some_and(|device| device.linked.value)
+}
+
+fn named(all: &[DeviceRecord], id: DeviceId) -> Option<String> {
+    all.iter()
+        .find(|record| record.device.as_ref().is_some_and(|device| device.id() == id))
+        .map(|record| record.name.clone())
+}
+
+/// The linked devices that this one introduced here.
+fn introduced(all: &[DeviceRecord], by: DeviceId) -> Vec<DeviceRecord> {
+    all.iter().filter(|record| is_linked(record) && record.introduced_by == Some(by)).cloned().collect()
 }

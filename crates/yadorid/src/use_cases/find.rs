@@ -6,8 +6,8 @@ use crate::service::Service;
 use jiff::tz::TimeZone;
 use thiserror::Error;
 use yadori_api as api;
-use yadori_core::Stamp;
 use yadori_core::search::{Hit, Query, QueryError, When};
+use yadori_core::{ClipId, Stamp};
 use yadori_store::StoreError;
 
 /// Clips on a page when nothing else is asked for.
@@ -40,8 +40,8 @@ pub enum FindError {
 enum Start {
     /// At the newest or best.
     Top,
-    /// Of the history: after the clip with this stamp and number.
-    After(Stamp, u64),
+    /// Of the history: after the clip with this stamp and id.
+    After(Stamp, ClipId),
     /// Of a search: after so many clips.
     Skip(usize),
 }
@@ -52,8 +52,8 @@ impl Start {
         if let Some(skip) = cursor.strip_prefix('s') {
             return skip.parse().ok().filter(|skip| *skip <= DEEPEST).map(Self::Skip);
         }
-        let (stamp, number) = cursor.strip_prefix('h')?.split_once('-')?;
-        Some(Self::After(Stamp::from_bits(stamp.parse().ok()?), number.parse().ok()?))
+        let (stamp, id) = cursor.strip_prefix('h')?.split_once('-')?;
+        Some(Self::After(Stamp::from_bits(stamp.parse().ok()?), ClipId::parse(id)?))
     }
 }
 
@@ -81,7 +81,7 @@ impl Service {
                     let skip = if let Start::Skip(skip) = start { skip } else { 0 };
                     index.search(&query, skip, limit + 1)
                 }
-                Start::After(stamp, number) => index.page(Some((stamp, number)), limit + 1),
+                Start::After(stamp, id) => index.page(Some((stamp, id)), limit + 1),
                 Start::Top | Start::Skip(_) => index.page(None, limit + 1),
             };
             let positions = hits.iter().map(|hit| index.position(hit.id)).collect();
@@ -96,7 +96,7 @@ impl Service {
                 let skip = if let Start::Skip(skip) = start { skip } else { 0 };
                 (skip + limit <= DEEPEST).then(|| format!("s{}", skip + limit))
             }
-            _ => records.last().map(|last| format!("h{}-{}", last.life.copied.to_bits(), last.number)),
+            _ => records.last().map(|last| format!("h{}-{}", last.life.copied.to_bits(), last.id)),
         });
         let query = (!query.is_empty()).then_some(&query);
         let place = |number| hits.iter().position(|hit| hit.number == number).and_then(|place| positions[place]);

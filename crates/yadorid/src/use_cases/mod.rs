@@ -19,6 +19,7 @@ pub mod names;
 pub mod pause;
 pub mod recall;
 pub mod rules;
+pub mod sessions;
 pub mod sharing;
 pub mod show;
 pub mod stats;

@@ -178,6 +178,7 @@ impl Service {
             ShareError::Away(name.to_owned(), why)
         };
         let orders = self.links.orders(id).ok_or_else(away)?;
+        self.links.note_handed(id, &clip);
         let (reply, answer) = tokio::sync::oneshot::channel();
         orders.send(Order::Hand { clip: Box::new(clip), recall, reply }).await.map_err(|_| away())?;
         match tokio::time::timeout(ANSWER, answer).await {

@@ -22,8 +22,9 @@ impl Service {
             let last = journal.last_copy.or_else(|| index.at(1));
             (index.len() as u64, last.map(|id| (id, index.position(id))))
         };
-        let bytes = self.store.bytes_on_disk().await;
-        let last_copy = match last {
+        let away = self.database_away();
+        let bytes = if away.is_none() { self.store.bytes_on_disk().await.ok() } else { None };
+        let last_copy = match last.filter(|_| bytes.is_some()) {
             Some((id, position)) => self
                 .store
                 .clip(id)
@@ -78,7 +79,7 @@ impl Service {
                     last_application: refused.last_application,
                 })
                 .collect(),
-            due: self.due().await,
+            due: self.due(bytes.is_some()).await,
             room,
             devices,
             tray: {
@@ -92,10 +93,11 @@ impl Service {
             starts_at_log_in: starts_at_log_in(),
             database: api::Database {
                 private: server.is_some(),
-                answers: bytes.is_ok(),
+                answers: bytes.is_some(),
                 restarts,
                 pid,
-                bytes: bytes.ok(),
+                bytes,
+                failure: away.flatten().map(|failure| failure.to_string()),
             },
             console: console::is_built_in(),
             size_limit: self.reading.size_limit(),
@@ -103,7 +105,7 @@ impl Service {
     }
 
     /// What is due to go.
-    async fn due(&self) -> api::Due {
+    async fn due(&self, database_answers: bool) -> api::Due {
         let rules = self.checked_rules();
         let soon = now().plus(DAY);
         let within_a_day = {
@@ -114,7 +116,10 @@ impl Service {
             let scopes = ages.scopes.iter().map(|(scope, limits)| (scope.clone(), without_room(limits))).collect();
             retention::plan(&clips, &RetentionRules { scopes, ..ages }, soon).going.len() as u64
         };
-        let in_bin = self.store.bin_size().await.map_or(0, |(clips, _)| clips);
+        let in_bin = match database_answers {
+            true => self.store.bin_size().await.map_or(0, |(clips, _)| clips),
+            false => 0,
+        };
         let held = self.sweeps().held.clone();
         let (held, held_because) = held.map_or((0, None), |held| (held.clips as u64, Some(held.because)));
         api::Due { within_a_day, in_bin, held, held_because }

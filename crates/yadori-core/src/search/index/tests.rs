@@ -143,7 +143,7 @@ fn pages_follow_one_another_while_new_clips_arrive() {
     let first = index.page(None, 2);
     index.put(id(9), Kind::Text, &entry(9, "new"));
     let last = first.last().unwrap();
-    let second = index.page(Some((Stamp::from_bits(last.number << 16), last.number)), 2);
+    let second = index.page(Some((Stamp::from_bits(last.number << 16), last.id)), 2);
     assert_eq!(first.iter().chain(&second).map(|hit| hit.number).collect::<Vec<_>>(), [4, 3, 2, 1]);
 }
 

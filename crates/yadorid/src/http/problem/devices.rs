@@ -54,6 +54,12 @@ impl From<JoinError> for Problem {
                 .hint("look again, or invite anew: after five tries an invitation is void"),
             JoinError::Unlike(_) => Self::new(StatusCode::CONFLICT, "unlike", "They cannot be linked", detail)
                 .hint("then invite anew: the code was used up"),
+            JoinError::Removed | JoinError::RemovedBy(_) => {
+                Self::new(StatusCode::CONFLICT, "removed", "This device was removed", detail)
+                    .hint("let go of the others first, with: yadori device leave")
+            }
+            JoinError::TooMany => Self::new(StatusCode::CONFLICT, "too-many-devices", "Too many devices", detail)
+                .hint("see them with: yadori device list"),
             JoinError::Itself => Self::new(StatusCode::BAD_REQUEST, "itself", "The same device", detail),
             JoinError::Broken(_) => Self::new(StatusCode::BAD_GATEWAY, "broken-off", "Broken off", detail)
                 .hint("if the code was wrong, look again; else invite anew"),

@@ -1,0 +1,19 @@
+//! What the service asks of the system for itself, before it does anything else.
+
+use rustix::process::{DumpableBehavior, Resource, Rlimit, getrlimit, set_dumpable_behavior, setrlimit};
+
+/// Descriptors wanted: many systems begin with 1,024, and some with 256.
+const DESCRIPTORS: u64 = 8192;
+
+/// No core dumps, which would hold the history; no reading of the memory by other programs of this user (ptrace(2),
+/// PR_SET_DUMPABLE of prctl(2)); and enough descriptors for all connections and pipes. What the system does not allow is
+/// left as it is.
+pub fn harden() {
+    let _ = setrlimit(Resource::Core, Rlimit { current: Some(0), maximum: Some(0) });
+    let _ = set_dumpable_behavior(DumpableBehavior::NotDumpable);
+    let limit = getrlimit(Resource::Nofile);
+    let wanted = limit.maximum.map_or(DESCRIPTORS, |maximum| maximum.min(DESCRIPTORS));
+    if limit.current.is_some_and(|current| current < wanted) {
+        let _ = setrlimit(Resource::Nofile, Rlimit { current: Some(wanted), maximum: limit.maximum });
+    }
+}
