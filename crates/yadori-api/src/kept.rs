@@ -67,6 +67,10 @@ pub struct Particulars {
     /// Whether its placeholders are filled in when it is recalled.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub fills: Option<bool>,
+    /// `false`: it is no secret, whatever it looks like, now and whenever it is copied again. `true`: it is treated as what it
+    /// looks like again.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub secret: Option<bool>,
 }
 
 /// A drawer.

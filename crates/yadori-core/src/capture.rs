@@ -8,7 +8,7 @@ use crate::format::{self, Format};
 use crate::identity::{self, ClipId};
 use crate::kind::Kind;
 use crate::rules::Checked;
-use crate::sensitive::{self, Secret};
+use crate::sensitive::{self, Sensitive};
 use crate::{files, html, link, preview};
 use thiserror::Error;
 
@@ -116,7 +116,7 @@ pub struct Draft {
     /// Its words: the text, the URL, the paths of files, empty for images.
     pub text: String,
     /// The secret that the text looks like.
-    pub sensitive: Option<Secret>,
+    pub sensitive: Option<Sensitive>,
     /// The formats to keep.
     pub formats: Vec<Format>,
     /// Where the copy was made.
@@ -392,7 +392,10 @@ mod tests {
 
     #[test]
     fn a_secret_is_kept_but_known_as_one() {
-        assert_eq!(of(vec![Format::plain("password: kestrel-lane-9")]).unwrap().sensitive, Some(Secret::Password));
+        assert_eq!(
+            of(vec![Format::plain("password: kestrel-lane-9")]).unwrap().sensitive.map(|found| found.secret),
+            Some(sensitive::Secret::Password)
+        );
     }
 
     proptest! {

@@ -79,7 +79,7 @@ pub struct RetentionRules {
     pub all: Limits,
     /// Limits for some of them, besides.
     pub scopes: Vec<(Scope, Limits)>,
-    /// How long a sensitive clip stays, in milliseconds.
+    /// How long a clip stays that surely is a secret, in milliseconds.
     pub sensitive_millis: Option<u64>,
 }
 

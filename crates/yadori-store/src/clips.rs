@@ -3,7 +3,7 @@
 use crate::store::{Store, StoreError, numbers_as_json};
 use sqlx::Row;
 use yadori_core::clip::Life;
-use yadori_core::sensitive::Secret;
+use yadori_core::sensitive::Sensitive;
 use yadori_core::{ClipId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
 
 /// A clip as it is on record, without its content.
@@ -18,7 +18,7 @@ pub struct ClipRecord {
     /// What it is.
     pub kind: Kind,
     /// The secret that it looks like.
-    pub sensitive: Option<Secret>,
+    pub sensitive: Option<Sensitive>,
     /// When it was copied, deleted, restored.
     pub life: Life,
     /// Whether its content is gone for good.
@@ -137,7 +137,7 @@ impl TryFrom<Raw> for ClipRecord {
             id: ClipId::from_slice(&raw.id).ok_or_else(damaged)?,
             change: raw.seq,
             kind: Kind::from_code(raw.kind).ok_or_else(damaged)?,
-            sensitive: Secret::from_code(raw.secret),
+            sensitive: Sensitive::from_code(raw.secret),
             life: Life {
                 copied: Stamp::from_bits(raw.copied),
                 restored: Stamp::from_bits(raw.restored),

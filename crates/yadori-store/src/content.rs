@@ -212,7 +212,7 @@ pub(crate) async fn note_whole(tx: &mut Transaction<'static, MySql>, blob: u64) 
     for clip in whole {
         if !belonging::is_what_it_says(tx, clip.no).await? {
             done.is_lie = true;
-            done.change = Some(belonging::drop_content(tx, clip.no).await?);
+            done.change = Some(belonging::drop_content(tx, clip.no, Some(blob)).await?);
             continue;
         }
         let number = next_change(tx).await?;

@@ -1,6 +1,6 @@
 //! Content that is on another device comes here, piece by piece, and is checked against its hash.
 
-use crate::content::{CHUNK_BYTES, NowWhole, note_whole, read_blob};
+use crate::content::{CHUNK_BYTES, NowWhole, free_blob, note_whole, read_blob};
 use crate::store::{Store, StoreError, in_the_end};
 use sqlx::{MySql, Transaction};
 use yadori_core::shared::Hash;
@@ -113,6 +113,9 @@ impl Store {
             return Ok(Piece::Lie);
         }
         let NowWhole { change, pictures, is_lie } = note_whole(&mut tx, blob.no).await?;
+        if is_lie {
+            free_blob(&mut tx, blob.no).await?;
+        }
         tx.commit().await?;
         Ok(if is_lie { Piece::AnotherClip { change } } else { Piece::Whole { change, pictures } })
     }

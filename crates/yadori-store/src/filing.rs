@@ -10,7 +10,7 @@ use crate::store::{Store, StoreError, next_change};
 use sqlx::{MySql, Transaction};
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, PLAIN};
-use yadori_core::sensitive::Secret;
+use yadori_core::sensitive::Sensitive;
 use yadori_core::shared::MOST_COUNTED;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
 
@@ -41,7 +41,7 @@ pub struct NewClip<'a> {
     /// Its life so far, if it comes from elsewhere.
     pub moved_in: Option<MovedIn>,
     /// The secret that it looks like.
-    pub sensitive: Option<Secret>,
+    pub sensitive: Option<Sensitive>,
     /// Bytes of all formats together.
     pub size: u64,
     /// Width and height in pixels, of a picture.
@@ -234,13 +234,13 @@ impl Filing {
         let (lines, chars) = clip.extent.unzip();
         let done = sqlx::query!(
             "INSERT INTO clips (id, seq, kind, secret, device, copied, copies, size, width, height,
-                text_lines, text_chars, text, title, caption, application, window_title, page, selected)
-             VALUES (?, ?, ?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+                text_lines, text_chars, text, title, title_stamp, caption, application, window_title, page, selected)
+             VALUES (?, ?, ?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
              ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no), seq = VALUES(seq)",
             &clip.id.0[..],
             change,
             clip.kind.code(),
-            clip.sensitive.map_or(0, Secret::code),
+            clip.sensitive.map_or(0, Sensitive::code),
             self.device,
             clip.copied.to_bits(),
             clip.size,
@@ -250,6 +250,7 @@ impl Filing {
             chars,
             searched(clip.text),
             clip.title,
+            clip.title.map(|_| clip.filed.to_bits()),
             clip.caption,
             fitted(&clip.source.application, 255),
             fitted(&clip.source.window, 1000),
@@ -278,10 +279,11 @@ impl Filing {
         if copied <= known.copied && !known.shredded && !known.elsewhere {
             sqlx::query!(
                 "UPDATE clips SET seq = ?, copies = LEAST(copies + 1, ?), title = COALESCE(?, title),
-                    restored = IF(gone IS NULL, restored, ?) WHERE no = ?",
+                    title_stamp = COALESCE(?, title_stamp), restored = IF(gone IS NULL, restored, ?) WHERE no = ?",
                 change,
                 MOST_COUNTED,
                 clip.title,
+                clip.title.map(|_| clip.filed.to_bits()),
                 clip.filed.to_bits(),
                 number
             )
@@ -296,13 +298,13 @@ impl Filing {
             "UPDATE clips SET restored = IF(gone IS NULL OR ? > gone, restored, ?), seq = ?, secret = ?, device = ?,
                 copied = GREATEST(copied, ?), copies = LEAST(copies + 1, ?),
                 shredded = FALSE, elsewhere = FALSE, size = ?, width = ?, height = ?, text_lines = ?, text_chars = ?, text = ?,
-                title = COALESCE(?, title), caption = COALESCE(?, caption),
+                title = COALESCE(?, title), title_stamp = COALESCE(?, title_stamp), caption = COALESCE(?, caption),
                 application = ?, window_title = ?, page = ?, selected = selected AND ?
              WHERE no = ?",
             copied,
             clip.filed.to_bits(),
             change,
-            clip.sensitive.map_or(0, Secret::code),
+            clip.sensitive.map_or(0, Sensitive::code),
             self.device,
             copied,
             MOST_COUNTED,
@@ -313,6 +315,7 @@ impl Filing {
             chars,
             searched(clip.text),
             clip.title,
+            clip.title.map(|_| clip.filed.to_bits()),
             clip.caption,
             fitted(&clip.source.application, 255),
             fitted(&clip.source.window, 1000),

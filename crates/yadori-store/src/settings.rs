@@ -1,11 +1,17 @@
 //! Settings, and the browsers that were let in.
 
-use crate::store::{Store, StoreError};
+use crate::store::{Store, StoreError, next_change};
 use sqlx::{Executor, MySql};
-use yadori_core::MillisSinceEpoch;
+use yadori_core::sensitive::Sensitive;
+use yadori_core::{ClipId, MillisSinceEpoch};
 
 /// The setting that holds the tray.
 pub const TRAY: &str = "tray";
+
+/// What stands for a clip that is no secret. It does not lead back to the clip's id by itself.
+fn no_secret(id: ClipId) -> [u8; 32] {
+    blake3::derive_key("yadori 2026-11 texts that are no secrets", &id.0)
+}
 
 /// The use of a session is noted so often.
 const NOTED_MILLIS: u64 = 60 * 60 * 1000;
@@ -54,6 +60,42 @@ impl Store {
     /// When the database does not answer.
     pub async fn set_setting(&self, name: &str, value: Option<&str>) -> Result<(), StoreError> {
         Ok(set(&self.pool, name, value).await?)
+    }
+
+    /// Whether a person has said that the clip with this id is no secret.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn is_no_secret(&self, id: ClipId) -> Result<bool, StoreError> {
+        let found = sqlx::query_scalar!("SELECT hash FROM not_secret WHERE hash = ?", &no_secret(id)[..]);
+        Ok(found.fetch_optional(&self.pool).await?.is_some())
+    }
+
+    /// Notes that a clip is no secret, now and whenever it is copied again; or no longer. Gives the number of the change.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn set_secret(&self, clip: u64, id: ClipId, sensitive: Option<Sensitive>) -> Result<u64, StoreError> {
+        let mut tx = self.begin_writing().await?;
+        match sensitive {
+            None => {
+                sqlx::query!("REPLACE INTO not_secret (hash) VALUES (?)", &no_secret(id)[..]).execute(&mut *tx).await?
+            }
+            Some(_) => {
+                sqlx::query!("DELETE FROM not_secret WHERE hash = ?", &no_secret(id)[..]).execute(&mut *tx).await?
+            }
+        };
+        let change = next_change(&mut tx).await?;
+        sqlx::query!(
+            "UPDATE clips SET secret = ?, seq = ? WHERE no = ?",
+            sensitive.map_or(0, Sensitive::code),
+            change,
+            clip
+        )
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        Ok(change)
     }
 
     /// Remembers a console session by the hashes of its key and of its path; forgets those that are over.

@@ -216,6 +216,8 @@ impl Store {
             return Err(OpenError::SmallPackets(packet));
         }
         schema::bring_up_to_date(&mut connection).await?;
+        // A scrub that was killed may have left it.
+        sqlx::raw_sql("DROP TABLE IF EXISTS filling").execute(&mut *connection).await.map_err(StoreError::from)?;
         drop(connection);
         let mut store = Self { pool, device: 0, device_name: device.0.to_owned(), seal_key: Arc::default() };
         store.device = store.own_device(device).await?;

@@ -220,6 +220,7 @@ fn with_entry(record: &ClipRecord, take: impl FnOnce(&Entry)) {
         drawer: record.drawer.as_ref().map(|drawer| drawer.name.as_str()),
         pinned: record.pin.is_some(),
         sensitive,
+        secret: record.sensitive.is_some_and(|found| found.certain),
     };
     take(&entry);
 }

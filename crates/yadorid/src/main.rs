@@ -43,7 +43,7 @@ fn main() -> ExitCode {
     match outcome {
         Ok(()) => ExitCode::SUCCESS,
         Err(message) => {
-            eprintln!("yadorid: {message}");
+            let _ = writeln!(std::io::stderr(), "yadorid: {message}");
             ExitCode::FAILURE
         }
     }
@@ -61,6 +61,8 @@ async fn run(arguments: Arguments) -> Result<(), String> {
         .with_env_filter(filter)
         .with_ansi(std::io::stderr().is_terminal())
         .with_writer(std::io::stderr)
+        // A log that cannot be written (its disk is full, its reader is gone) is no reason to fail at what it tells of.
+        .log_internal_errors(false)
         .init();
 
     // Told to end while starting counts as well.
@@ -74,13 +76,18 @@ async fn run(arguments: Arguments) -> Result<(), String> {
     };
     let running = service::start(places.clone(), config).await.map_err(|error| with_causes(&error))?;
     if arguments.check {
-        let done = running
-            .run(|address| println!("all is there: {} and {address} can be used", places.data.display()), async {});
+        let done = running.run(
+            |address| {
+                let data = places.data.display();
+                let _ = writeln!(std::io::stdout(), "Everything needed is there: {data} and {address} can be used.");
+            },
+            async {},
+        );
         return done.await.map_err(|error| with_causes(&error));
     }
     let ready = |address| {
-        println!("ready {address}");
-        let _ = std::io::stdout().flush();
+        let mut out = std::io::stdout();
+        let _ = writeln!(out, "ready {address}").and_then(|()| out.flush());
         let _ = sd_notify::notify(&[sd_notify::NotifyState::Ready]);
     };
     running.run(ready, end).await.map_err(|error| with_causes(&error))

@@ -5,12 +5,15 @@ use image::{AnimationDecoder, DynamicImage, ImageDecoder, ImageError, ImageForma
 use std::io::Cursor;
 use std::sync::LazyLock;
 use thiserror::Error;
-use tokio::sync::Semaphore;
+use tokio::sync::{Semaphore, oneshot};
 use yadori_core::Format;
 use yadori_core::capture::Picture;
 use yadori_store::Thumbnail;
 
-/// Most memory that decoding one picture may take: enough for 33 million pixels, an 8K screen.
+/// Most pixels of a picture that is decoded: those of an 8K screen. Larger ones are kept by their bytes.
+const MOST_PIXELS: u64 = 7680 * 4320;
+
+/// Most memory that decoding one picture may take, as far as the decoder counts it: four bytes a pixel, and its own.
 const MOST_MEMORY: u64 = 160 * 1024 * 1024;
 
 /// Longest side of a picture that is decoded.
@@ -19,7 +22,8 @@ const LONGEST_SIDE: u32 = 32_768;
 /// Longest side of a small picture, in pixels: twice what the console shows, for dense screens.
 const THUMBNAIL_SIDE: u32 = 320;
 
-/// Pictures decoded at the same time: a bomb that is within the limits still costs its memory once only.
+/// Pictures decoded at the same time: a bomb that is within the limits still costs its memory once only, the small
+/// picture that is made of it included.
 static DECODING: LazyLock<Semaphore> = LazyLock::new(|| Semaphore::new(1));
 
 /// Why a picture was not decoded.
@@ -33,21 +37,62 @@ pub enum PictureError {
     TooLarge,
 }
 
+/// What is known of a picture once it is decoded. Its pixels are gone by then, or soon.
+#[derive(Debug)]
+pub struct Decoded {
+    /// Width in pixels.
+    pub width: u32,
+    /// Height in pixels.
+    pub height: u32,
+    /// Its identity; none for an animation.
+    pub picture: Option<Picture>,
+    thumbnail: oneshot::Receiver<Result<Thumbnail, PictureError>>,
+}
+
+impl Decoded {
+    /// The small picture: PNG, which keeps lettering sharp and transparency.
+    pub async fn thumbnail(self) -> Result<Thumbnail, PictureError> {
+        self.thumbnail.await.unwrap_or_else(|_| Err(PictureError::Broken("it was given up".into())))
+    }
+}
+
 /// Decodes a picture, away from the tasks that must not wait. A large one is waited for. Of an animation the
-/// first frame is given, but no identity: another animation may begin in the same way.
-pub async fn decode(format: &Format) -> Result<(DynamicImage, Option<Picture>), PictureError> {
-    let _one = DECODING.acquire().await;
+/// first frame is decoded, but has no identity: another animation may begin in the same way.
+///
+/// Gives what is known as soon as it is; the small picture is made afterwards. Only then is the next picture decoded, so
+/// that never the pixels of two are in memory.
+pub async fn decode(format: &Format) -> Result<Decoded, PictureError> {
+    let only = DECODING.acquire().await;
     let Format { mime, data } = format.clone();
-    let decoded = tokio::task::spawn_blocking(move || {
-        let image = decode_now(&mime, &data)?;
-        if is_animated(&mime, &data) {
-            return Ok((image, None));
+    let (known, knowing) = oneshot::channel();
+    tokio::task::spawn_blocking(move || {
+        let _only = only;
+        let image = match decode_now(&mime, &data) {
+            Ok(image) => image,
+            Err(error) => return drop(known.send(Err(error))),
+        };
+        let rgba = image.into_rgba8();
+        let (width, height) = rgba.dimensions();
+        let picture = (!is_animated(&mime, &data)).then(|| Picture::of_rgba(width, height, rgba.as_raw()));
+        let (made, thumbnail) = oneshot::channel();
+        if known.send(Ok(Decoded { width, height, picture, thumbnail })).is_ok() {
+            let _ = made.send(small(DynamicImage::ImageRgba8(rgba)));
         }
-        let rgba = image.to_rgba8();
-        let picture = Picture::of_rgba(rgba.width(), rgba.height(), rgba.as_raw());
-        Ok((image, Some(picture)))
     });
-    decoded.await.unwrap_or_else(|error| Err(PictureError::Broken(error.to_string())))
+    knowing.await.unwrap_or_else(|_| Err(PictureError::Broken("the decoder failed over it".into())))
+}
+
+fn small(image: DynamicImage) -> Result<Thumbnail, PictureError> {
+    let small = if image.width().max(image.height()) > THUMBNAIL_SIDE {
+        image.thumbnail(THUMBNAIL_SIDE, THUMBNAIL_SIDE)
+    } else {
+        image
+    };
+    let mut content = Vec::new();
+    small
+        .write_to(&mut Cursor::new(&mut content), ImageFormat::Png)
+        .map_err(|error| PictureError::Broken(error.to_string()))?;
+    Ok(Thumbnail { mime: "image/png".into(), content })
 }
 
 fn limits() -> Limits {
@@ -77,36 +122,30 @@ fn is_animated(mime: &str, data: &[u8]) -> bool {
 fn decode_now(mime: &str, data: &[u8]) -> Result<DynamicImage, PictureError> {
     let format =
         ImageFormat::from_mime_type(mime).ok_or_else(|| PictureError::Broken(format!("{mime} is not known")))?;
-    let mut reader = ImageReader::with_format(Cursor::new(data), format);
-    reader.limits(limits());
-    reader.decode().map_err(|error| match error {
+    let reader = || {
+        let mut reader = ImageReader::with_format(Cursor::new(data), format);
+        reader.limits(limits());
+        reader
+    };
+    let failed = |error| match error {
         ImageError::Limits(_) => PictureError::TooLarge,
         other => PictureError::Broken(other.to_string()),
-    })
+    };
+    // By its header, before anything is allocated: what a decoder takes beside the pixels is not always counted, and a
+    // picture of 16 bits a channel takes twice as much until it is turned into one of eight.
+    let decoder = reader().into_decoder().map_err(failed)?;
+    let (width, height) = decoder.dimensions();
+    let pixels = u64::from(width) * u64::from(height);
+    if pixels > MOST_PIXELS || decoder.total_bytes() > MOST_MEMORY {
+        return Err(PictureError::TooLarge);
+    }
+    DynamicImage::from_decoder(decoder).map_err(failed)
 }
 
 /// The size of a picture by its header, without decoding it.
 pub fn dimensions(format: &Format) -> Option<(u32, u32)> {
     let kind = ImageFormat::from_mime_type(&format.mime)?;
     ImageReader::with_format(Cursor::new(&format.data), kind).into_dimensions().ok()
-}
-
-/// Makes a small picture: PNG, which keeps lettering sharp and transparency.
-pub async fn thumbnail(image: DynamicImage) -> Result<Thumbnail, PictureError> {
-    let made = tokio::task::spawn_blocking(move || {
-        let small = if image.width().max(image.height()) > THUMBNAIL_SIDE {
-            image.thumbnail(THUMBNAIL_SIDE, THUMBNAIL_SIDE)
-        } else {
-            image
-        };
-        let mut content = Vec::new();
-        let small = DynamicImage::ImageRgba8(small.to_rgba8());
-        small
-            .write_to(&mut Cursor::new(&mut content), ImageFormat::Png)
-            .map_err(|error| PictureError::Broken(error.to_string()))?;
-        Ok(Thumbnail { mime: "image/png".into(), content })
-    });
-    made.await.unwrap_or_else(|error| Err(PictureError::Broken(error.to_string())))
 }
 
 #[cfg(test)]
@@ -121,10 +160,10 @@ mod tests {
 
     #[tokio::test]
     async fn a_picture_is_decoded_and_made_small() {
-        let (image, picture) = decode(&png(800, 400)).await.unwrap();
-        let picture = picture.unwrap();
+        let decoded = decode(&png(800, 400)).await.unwrap();
+        let picture = decoded.picture.clone().unwrap();
         assert_eq!((picture.width, picture.height), (800, 400));
-        let small = image::load_from_memory(&thumbnail(image).await.unwrap().content).unwrap();
+        let small = image::load_from_memory(&decoded.thumbnail().await.unwrap().content).unwrap();
         assert_eq!((small.width(), small.height()), (320, 160));
     }
 
@@ -134,12 +173,15 @@ mod tests {
         let mut truncated = png(64, 64);
         truncated.data.truncate(60);
         assert!(matches!(decode(&truncated).await, Err(PictureError::Broken(_))));
-        // 40,000 × 40,000 pixels in the header of a file of a few bytes.
-        let mut bomb = png(1, 1).data.to_vec();
-        bomb[16..24].copy_from_slice(&[0, 0, 0x9c, 0x40, 0, 0, 0x9c, 0x40]);
-        let crc = crc32(&bomb[12..29]);
-        bomb[29..33].copy_from_slice(&crc.to_be_bytes());
-        assert!(matches!(decode(&Format::new("image/png", bomb)).await, Err(PictureError::TooLarge)));
+        // 40,000 × 40,000 pixels, and 30,000 × 5,000, in the header of a file of a few bytes.
+        for (width, height) in [(40_000u32, 40_000u32), (30_000, 5_000)] {
+            let mut bomb = png(1, 1).data.to_vec();
+            bomb[16..20].copy_from_slice(&width.to_be_bytes());
+            bomb[20..24].copy_from_slice(&height.to_be_bytes());
+            let crc = crc32(&bomb[12..29]);
+            bomb[29..33].copy_from_slice(&crc.to_be_bytes());
+            assert!(matches!(decode(&Format::new("image/png", bomb)).await, Err(PictureError::TooLarge)));
+        }
     }
 
     #[tokio::test]
@@ -154,9 +196,10 @@ mod tests {
             drop(encoder);
             Format::new("image/gif", data)
         };
-        let (still, moving) = (decode(&gif(1)).await.unwrap(), decode(&gif(3)).await.unwrap());
-        assert!(still.1.is_some() && moving.1.is_none());
-        assert_eq!((moving.0.width(), moving.0.height()), (4, 4));
+        assert!(decode(&gif(1)).await.unwrap().picture.is_some());
+        let moving = decode(&gif(3)).await.unwrap();
+        assert!(moving.picture.is_none());
+        assert_eq!((moving.width, moving.height), (4, 4));
     }
 
     fn crc32(data: &[u8]) -> u32 {

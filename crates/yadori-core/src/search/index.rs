@@ -49,8 +49,10 @@ pub struct Entry<'a> {
     pub drawer: Option<&'a str>,
     /// Whether it is pinned.
     pub pinned: bool,
-    /// Whether it is sensitive.
+    /// Whether it is sensitive: a secret, or what may be one.
     pub sensitive: bool,
+    /// Whether it surely is a secret, which goes after a while.
+    pub secret: bool,
 }
 
 /// A clip that meets a query.
@@ -93,6 +95,7 @@ struct Clip {
     kind: Kind,
     pinned: bool,
     sensitive: bool,
+    secret: bool,
 }
 
 /// The clips of a history.
@@ -210,6 +213,7 @@ impl Index {
             kind,
             pinned: entry.pinned,
             sensitive: entry.sensitive,
+            secret: entry.secret,
         });
         slot
     }
@@ -350,7 +354,7 @@ impl Index {
             kind: clip.kind,
             application: self.names.folded(clip.application),
             size: clip.size,
-            sensitive: clip.sensitive,
+            sensitive: clip.secret,
             kept: clip.pinned || clip.drawer != 0,
         }
     }

@@ -387,8 +387,10 @@ fn large(number: u8, here: bool) -> (Clip, Bytes) {
         data: here.then(|| data.clone()),
     };
     let state = State { copied: Stamp::at_start_of(AT), copies: 1, ..State::default() };
-    let body = Body { size, formats: vec![format], ..Body::default() };
-    (Clip { id: ClipId([number; 16]), kind: Kind::Text, state, body: Some(body) }, data)
+    let words = format!("large {number}");
+    let id = ClipId::of(Kind::Text, words.as_bytes());
+    let body = Body { size, formats: vec![format], text: Some(words), ..Body::default() };
+    (Clip { id, kind: Kind::Text, state, body: Some(body) }, data)
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 4)]

@@ -201,6 +201,23 @@ fn a_body_that_nobody_wants_does_not_break_the_next_request() {
 }
 
 #[test]
+fn however_many_say_nothing_there_is_room_for_who_does() {
+    let (_home, service) = service();
+    let token = service.bearer();
+    // More than there is room for, idle, and more than many systems give descriptors.
+    let idle: Vec<TcpStream> = (0..600).map(|_| TcpStream::connect(&service.reach.address).unwrap()).collect();
+    for _ in 0..20 {
+        assert_eq!(service.request("GET", "/status", &[("authorization", &token)], &[]).status, 200);
+    }
+    service.run(&["add", "all is well"]);
+    // The first of them have been let go of for it.
+    let mut first = &idle[0];
+    first.set_read_timeout(Some(yadori_trials::PATIENCE)).unwrap();
+    assert!(matches!(first.read(&mut [0]), Ok(0) | Err(_)));
+    assert!(service.end().0);
+}
+
+#[test]
 fn content_is_served_as_if_it_were_hostile() {
     let (_home, service) = service();
     let html = add(&service, "text/html", b"<script>alert(1)</script><p>words</p>");

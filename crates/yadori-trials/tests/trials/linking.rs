@@ -59,17 +59,17 @@ fn what_looks_like_a_secret_never_leaves() {
 }
 
 #[test]
-fn a_code_is_good_for_one_device_five_tries_and_a_while() {
+fn a_code_is_good_for_one_device_a_few_tries_and_a_while() {
     let (workshop, van) = (Own::new("workshop"), Own::new("van"));
     let invitation = workshop.invite();
     let address = invitation.addresses[0].as_str();
     let said = |code: &str| van.service.fail(&["device", "join", address, code]).1;
     assert!(van.service.fail(&["device", "rename", "van", "tour bus"]).1.contains("config.toml"));
     assert!(said("what").contains("eight letters"));
-    for _ in 0..5 {
+    for _ in 0..3 {
         assert!(said("0000-0000").contains("not the one"));
     }
-    // The right one comes too late.
+    // The right one comes too late from there.
     assert!(said(&invitation.code).contains("no invitation"));
     let invitation = workshop.invite();
     let careless = invitation.code.to_lowercase().replace('-', "");

@@ -14,12 +14,14 @@
 //! * `strangers`: whoever is not linked, and whoever is and lies
 //! * `roads`: what lies between devices, and what befalls one of them: slow, cut, full, killed
 //! * `networks`: devices in networks of their own
+//! * `agreement`: random work on three devices, until they agree
 //! * `guides`: the walk-throughs of the guide
 //! * `interface`: HTTP, and who is let in
 //! * `console`: the pages, in a browser
 //! * `demo`: the demonstration
 //! * `desk`: what the tests of `x11` and `wayland` share; `own`: what those of `linking` and `roads` do
 
+mod agreement;
 mod browser;
 mod client;
 mod clipboard;

@@ -25,6 +25,30 @@ fn import(service: &Service, path: &Path) -> ImportReport {
 }
 
 #[test]
+fn an_archive_that_is_a_trap_is_given_up_at_once() {
+    let home = Home::new();
+    let service = Service::simulated(&home);
+    let folder = tempfile::tempdir().unwrap();
+    let trap = folder.path().join("trap.zip");
+    // Half a GiB of line ends, in half a MiB.
+    let mut zip = zip::ZipWriter::new(std::fs::File::create(&trap).unwrap());
+    zip.start_file("clips.ndjson", zip::write::SimpleFileOptions::default()).unwrap();
+    use std::io::Write;
+    zip.write_all(b"{\"yadori\":{\"version\":1,\"device\":\"x\",\"exported_at\":\"2026-11-26T10:00:00Z\"}}\n").unwrap();
+    for _ in 0..512 {
+        zip.write_all(&vec![b'\n'; 1 << 20]).unwrap();
+    }
+    zip.finish().unwrap();
+    let (code, said) = service.fail(&["import", trap.to_str().unwrap()]);
+    assert!(code == 1 && said.contains("too many"), "{said}");
+    std::fs::write(&trap, b"a letter, and no archive").unwrap();
+    let (code, said) = service.fail(&["import", trap.to_str().unwrap()]);
+    assert!(code == 1 && said.contains("no zip file") && !said.contains("EOCD"), "{said}");
+    service.run(&["add", "all is well"]);
+    assert!(service.end().0);
+}
+
+#[test]
 fn everything_moves_to_another_house_and_nothing_arrives_twice() {
     let (old, new, away) = (Home::new(), Home::new(), Home::new());
     let service = Service::simulated(&old);

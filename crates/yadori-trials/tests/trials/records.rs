@@ -3,6 +3,7 @@
 use std::process::Command;
 use std::time::Duration;
 use yadori_core::format::Format;
+use yadori_core::shared::Item;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Order, Source, Stamp};
 use yadori_store::private::{PrivateServer, ServerError, ServerState};
 use yadori_store::{Filed, GENTLE, Given, How, NewClip, OpenError, Particular, QUICK, Store, StoreError, Thumbnail};
@@ -63,29 +64,36 @@ async fn file(store: &Store, text: &str, stamp: u64, more: &[Format]) -> Filed {
     try_to_file(store, text, stamp, more).await.unwrap()
 }
 
-/// Files a text with more formats, once.
-pub async fn try_to_file(store: &Store, text: &str, stamp: u64, more: &[Format]) -> Result<Filed, StoreError> {
-    let mut formats = vec![Format::plain(text)];
-    formats.extend_from_slice(more);
-    let source = Source::default();
-    let clip = NewClip {
+/// A text, to be filed.
+fn of<'a>(text: &'a str, source: &'a Source) -> NewClip<'a> {
+    NewClip {
         id: ClipId::of(Kind::Text, text.as_bytes()),
         kind: Kind::Text,
-        copied: Stamp::at_start_of(MillisSinceEpoch(stamp)),
-        filed: Stamp::at_start_of(MillisSinceEpoch(stamp)),
+        copied: Stamp::NEVER,
+        filed: Stamp::NEVER,
         sensitive: None,
-        size: formats.iter().map(|format| format.data.len() as u64).sum(),
+        size: text.len() as u64,
         pixels: None,
         extent: Some((1, text.chars().count() as u64)),
         text,
         title: None,
         caption: None,
-        source: &source,
+        source,
         given: Given::default(),
         tray: None,
         replaces: None,
         moved_in: None,
-    };
+    }
+}
+
+/// Files a text with more formats, once.
+pub async fn try_to_file(store: &Store, text: &str, stamp: u64, more: &[Format]) -> Result<Filed, StoreError> {
+    let mut formats = vec![Format::plain(text)];
+    formats.extend_from_slice(more);
+    let source = Source::default();
+    let at = Stamp::at_start_of(MillisSinceEpoch(stamp));
+    let size = formats.iter().map(|format| format.data.len() as u64).sum();
+    let clip = NewClip { copied: at, filed: at, size, ..of(text, &source) };
     let mut filing = store.begin_filing().await?;
     filing.put_content(&formats).await?;
     filing.commit(&clip, &formats).await
@@ -318,6 +326,159 @@ async fn a_database_newer_than_the_program_is_refused_and_not_touched() {
     assert!(error.to_string().contains("please update this one"));
     let name: String = sqlx::query_scalar("SELECT name FROM devices").fetch_one(&pool).await.unwrap();
     assert_eq!(name, "workshop");
+}
+
+/// Tables of every version, interrupted after every statement: before it was noted as done, and after.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_upgrade_goes_on_wherever_it_was_interrupted() {
+    let home = Home::new();
+    let server = PrivateServer::start(&home.path().join("data/database")).await.unwrap();
+    let url = url_of(&server);
+    let pool = sqlx::mysql::MySqlPoolOptions::new().max_connections(1).connect(&url).await.unwrap();
+    let run = async |statement: &str| {
+        sqlx::raw_sql(sqlx::AssertSqlSafe(statement.to_owned())).execute(&pool).await.unwrap_or_else(|error| {
+            panic!("{statement}: {error}");
+        })
+    };
+    let migrations = yadori_store::schema::migrations();
+    let whole = Store::open(&url, ("workshop", [1; 16])).await.unwrap();
+    let columns = "SELECT CONCAT_WS(' ', TABLE_NAME, COLUMN_NAME, COLUMN_TYPE, IS_NULLABLE, COLUMN_DEFAULT) FROM \
+        information_schema.COLUMNS WHERE TABLE_SCHEMA = 'yadori' AND TABLE_NAME NOT LIKE '%migration%' ORDER BY 1";
+    let wanted: Vec<String> = sqlx::query_scalar(columns).fetch_all(&pool).await.unwrap();
+    drop(whole);
+    let mut tried = 0;
+    for (place, (version, statements)) in migrations.iter().enumerate() {
+        // A few of the statements of each, the first and the last among them, or all where `--long` has time for it.
+        let step = if std::env::var_os("YADORI_LONG").is_some() { 1 } else { 1 + statements.len() / 3 };
+        for done in (0..=statements.len()).step_by(step) {
+            for noted in [Some(done), done.checked_sub(1), None] {
+                run("DROP DATABASE yadori").await;
+                run("CREATE DATABASE yadori CHARACTER SET utf8mb4 COLLATE utf8mb4_bin").await;
+                run("USE yadori").await;
+                run("CREATE TABLE _sqlx_migrations (version BIGINT PRIMARY KEY, description TEXT NOT NULL, installed_on \
+                     TIMESTAMP NOT NULL DEFAULT CURRENT_TIMESTAMP, success BOOLEAN NOT NULL, checksum BLOB NOT NULL, \
+                     execution_time BIGINT NOT NULL)")
+                .await;
+                for (version, statements) in &migrations[..place] {
+                    for statement in statements {
+                        run(statement).await;
+                    }
+                    run(&format!("INSERT INTO _sqlx_migrations VALUES ({version}, '', NOW(), TRUE, '', 0)")).await;
+                }
+                if place > 0 {
+                    run("INSERT INTO devices (id, name, own) VALUES ('0123456789abcdef', 'workshop', TRUE)").await;
+                }
+                // Interrupted here.
+                run(&format!("INSERT INTO _sqlx_migrations VALUES ({version}, '', NOW(), FALSE, '', 0)")).await;
+                for statement in &statements[..done] {
+                    run(statement).await;
+                }
+                if let Some(noted) = noted {
+                    run("CREATE TABLE migration_steps (version BIGINT PRIMARY KEY, done INT UNSIGNED NOT NULL)").await;
+                    run(&format!("INSERT INTO migration_steps VALUES ({version}, {noted})")).await;
+                }
+                let what = format!("version {version}, {done} done, {noted:?} noted");
+                Store::open(&url, ("workshop", [1; 16])).await.unwrap_or_else(|error| panic!("{what}: {error:?}"));
+                let is: Vec<String> = sqlx::query_scalar(columns).fetch_all(&pool).await.unwrap();
+                assert_eq!(is, wanted, "{what}");
+                tried += 1;
+            }
+        }
+    }
+    assert!(tried > 40, "{tried}");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_was_forgotten_for_good_comes_back_as_a_later_copy_only() {
+    let records = private().await;
+    let store = &records.store;
+    let at = |millis| Stamp::at_start_of(MillisSinceEpoch(millis));
+    file(store, "the text", 100, &[]).await;
+    store.shred(&[1], at(200)).await.unwrap();
+    // Another clip, older than that, is edited into the same words; so they come at an earlier time.
+    let mut filing = store.begin_filing().await.unwrap();
+    let formats = [Format::plain("the text")];
+    filing.put_content(&formats).await.unwrap();
+    let source = Source::default();
+    let clip = NewClip { copied: at(50), filed: at(300), ..of("the text", &source) };
+    assert!(filing.commit(&clip, &formats).await.unwrap().new);
+    let record = store.clips(&[1]).await.unwrap().remove(0);
+    assert!(record.is_live() && record.life.copied == at(300), "{:?}", record.life);
+    // What others are told of it is alive, too.
+    let told = store.tell_since(0, 10_000, &Default::default()).await.unwrap().items;
+    let Some(Item::Clip(told)) = told.into_iter().find(|item| matches!(item, Item::Clip(_))) else { panic!("none") };
+    assert!(told.state.is_live(Stamp::NEVER) && told.body.is_some(), "{:?}", told.state);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_older_filing_does_not_replace_what_is_newer() {
+    let records = private().await;
+    let store = &records.store;
+    let at = |millis| Stamp::at_start_of(MillisSinceEpoch(millis));
+    let html = Format::new("text/html", "<b>the text</b>");
+    file(store, "the text", 200, std::slice::from_ref(&html)).await;
+    let formats = [Format::plain("the text")];
+    let source = Source { application: Some("older".into()), ..Source::default() };
+    let older = NewClip { copied: at(100), filed: at(300), title: Some("Given now"), ..of("the text", &source) };
+    let mut filing = store.begin_filing().await.unwrap();
+    filing.put_content(&formats).await.unwrap();
+    filing.commit(&older, &formats).await.unwrap();
+    let record = store.clips(&[1]).await.unwrap().remove(0);
+    assert_eq!((record.life.copied, record.copies, record.source.application), (at(200), 2, None));
+    assert_eq!(record.title.as_deref(), Some("Given now"));
+    assert_eq!(store.formats(1).await.unwrap().len(), 2);
+    // A title that is given has its stamp, so that it wins over an earlier one elsewhere.
+    let told = store.tell_since(0, 10_000, &Default::default()).await.unwrap().items;
+    assert!(told.iter().any(|item| matches!(item, Item::Clip(clip) if clip.state.title.stamp == at(300))), "{told:?}");
+}
+
+#[test]
+fn a_second_service_on_the_same_database_is_refused() {
+    let server_home = Home::new();
+    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build().unwrap();
+    let server = runtime.block_on(PrivateServer::start(&server_home.path().join("data/database"))).unwrap();
+    let (one, two) = (Home::bare(), Home::bare());
+    for home in [&one, &two] {
+        home.configure(&format!("database_url = \"{}\"", url_of(&server)));
+    }
+    let first = Service::simulated(&one);
+    let second = command(two.path(), "simulated", None).output().unwrap();
+    let said = String::from_utf8_lossy(&second.stderr);
+    assert!(!second.status.success() && said.contains("another Yadori service uses this database"), "{said}");
+    first.run(&["add", "all is well"]);
+    assert!(first.end().0);
+    // It is free again as soon as that one has ended.
+    assert!(Service::simulated(&two).clips(&["list"]).len() == 1);
+    runtime.block_on(server.stop());
+}
+
+/// Killed in the first moments, again and again, also while the database is set up for the first time: the next start goes
+/// on by itself, whatever was left behind.
+#[test]
+fn a_start_always_wins_over_what_a_killed_one_has_left_behind() {
+    for first_start in [true, false] {
+        let home = Home::bare();
+        if !first_start {
+            assert!(Service::simulated(&home).end().0);
+        }
+        for millis in [5, 20, 45, 70, 100, 140, 300, 700] {
+            let mut killed = command(home.path(), "simulated", None)
+                .stdout(std::process::Stdio::null())
+                .stderr(std::process::Stdio::null())
+                .spawn()
+                .unwrap();
+            // This is no waiting for something to come true: it is killed wherever it is by then.
+            std::thread::park_timeout(Duration::from_millis(millis));
+            killed.kill().unwrap();
+            killed.wait().unwrap();
+            if millis % 20 == 0 {
+                let service = Service::simulated(&home);
+                service.run(&["add", &format!("after {millis} ms")]);
+                assert!(service.end().0);
+            }
+        }
+        assert_eq!(Service::simulated(&home).clips(&["list"]).len(), 5, "first start: {first_start}");
+    }
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -157,6 +157,58 @@ fn the_servers_end_with_a_service_that_is_killed() {
 }
 
 #[test]
+fn a_log_that_cannot_be_written_keeps_nothing_from_working() {
+    let home = Home::new();
+    // Its disk is full: /dev/full refuses every write.
+    let mut full = command(home.path(), "simulated", None);
+    let mut child = full.stderr(std::fs::File::create("/dev/full").unwrap()).spawn().unwrap();
+    let mut ready = String::new();
+    use std::io::BufRead;
+    std::io::BufReader::new(child.stdout.take().unwrap()).read_line(&mut ready).unwrap();
+    assert!(ready.starts_with("ready "), "{ready}");
+    kill_process(Pid::from_child(&child), Signal::TERM).unwrap();
+    assert!(child.wait().unwrap().success());
+    // Its reader is gone: the database is killed, which is worth several lines, and comes back all the same.
+    let (reader, writer) = std::io::pipe().unwrap();
+    let mut broken = command(home.path(), "simulated", None);
+    let mut child = broken.stderr(writer).spawn().unwrap();
+    drop(broken);
+    drop(reader);
+    ready.clear();
+    std::io::BufReader::new(child.stdout.take().unwrap()).read_line(&mut ready).unwrap();
+    let client = |arguments: &[&str]| yadori_trials::service::client(home.path()).args(arguments).output().unwrap();
+    let status = || serde_json::from_slice::<yadori_api::Status>(&client(&["status", "--json"]).stdout).unwrap();
+    for _ in 0..2 {
+        let server = status().database.pid.unwrap();
+        kill_process(Pid::from_raw(server as i32).unwrap(), Signal::KILL).unwrap();
+        let deadline = std::time::Instant::now() + PATIENCE;
+        while status().database.pid.is_none_or(|pid| pid == server) {
+            assert!(std::time::Instant::now() < deadline, "the database did not come back");
+        }
+    }
+    assert!(client(&["add", "all is well"]).status.success());
+    kill_process(Pid::from_child(&child), Signal::TERM).unwrap();
+    assert!(child.wait().unwrap().success());
+}
+
+#[test]
+fn after_many_kills_of_its_database_the_next_copy_is_taken_as_soon_as_that_is_back() {
+    let home = Home::new();
+    let service = Service::simulated(&home);
+    for round in 0..6 {
+        let server = service.status().database.pid.unwrap();
+        kill_process(Pid::from_raw(server as i32).unwrap(), Signal::KILL).unwrap();
+        let mut events = service.events(None);
+        let text = format!("copy {round}");
+        let copied = serde_json::json!({ "formats": [{ "mime": "text/plain", "text": text }] });
+        assert_eq!(service.post("/simulated/copy", &copied).status, 204);
+        events.copied(&text);
+        let log = service.status();
+        assert!(log.database.answers && log.database.restarts == round + 1, "{:?}", log.database);
+    }
+}
+
+#[test]
 fn the_client_says_that_the_service_is_not_there() {
     let home = Home::bare();
     let output = yadori_trials::service::client(home.path()).arg("list").output().unwrap();

@@ -70,6 +70,21 @@ enum AliasCommand {
     List,
 }
 
+/// Say that clips are not secrets, whatever they look like
+///
+/// What looks like a secret is masked in lists and never sent to other devices; what surely is one is deleted after
+/// ten minutes. This shows such a clip like any other, and remembers it: the same text is not masked again.
+#[derive(Args)]
+pub struct Unmask {
+    /// The clips
+    #[arg(required = true)]
+    clips: Vec<String>,
+
+    /// Treat them as what they look like again
+    #[arg(long)]
+    undo: bool,
+}
+
 /// Fill in a clip's placeholders whenever it is recalled, or not
 ///
 /// Placeholders: {date}, {date:%d %B %Y}, {time}, {clipboard} (the newest text of the history), {ask:Name}
@@ -163,6 +178,21 @@ impl Alias {
                 Ok(table::print_labelled(&clips, &labels, Style::of_stdout(), jiff::Timestamp::now())?)
             }
         }
+    }
+}
+
+impl Unmask {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let said = Particulars { secret: Some(self.undo), ..Particulars::default() };
+        let mut clips = Vec::with_capacity(self.clips.len());
+        for name in &self.clips {
+            clips.push(change(context, name, &said)?);
+        }
+        if context.json {
+            return print_json(&clips);
+        }
+        let masked = clips.iter().any(|clip| clip.sensitive.is_some());
+        say(&format!("{}: {}", if masked { "Masked" } else { "Not a secret" }, named(&clips)))
     }
 }
 

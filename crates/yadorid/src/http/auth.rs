@@ -305,7 +305,7 @@ async fn enter(app: &App, method: Method, key: &str, browser: &str) -> Response 
         let cookie = format!("{}={key}; HttpOnly; SameSite=Strict; Path={path}; Max-Age={seconds}", doors.cookie);
         let page = format!(
             "<!doctype html>\n<html lang=\"en\"><meta charset=\"utf-8\"><meta http-equiv=\"refresh\" content=\"0; url={path}\">\n\
-             <title>Yadori</title>\n<p>Opening <a href=\"{path}\">your history</a> …</p>\n</html>\n"
+             <link rel=\"icon\" href=\"data:,\"><title>Yadori</title>\n<p>Opening <a href=\"{path}\">your history</a> …</p>\n</html>\n"
         );
         let kind = HeaderValue::from_static("text/html; charset=utf-8");
         let cookie = HeaderValue::from_str(&cookie).map_err(|_| Problem::internal())?;

@@ -157,8 +157,8 @@ async fn make_thumbnail(app: &App, number: u64) -> Result<Thumbnail, Problem> {
         .find(|stored| format::RASTERS.contains(&stored.mime.as_str()))
         .ok_or_else(Problem::no_thumbnail)?;
     let raster = yadori_core::Format::new(stored.mime.clone(), app.store.content(stored).await?);
-    let (image, _) = picture::decode(&raster).await.map_err(|_| Problem::no_thumbnail())?;
-    let thumbnail = picture::thumbnail(image).await.map_err(|_| Problem::no_thumbnail())?;
+    let decoded = picture::decode(&raster).await.map_err(|_| Problem::no_thumbnail())?;
+    let thumbnail = decoded.thumbnail().await.map_err(|_| Problem::no_thumbnail())?;
     app.store.put_thumbnail(number, &thumbnail).await?;
     Ok(thumbnail)
 }

@@ -220,15 +220,15 @@ impl Service {
         // decoded, or moves, is known by its bytes.
         let Some(record) = self.store.clips(&[number]).await?.pop() else { return Ok(()) };
         let canonical =
-            decoded.as_ref().ok().and_then(|(_, picture)| picture.as_ref()).map(|picture| picture.canonical);
+            decoded.as_ref().ok().and_then(|decoded| decoded.picture.as_ref()).map(|picture| picture.canonical);
         let is_it = |bytes: &[u8]| ClipId::of(Kind::Image, bytes) == record.id;
         if !canonical.is_some_and(|canonical| is_it(&canonical)) && !is_it(&raster.data) {
             tracing::warn!(clip = %record.id, "another device sent a picture that is not the one it told of");
             self.ledger.changed(self.store.drop_false_content(number).await?);
             return Ok(());
         }
-        if let Ok((image, _)) = decoded
-            && let Ok(thumbnail) = picture::thumbnail(image).await
+        if let Ok(decoded) = decoded
+            && let Ok(thumbnail) = decoded.thumbnail().await
         {
             self.store.put_thumbnail(number, &thumbnail).await?;
         }

@@ -222,17 +222,17 @@ impl Service {
                 None => None,
             }
         });
-        let (image, decoded) = match decoded {
-            Some(Ok((image, picture))) => (Some(image), picture),
+        let decoded = match decoded {
+            Some(Ok(decoded)) => Some(decoded),
             Some(Err(PictureError::Broken(reason))) => {
                 drop(filing);
                 return Box::pin(self.capture_without_picture(copy, &draft, by_hand, reason)).await;
             }
-            Some(Err(PictureError::TooLarge)) | None => (None, None),
+            Some(Err(PictureError::TooLarge)) | None => None,
         };
         content?;
-        let id = draft.id(decoded.as_ref());
-        let pixels = (image.as_ref().map(|image| (image.width(), image.height())))
+        let id = draft.id(decoded.as_ref().and_then(|decoded| decoded.picture.as_ref()));
+        let pixels = (decoded.as_ref().map(|decoded| (decoded.width, decoded.height)))
             .or_else(|| draft.raster().and_then(picture::dimensions));
         if by_hand.and_then(|by_hand| by_hand.said_to_be).is_some_and(|said| said != id) {
             return Err(Refusal::AnotherId.into());
@@ -240,6 +240,10 @@ impl Service {
         if by_hand.is_none() {
             self.refuse_repeat(id, rules.rules().repeat_millis)?;
         }
+        let sensitive = match draft.sensitive {
+            Some(_) if self.store.is_no_secret(id).await? => None,
+            found => found,
+        };
         let filed = self.stamps.next();
         let copied = by_hand.and_then(|by_hand| by_hand.copied).unwrap_or(filed);
         let tray = if by_hand.is_none() { self.tray_with(id).await } else { None };
@@ -248,7 +252,7 @@ impl Service {
             kind: draft.kind,
             copied,
             filed,
-            sensitive: draft.sensitive,
+            sensitive,
             size: draft.size(),
             pixels,
             extent: (!draft.text.is_empty()).then(|| (draft.lines(), draft.characters())),
@@ -275,7 +279,7 @@ impl Service {
             let mut uncounted = self.uncounted.lock().unwrap_or_else(PoisonError::into_inner);
             *uncounted.entry(copied.at().0 / DAY).or_default() += 1;
         }
-        let copied_secret = clip.sensitive.is_some();
+        let copied_secret = clip.sensitive.is_some_and(|found| found.certain);
         if let Some((mut held, tray, _)) = tray {
             *held = tray;
             self.ledger.status_changed();
@@ -287,10 +291,10 @@ impl Service {
                 clipboard.let_go();
             }
         }
-        if let Some(image) = image {
+        if let Some(decoded) = decoded {
             let (store, number) = (self.store.clone(), filed.number);
             self.tasks.spawn(async move {
-                match picture::thumbnail(image).await {
+                match decoded.thumbnail().await {
                     Ok(thumbnail) => drop(store.put_thumbnail(number, &thumbnail).await),
                     Err(error) => tracing::debug!(%error, "no small picture could be made"),
                 }

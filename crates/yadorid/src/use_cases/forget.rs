@@ -7,7 +7,7 @@ use super::rules::{Going, SweepPlan};
 use crate::moment::now;
 use crate::service::Service;
 use rustix::time::{ClockId, clock_gettime};
-use std::sync::PoisonError;
+use std::sync::{Arc, PoisonError};
 use std::time::{Duration, Instant};
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::{DAY, counted};
@@ -56,7 +56,7 @@ fn since_boot() -> u64 {
 
 impl Service {
     /// Forgets what is due, and sleeps until the next is. Ends when the task is dropped.
-    pub async fn forget_when_due(&self) {
+    pub async fn forget_when_due(self: &Arc<Self>) {
         loop {
             let began = Instant::now();
             let pause = match self.forget_due().await {
@@ -83,7 +83,7 @@ impl Service {
     }
 
     /// Forgets what is due; tells how long it is until the next.
-    async fn forget_due(&self) -> Result<Option<Duration>, StoreError> {
+    async fn forget_due(self: &Arc<Self>) -> Result<Option<Duration>, StoreError> {
         self.count_captured().await?;
         self.look_at_the_clock();
         let (_, next) = self.sweep(false).await?;
@@ -146,7 +146,7 @@ impl Service {
     }
 
     /// Sweeps now, with a person's word for it. Gives the number of clips that went.
-    pub async fn sweep_now(&self) -> Result<u64, StoreError> {
+    pub async fn sweep_now(self: &Arc<Self>) -> Result<u64, StoreError> {
         self.confirm_sweeps();
         let (swept, _) = self.sweep(true).await?;
         self.forgetting.notify_one();
@@ -154,7 +154,7 @@ impl Service {
     }
 
     /// Sweeps; tells how many clips went, and when the next is too old.
-    async fn sweep(&self, asked: bool) -> Result<(u64, Option<MillisSinceEpoch>), StoreError> {
+    async fn sweep(self: &Arc<Self>, asked: bool) -> Result<(u64, Option<MillisSinceEpoch>), StoreError> {
         let stamp = self.stamps.next();
         let SweepPlan { going, next, considered, .. } = self.plan_sweep(self.checked_rules().rules()).await;
         // Secrets go in any case, and for good: they should never be there for long.
@@ -164,6 +164,10 @@ impl Service {
         for batch in secrets.chunks(BATCH) {
             let numbers: Vec<u64> = batch.iter().map(|going| going.number).collect();
             self.ledger.changed(self.store.shred(&numbers, self.stamps.next()).await?);
+        }
+        // Else they would stay in the log of the database until that is written over.
+        if !secrets.is_empty() {
+            self.scrub();
         }
         {
             let mut sweeps = self.sweeps();

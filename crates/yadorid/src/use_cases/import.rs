@@ -32,6 +32,13 @@ const LONGEST_LINE: u64 = 8 << 20;
 /// Most files in an archive.
 const MOST_FILES: usize = 2_000_000;
 
+/// Most lines in the list, and most bytes of it once it is unpacked.
+const MOST_LINES: u64 = 5_000_000;
+const LONGEST_LIST: u64 = 4 << 30;
+
+/// Lines that may be wrong before the whole list is taken to be.
+const MOST_FAULTS: u64 = 10_000;
+
 /// Reasons that are told.
 const REASONS: usize = 100;
 
@@ -57,6 +64,9 @@ pub enum ImportError {
     /// The list is broken.
     #[error("the list in the archive breaks off: {0}")]
     Broken(String),
+    /// Nobody waits for it any more, or the service ends. What was imported by then stays.
+    #[error("the import was broken off; what was imported by then stays")]
+    BrokenOff,
     /// The records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
@@ -149,7 +159,12 @@ impl<'a> Import<'a> {
     }
 
     fn run(&mut self, file: File) -> Result<(), ImportError> {
-        let bad = |error: zip::result::ZipError| ImportError::NotAnArchive(error.to_string());
+        let bad = |error: zip::result::ZipError| match error {
+            zip::result::ZipError::InvalidArchive(_) => {
+                ImportError::NotAnArchive("it is no zip file, or only a part of one".into())
+            }
+            other => ImportError::NotAnArchive(other.to_string()),
+        };
         let reader = Shared { file: Arc::new(file), at: 0 };
         let mut archive = ZipArchive::new(reader.clone()).map_err(bad)?;
         if archive.len() > MOST_FILES {
@@ -158,20 +173,30 @@ impl<'a> Import<'a> {
         // One to read the list from, one for the contents.
         let mut contents = archive.clone();
         let list = archive.by_name(LIST).map_err(|_| ImportError::NotOurs)?;
-        let mut list = BufReader::new(list);
+        let mut list = BufReader::new(list.take(LONGEST_LIST));
         let mut number = 0;
+        let mut bytes = 0;
         loop {
+            if self.sender.is_closed() || self.service.ending.is_cancelled() {
+                return Err(ImportError::BrokenOff);
+            }
             let mut line = Vec::new();
             let read = list.by_ref().take(LONGEST_LINE).read_until(b'\n', &mut line);
             match read {
+                Ok(0) if bytes == LONGEST_LIST => {
+                    return Err(ImportError::Broken(format!("it is longer than {} GiB", LONGEST_LIST >> 30)));
+                }
                 Ok(0) => break,
-                Ok(_) => {}
+                Ok(read) => bytes += read as u64,
                 Err(error) => return Err(ImportError::Broken(error.to_string())),
             }
             if line.len() as u64 == LONGEST_LINE && !line.ends_with(b"\n") {
                 return Err(ImportError::Broken(format!("line {} is longer than {LONGEST_LINE} bytes", number + 1)));
             }
             number += 1;
+            if number > MOST_LINES || self.report.skipped > MOST_FAULTS {
+                return Err(ImportError::Broken("too many of its lines are wrong, or there are too many".into()));
+            }
             let line: Line = match serde_json::from_slice(&line) {
                 Ok(line) => line,
                 Err(error) if number == 1 => return Err(ImportError::Broken(error.to_string())),

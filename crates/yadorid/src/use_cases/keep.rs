@@ -6,6 +6,7 @@ use thiserror::Error;
 use yadori_api as api;
 use yadori_core::alias::{Alias, NotAnAlias};
 use yadori_core::preview::one_line;
+use yadori_core::sensitive;
 use yadori_core::{ClipId, Mark, Order};
 use yadori_store::{ClipRecord, Particular, StoreError};
 
@@ -156,6 +157,11 @@ impl Service {
         }
         let given: Vec<(u64, Particular)> = given.into_iter().map(|given| (record.number, given)).collect();
         self.give(&given).await?;
+        if let Some(secret) = change.secret {
+            let sensitive = if secret { sensitive::recognise(&record.text) } else { None };
+            self.ledger.changed(self.store.set_secret(record.number, record.id, sensitive).await?);
+            self.forgetting.notify_one();
+        }
         self.listed_now(&[record.id]).await?.pop().ok_or(KeepError::Name(FindNameError::NoSuchClip(one_line(name, 40))))
     }
 

@@ -27,7 +27,7 @@ pub fn expiry(record: &ClipRecord, rules: &Checked) -> Option<MillisSinceEpoch> 
         kind: record.kind,
         application: &application,
         size: record.size,
-        sensitive: record.sensitive.is_some(),
+        sensitive: record.sensitive.is_some_and(|found| found.certain),
         kept: record.is_kept(),
     };
     retention::expiry(&candidate, &rules.rules().retention).map(|(at, _)| at)
@@ -138,7 +138,7 @@ mod tests {
     use super::*;
     use yadori_core::clip::Life;
     use yadori_core::search::When;
-    use yadori_core::sensitive::Secret;
+    use yadori_core::sensitive::{Secret, Sensitive};
     use yadori_core::{ClipId, MillisSinceEpoch, Source};
 
     fn record(kind: Kind, text: &str) -> ClipRecord {
@@ -182,7 +182,10 @@ mod tests {
 
     #[test]
     fn what_is_sensitive_is_never_shown() {
-        let hidden = ClipRecord { sensitive: Some(Secret::CardNumber), ..record(Kind::Text, "4000 0012") };
+        let hidden = ClipRecord {
+            sensitive: Some(Sensitive { secret: Secret::CardNumber, certain: true }),
+            ..record(Kind::Text, "4000 0012")
+        };
         let shown = clip(&hidden, Some(3), None, &Checked::default());
         assert_eq!(
             (shown.preview.as_str(), shown.sensitive.as_deref()),

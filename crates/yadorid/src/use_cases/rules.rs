@@ -194,7 +194,8 @@ impl Service {
         let (captured, reason, kind, sensitive) = match verdict {
             Ok(draft) => {
                 let secret = draft.sensitive.map(|secret| secret.label());
-                let stays = rules.rules().retention.sensitive_millis.map(amounts::span_in_words);
+                let certain = draft.sensitive.is_some_and(|secret| secret.certain);
+                let stays = rules.rules().retention.sensitive_millis.filter(|_| certain).map(amounts::span_in_words);
                 let what = match (secret, stays) {
                     (Some(secret), Some(stays)) => {
                         format!(

@@ -51,7 +51,7 @@ impl From<JoinError> for Problem {
             JoinError::NotInvited(_) => Self::new(StatusCode::FORBIDDEN, "not-invited", "No invitation", detail)
                 .hint("invite on the other device, with: yadori device invite (it shows its addresses)"),
             JoinError::WrongCode => Self::new(StatusCode::FORBIDDEN, "wrong-code", "The code is wrong", detail)
-                .hint("look again, or invite anew: after five tries an invitation is void"),
+                .hint("check it, or invite again: after three wrong codes from one device an invitation no longer listens to it"),
             JoinError::Unlike(_) => Self::new(StatusCode::CONFLICT, "unlike", "They cannot be linked", detail)
                 .hint("then invite anew: the code was used up"),
             JoinError::Removed | JoinError::RemovedBy(_) => {
