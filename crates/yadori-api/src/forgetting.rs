@@ -40,10 +40,10 @@ pub struct Clear {
     /// Only this kind.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub kind: Option<Kind>,
-    /// Only what was copied in applications with this in their names.
+    /// Only what was copied in applications whose names contain this.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub application: Option<String>,
-    /// Only what was copied on devices with this in their names.
+    /// Only what was copied on devices whose names contain this.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub device: Option<String>,
     /// Kept clips too.

@@ -130,7 +130,7 @@ pub struct SweepPreview {
     pub staying: u64,
     /// How many are kept, which no rule touches.
     pub kept: u64,
-    /// Whether so many would go that it must be confirmed.
+    /// Whether so many would be removed that it must be confirmed.
     pub drastic: bool,
     /// The first of those that would go, oldest first, at most 50.
     pub first: Vec<Going>,

@@ -43,16 +43,16 @@ pub enum Refusal {
     #[error("another program copied what was put on the clipboard a moment before")]
     Echo,
     /// The rules turn the history off.
-    #[error("the history is turned off by the rules")]
+    #[error("the history is off (turn it on: yadori rules set history on)")]
     Off,
     /// The rules leave out this kind.
-    #[error("the rules leave out {}", .0.plural())]
+    #[error("the rules ignore {}", .0.plural())]
     Kind(Kind),
     /// The rules leave out this application.
-    #[error("the rules leave out what is copied in {0}")]
+    #[error("the rules ignore copies made in {0}")]
     Application(String),
     /// The rules leave out texts that meet this pattern.
-    #[error("the rules leave out what meets the pattern {0}")]
+    #[error("the rules ignore text that matches {0}")]
     Pattern(String),
     /// The same was copied a moment before.
     #[error("the same was copied a moment before")]
@@ -273,9 +273,15 @@ fn draft(copy: Copy, size_limit: u64) -> Result<Draft, Refusal> {
     }
     let sensitive = sensitive::recognise(&text);
     if let Some(url) = link::sole_url(&text) {
+        let of_markup = || {
+            let (href, title) = html::sole_link(format::find(&formats, format::HTML)?)?;
+            Some(title)
+                .filter(|title| link::sole_url(&href).is_some_and(|of| of == url) && link::sole_url(title).is_none())
+        };
         let caption = titled
             .filter(|(of, _)| *of == url)
             .and_then(|(_, title)| title)
+            .or_else(of_markup)
             .map(|title| preview::one_line(&title, preview::LONGEST));
         let canonical = Canonical::Bytes(url.as_str().into());
         return Ok(Draft { caption, sensitive, ..draft(Kind::Link, text, canonical, formats) });
@@ -308,7 +314,7 @@ mod tests {
     #[test]
     fn html_alone_is_text_too() {
         let draft = of(vec![Format::new(format::HTML, "<ul><li>lamp</li></ul>")]).unwrap();
-        assert_eq!((draft.kind, draft.text.as_str()), (Kind::Text, "* lamp"));
+        assert_eq!((draft.kind, draft.text.as_str()), (Kind::Text, "lamp"));
     }
 
     #[test]

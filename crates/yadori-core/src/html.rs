@@ -1,5 +1,7 @@
 //! Text out of HTML, and out of the encodings in which browsers put it on the clipboard.
 
+mod text;
+
 /// Decodes text that is UTF-8, or UTF-16 with or without a byte-order mark, as browsers write it.
 /// What is not valid becomes `�`; a trailing NUL is dropped.
 pub fn decode(data: &[u8]) -> String {
@@ -19,14 +21,16 @@ pub fn decode(data: &[u8]) -> String {
     text.trim_end_matches('\0').to_owned()
 }
 
-/// The words of an HTML fragment as plain text, lists and tables kept readable.
+/// The words of an HTML fragment as a browser copies them: paragraphs and lists by lines, the cells of a table apart by
+/// tabs, white space as it is shown (the algorithm of `innerText`, HTML Living Standard, section 3.2.7, as far as it can be
+/// told without a style sheet).
 pub fn to_text(data: &[u8]) -> String {
-    // Wide enough that no line is broken which was not broken in the source.
-    const WIDTH: usize = 100_000;
-    html2text::config::plain_no_decorate()
-        .string_from_read(decode(data).as_bytes(), WIDTH)
-        .map(|text| text.trim().to_owned())
-        .unwrap_or_default()
+    text::of(&decode(data))
+}
+
+/// The words of the one link in an HTML fragment, and where it leads; nothing if there are several, or none.
+pub fn sole_link(data: &[u8]) -> Option<(String, String)> {
+    text::sole_link(&decode(data))
 }
 
 /// An HTML fragment as Markdown.
@@ -91,6 +95,29 @@ mod tests {
     #[test]
     fn script_and_style_are_not_text() {
         assert_eq!(to_text(b"<style>p{}</style><script>alert(1)</script><p>Cue 7</p>"), "Cue 7");
+    }
+
+    #[test]
+    fn what_is_copied_as_html_reads_as_a_browser_copies_it() {
+        let table = "<table><thead><tr><th>Cue</th><th>Lamp</th></tr></thead><tbody>\n<tr><td>1</td>\n<td>7 &amp; 8</td></tr>\
+            <tr><td></td><td>12</td></tr></tbody></table>";
+        assert_eq!(to_text(table.as_bytes()), "Cue\tLamp\n1\t7 & 8\n\t12");
+        let words =
+            "<h1>Load-in</h1><p>By  the\n north <b>door</b>.</p><p>At<br>14:30</p><ul><li>lamp<li>gel</ul>after";
+        assert_eq!(to_text(words.as_bytes()), "Load-in\n\nBy the north door.\n\nAt\n14:30\n\nlamp\ngel\nafter");
+        assert_eq!(to_text(b"<div>one</div><div><div>two</div></div><span>three</span>"), "one\ntwo\nthree");
+        assert_eq!(to_text(b"<pre>  a\n    b</pre>"), "  a\n    b");
+        assert_eq!(to_text("a&nbsp;b<!-- c --><title>d</title>".as_bytes()), "a b");
+        assert_eq!(to_text(b"<p></p><p> </p>"), "");
+    }
+
+    #[test]
+    fn the_one_link_has_a_title() {
+        let of = |markup: &str| sole_link(markup.as_bytes());
+        let found = Some(("https://example.org/stalls".to_owned(), "Stalls plan".to_owned()));
+        assert_eq!(of("<meta charset='utf-8'><a href=\"https://example.org/stalls\">Stalls <b>plan</b></a>"), found);
+        assert_eq!(of("<a href='https://example.org/a'>a</a> <a href='https://example.org/b'>b</a>"), None);
+        assert_eq!(of("<a name='x'>Stalls plan</a>"), None);
     }
 
     #[test]

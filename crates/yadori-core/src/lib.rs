@@ -5,6 +5,7 @@
 //!
 //! * [`format`]: what one copy consists of, as it came from the clipboard
 //! * [`capture`]: is it to be kept, and as what ([`kind`], [`link`], [`files`], [`html`], [`sensitive`])
+//! * [`own`]: the formats that a program keeps for itself
 //! * [`identity`], [`belonging`]: which clip it is, and whether content is that of a clip
 //! * [`clock`], [`clip`]: when things happened to a clip, and whether it is live
 //! * [`mod@preview`]: the one line that stands for it in a list
@@ -38,6 +39,7 @@ pub mod mark;
 pub mod merge;
 pub mod name;
 pub mod order;
+pub mod own;
 pub mod preview;
 pub mod reshape;
 pub mod retention;

@@ -177,37 +177,39 @@ impl Rules {
     /// The rules of capture as sentences.
     pub fn capture_sentences(&self) -> Vec<String> {
         let mut said = Vec::new();
-        if !self.history {
-            said.push("The history is off: nothing that is copied is captured.".to_owned());
-        }
+        said.push(match self.history {
+            true => "History is on; copies are kept.".to_owned(),
+            false => "History is off; copies are not kept.".to_owned(),
+        });
         let kinds: Vec<&str> = self.kinds.iter().map(|kind| kind.plural()).collect();
         let left_out: Vec<&str> =
             Kind::ALL.into_iter().filter(|kind| !self.kinds.contains(kind)).map(Kind::plural).collect();
         let but = if left_out.is_empty() { String::new() } else { format!(", not {}", listed(&left_out)) };
-        said.push(format!("Copied {} are captured{but}, each up to {}.", listed(&kinds), bytes_in_words(self.largest)));
+        said.push(format!("Copied {} are kept{but}, each up to {}.", listed(&kinds), bytes_in_words(self.largest)));
         said.push(if self.primary {
-            "Text that is merely selected is captured too, once it has stayed selected for a moment.".to_owned()
+            "Text that you select is kept too, once it has stayed selected for a moment.".to_owned()
         } else {
-            "Text that is merely selected is not captured.".to_owned()
+            "Selecting text does not save it; copying does.".to_owned()
         });
         if !self.ignored_applications.is_empty() {
             let names: Vec<&str> = self.ignored_applications.iter().map(String::as_str).collect();
-            said.push(format!("Nothing is captured that is copied in {}.", listed(&names)));
+            said.push(format!("Copies made in {} are not kept.", listed(&names)));
         }
         for pattern in &self.ignored_patterns {
-            said.push(format!("Nothing is captured whose text meets the pattern {pattern}"));
+            said.push(format!("Text that matches this pattern is not kept: {pattern}"));
         }
         if self.repeat_millis > 0 {
             let span = span_in_words(self.repeat_millis);
-            said.push(format!("The same thing copied again within {span} counts once."));
+            said.push(format!("The same copy made again within {span} counts once."));
         }
-        said.push("What its owner marks as secret is never captured.".to_owned());
+        said.push("What a program marks as secret is never kept.".to_owned());
         if self.recall_to_top {
             said.push("Recalling a clip moves it to the top of the history.".to_owned());
         }
         if self.forget_at_log_out {
             said.push(
-                "When the service ends (at log-out), everything that is not kept is forgotten for good.".to_owned(),
+                "When the service stops (at log-out), everything not pinned or in a drawer is deleted for good."
+                    .to_owned(),
             );
         }
         said
@@ -227,14 +229,17 @@ impl Rules {
             let words = limits_in_words(limits);
             if !words.is_empty() {
                 let words: Vec<&str> = words.iter().map(String::as_str).collect();
-                said.push(format!("Of {} it keeps {}.", scope.in_words(), listed(&words)));
+                said.push(format!("Of {}, it keeps {}.", scope.in_words(), listed(&words)));
             }
         }
         said.push(match retention.sensitive_millis {
-            Some(millis) => format!("What looks like a secret goes after {}, for good.", span_in_words(millis)),
-            None => "What looks like a secret stays like everything else.".to_owned(),
+            Some(millis) => format!(
+                "What surely is a secret is deleted for good after {}; what only may be one is masked, and stays.",
+                span_in_words(millis)
+            ),
+            None => "Secrets are masked, and stay like everything else.".to_owned(),
         });
-        said.push("What is pinned or lies in a drawer stays. What goes waits in the bin for 24 hours.".to_owned());
+        said.push("Pinned clips and those in drawers stay. Deleted clips wait in the bin for 24 hours.".to_owned());
         said
     }
 }

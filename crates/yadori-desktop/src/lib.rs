@@ -35,6 +35,8 @@ use yadori_core::{Format, Source};
 pub enum Event {
     /// Something was copied, and has been read.
     Copied(Copied),
+    /// What the program that made the latest copy keeps for itself, and the names of all formats in its order.
+    Own(Vec<Format>, Vec<String>),
     /// Something was copied that could not be read, or must not be.
     Missed {
         /// Why.
@@ -221,6 +223,10 @@ impl Reading {
         self.wants_primary() && self.is_listening()
     }
 }
+
+/// How long an owner may take for one of the formats that it keeps for itself: nobody waits for it, but something else may
+/// be copied meanwhile.
+pub(crate) const OWN_PATIENCE: Duration = Duration::from_secs(2);
 
 /// How long a selection must stay as it is before it is read: it changes all the while it is being made.
 pub const SETTLING: Duration = Duration::from_millis(400);

@@ -5,7 +5,7 @@
 
 use crate::text;
 use std::collections::HashSet;
-use yadori_core::format;
+use yadori_core::{format, own};
 
 /// By which password managers mark a copy as secret; its value is then `secret`.
 pub(crate) const SECRET_HINT: &str = "x-kde-passwordManagerHint";
@@ -53,6 +53,10 @@ pub(crate) struct Plan {
     pub secret: Option<usize>,
     pub page: Option<usize>,
     pub formats: Vec<Wanted>,
+    /// What the program keeps for itself, which is asked for when the rest has been told.
+    pub own: Vec<Wanted>,
+    /// The names under which all of it is kept, in the owner's order.
+    pub order: Vec<String>,
 }
 
 /// Plans a reading.
@@ -73,12 +77,21 @@ pub(crate) fn plan(names: &[&str]) -> Plan {
             formats.push(Wanted { place: *place, mime: mime.clone(), text: TextIn::NotText });
         }
     }
-    Plan { secret: find(SECRET_HINT), page: PAGES.into_iter().find_map(find), formats }
+    let mut own: Vec<Wanted> = Vec::new();
+    for (place, name) in names.iter().enumerate().filter(|(_, name)| own::is_kept(name)) {
+        if own.len() < own::MOST && own.iter().all(|wanted| wanted.mime != *name) {
+            own.push(Wanted { place, mime: (*name).to_owned(), text: TextIn::NotText });
+        }
+    }
+    let mut places: Vec<&Wanted> = formats.iter().chain(&own).collect();
+    places.sort_by_key(|wanted| wanted.place);
+    let order = places.into_iter().map(|wanted| wanted.mime.clone()).collect();
+    Plan { secret: find(SECRET_HINT), page: PAGES.into_iter().find_map(find), formats, own, order }
 }
 
 /// Plans the reading of text and nothing else.
 pub(crate) fn plan_text(names: &[&str]) -> Plan {
-    Plan { formats: plain(names).into_iter().collect(), ..plan(names) }
+    Plan { formats: plain(names).into_iter().collect(), own: Vec::new(), ..plan(names) }
 }
 
 /// The best of the names for plain text.

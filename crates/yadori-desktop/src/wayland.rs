@@ -37,8 +37,8 @@ use wayland_client::protocol::wl_registry::{self, WlRegistry};
 use wayland_client::protocol::wl_seat::{self, WlSeat};
 use wayland_client::{Connection, Dispatch, EventQueue, QueueHandle};
 use wayland_protocols_wlr::foreign_toplevel::v1::client::zwlr_foreign_toplevel_manager_v1::ZwlrForeignToplevelManagerV1;
-use yadori_core::Format;
 use yadori_core::capture::Refusal;
+use yadori_core::{Format, own};
 
 /// Why there is no connection to a compositor.
 #[derive(Debug, Error)]
@@ -360,7 +360,7 @@ impl State {
                 Some(_) => seat.kept.take().filter(|_| seat.contest.may_take()),
             };
             if let Some(kept) = kept {
-                self.own(number, &kept);
+                self.own(number, &own::offered_back(kept));
             }
             return;
         };
@@ -418,6 +418,9 @@ impl State {
 
     /// A copy, or a selection, has been read or not.
     fn ended(&mut self, reading: CopyReading, progress: Progress) {
+        if reading.is_of_own() {
+            return self.own_read(reading, progress);
+        }
         match progress {
             Progress::Going => {}
             Progress::Failed(_) if reading.selected => {}
@@ -439,11 +442,27 @@ impl State {
                 // Its owner may have gone while it was being read.
                 if seat.owned == Some(true) {
                     seat.kept = Some(formats);
+                    self.readings.extend(reading.own());
                 } else if seat.contest.may_take() {
-                    self.own(reading.seat, &formats);
+                    self.own(reading.seat, &own::offered_back(formats));
                 }
             }
         }
+    }
+
+    /// What a program keeps for itself belongs to its copy, which has been told, and stays when it exits.
+    fn own_read(&mut self, mut reading: CopyReading, progress: Progress) {
+        let Progress::Done(copy) = progress else { return };
+        if reading.superseded {
+            return;
+        }
+        let order = reading.order();
+        if let Some(seat) = self.seats.get_mut(&reading.seat)
+            && let Some(kept) = seat.kept.take()
+        {
+            seat.kept = Some(own::in_order([kept, copy.formats.clone()].concat(), &order));
+        }
+        self.surroundings.tell(Event::Own(copy.formats, order));
     }
 
     fn next_deadline(&self) -> Option<Instant> {

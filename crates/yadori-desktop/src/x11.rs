@@ -104,6 +104,7 @@ pub(crate) fn open(display: Option<&str>, surroundings: &Surroundings, note: Opt
         taking: Vec::new(),
         questions: Cell::new(0),
         readings: Vec::new(),
+        own: None,
         asked_to_save: Vec::new(),
         saving: None,
         kept: None,
@@ -144,6 +145,8 @@ pub(crate) struct X11 {
     questions: Cell<usize>,
     /// The copies being read: the present owner's last, and before it those of owners that were replaced.
     readings: Vec<CopyReading>,
+    /// What the program of the latest copy keeps for itself is being read. It gives way to everything else.
+    own: Option<CopyReading>,
     /// Exiting programs that wait for their copy to be taken over.
     asked_to_save: Vec<SelectionRequestEvent>,
     saving: Option<Saving>,
@@ -193,7 +196,9 @@ impl X11 {
             atoms: &self.atoms,
             window: self.window,
             questions: &self.questions,
-            awaited: readings.chain(self.saving.as_ref().map(Saving::awaits)).collect(),
+            awaited: (readings.chain(self.saving.as_ref().map(Saving::awaits)))
+                .chain(self.own.as_ref().and_then(CopyReading::awaits))
+                .collect(),
         }
     }
 
@@ -248,6 +253,7 @@ impl X11 {
     fn sleep(&self, orders: &Orders) -> Result<(), End> {
         let deadlines = (self.sendings.iter().map(|sending| sending.deadline))
             .chain(self.readings.iter().map(CopyReading::deadline))
+            .chain(self.own.as_ref().map(CopyReading::deadline))
             .chain(self.saving.as_ref().map(Saving::deadline))
             .chain(self.settling.map(|(due, ..)| due));
         let timeout = deadlines.min().map(|deadline| timespec(deadline.saturating_duration_since(Instant::now())));

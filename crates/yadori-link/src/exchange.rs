@@ -144,8 +144,8 @@ pub struct Exchange {
     /// Contents that are wanted: how much is here.
     wanted: VecDeque<(Hash, u64)>,
     asked: BTreeMap<Hash, u64>,
-    /// What the other is known to know: a hash of what was told, and whether with the content.
-    known: HashMap<ClipId, (u64, bool)>,
+    /// What the other is known to know: a hash of what was told, and how many formats of its content.
+    known: HashMap<ClipId, (u64, usize)>,
     /// Contents that the other wanted while they were not here.
     owed: HashSet<Hash>,
     /// Handed over by the other, and not answered yet.
@@ -370,11 +370,11 @@ impl Exchange {
         if self.known.len() >= REMEMBERED {
             self.known.clear();
         }
-        let (told, with_content) = (fingerprint(clip), clip.body.is_some());
-        let before =
-            self.known.get(&clip.id).filter(|(before, _)| *before == told).map(|(_, with_content)| *with_content);
-        self.known.insert(clip.id, (told, with_content || before == Some(true)));
-        before.is_none_or(|before| with_content && !before)
+        // What a program keeps for itself may follow the rest of a copy.
+        let (told, formats) = (fingerprint(clip), clip.body.as_ref().map_or(0, |body| body.formats.len()));
+        let before = self.known.get(&clip.id).filter(|(before, _)| *before == told).map(|(_, formats)| *formats);
+        self.known.insert(clip.id, (told, formats.max(before.unwrap_or(0))));
+        before.is_none_or(|before| formats > before)
     }
 }
 

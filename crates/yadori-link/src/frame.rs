@@ -403,7 +403,7 @@ fn read_body(body: WireBody) -> Result<Body, Garbled> {
         {
             return Err(Garbled("content is not what its hash says"));
         }
-        Ok(BodyFormat { mime: no_longer(mime, 127)?, size, hash, data })
+        Ok(BodyFormat { mime: no_longer(mime, yadori_core::own::LONGEST_NAME)?, size, hash, data })
     };
     let formats = formats.into_iter().map(format).collect::<Result<Vec<_>, _>>()?;
     let sum = formats.iter().try_fold(0u64, |sum, format| sum.checked_add(format.size));

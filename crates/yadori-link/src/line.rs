@@ -341,7 +341,8 @@ pub fn in_words(error: &io::Error) -> String {
     let of_tls = error.get_ref().and_then(|inner| inner.downcast_ref::<rustls::Error>());
     if of_tls == Some(&rustls::Error::AlertReceived(AlertDescription::AccessDenied)) {
         // Only the device itself can say so: it has proved its key by now.
-        return "it lets this device in no more: one of the two was removed (to come together again, join by another invitation)".into();
+        return "it no longer accepts this device: one of the two was removed (link them again with a new invitation)"
+            .into();
     }
     match error.kind() {
         UnexpectedEof | ConnectionReset | ConnectionAborted | BrokenPipe => "the connection broke".into(),

@@ -16,3 +16,5 @@ CREATE TABLE not_secret (
 ALTER TABLE sealed ENGINE = InnoDB;
 ALTER TABLE sealed CONVERT TO CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;
 DROP TABLE IF EXISTS filling;
+-- Names that programs give to their own formats may describe them at length.
+ALTER TABLE formats MODIFY COLUMN mime VARCHAR(500) NOT NULL;

@@ -6,7 +6,7 @@ use crate::content;
 use crate::given::{self, Given};
 use crate::settings::{self, TRAY};
 use crate::steps::{How, record_step};
-use crate::store::{Store, StoreError, next_change};
+use crate::store::{Store, StoreError, in_the_end, next_change};
 use sqlx::{MySql, Transaction};
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, PLAIN};
@@ -366,6 +366,91 @@ impl Filing {
             .await?;
         }
         Ok(())
+    }
+}
+
+impl Store {
+    /// Adds formats to a clip that was just copied, as the copy of that stamp, and puts all in this order. Gives the number
+    /// of the change; nothing if the clip has been copied again or has gone meanwhile.
+    ///
+    /// # Errors
+    /// When the database fails, or has no room; nothing is added then.
+    pub async fn add_formats(
+        &self,
+        clip: u64,
+        copied: Stamp,
+        formats: &[Format],
+        order: &[String],
+    ) -> Result<Option<u64>, StoreError> {
+        in_the_end!(self.add_formats_once(clip, copied, formats, order))
+    }
+
+    async fn add_formats_once(
+        &self,
+        clip: u64,
+        copied: Stamp,
+        formats: &[Format],
+        order: &[String],
+    ) -> Result<Option<u64>, StoreError> {
+        let mut tx = self.begin_writing().await?;
+        let there = sqlx::query_scalar!(
+            "SELECT no FROM clips WHERE no = ? AND copied = ? AND shredded = FALSE AND gone IS NULL",
+            clip,
+            copied.to_bits()
+        )
+        .fetch_optional(&mut *tx)
+        .await?;
+        if there.is_none() {
+            return Ok(None);
+        }
+        let known = sqlx::query!("SELECT place, mime FROM formats WHERE clip_no = ? ORDER BY place", clip)
+            .fetch_all(&mut *tx)
+            .await?;
+        let place_of = |mime: &str| order.iter().position(|name| name == mime).unwrap_or(order.len());
+        let new: Vec<&Format> =
+            formats.iter().filter(|format| known.iter().all(|known| known.mime != format.mime)).collect();
+        let mut places: Vec<(usize, &str)> = (known.iter().map(|known| known.mime.as_str()))
+            .chain(new.iter().map(|format| format.mime.as_str()))
+            .map(|mime| (place_of(mime), mime))
+            .collect();
+        places.sort_by_key(|(place, _)| *place);
+        // Out of the way first, since a place is taken once only.
+        sqlx::query!("UPDATE formats SET place = place + 128 WHERE clip_no = ? ORDER BY place DESC", clip)
+            .execute(&mut *tx)
+            .await?;
+        let mut size = 0;
+        for (place, (_, mime)) in (0u8..128).zip(&places) {
+            match new.iter().find(|format| format.mime == *mime) {
+                None => {
+                    sqlx::query!("UPDATE formats SET place = ? WHERE clip_no = ? AND mime = ?", place, clip, mime)
+                        .execute(&mut *tx)
+                        .await?;
+                }
+                Some(format) => {
+                    let large = format.data.len() > INLINE_BYTES;
+                    let blob = if large { Some(content::write_blob(&mut tx, &format.data).await?) } else { None };
+                    let inline = (!large).then_some(&format.data[..]);
+                    sqlx::query!(
+                        "INSERT INTO formats (clip_no, place, mime, size, content, blob_no) VALUES (?, ?, ?, ?, ?, ?)",
+                        clip,
+                        place,
+                        mime,
+                        format.data.len() as u64,
+                        inline,
+                        blob
+                    )
+                    .execute(&mut *tx)
+                    .await?;
+                    size += format.data.len() as u64;
+                }
+            }
+        }
+        let change = next_change(&mut tx).await?;
+        sqlx::query!("UPDATE clips SET size = size + ?, seq = ? WHERE no = ?", size, change, clip)
+            .execute(&mut *tx)
+            .await?;
+        tx.commit().await?;
+        Ok(Some(change))
     }
 }
 

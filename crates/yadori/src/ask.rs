@@ -10,9 +10,7 @@ pub fn confirm(question: &str, yes: bool) -> Result<bool, Failure> {
         return Ok(true);
     }
     if !std::io::stdin().is_terminal() {
-        return Err(Failure::Usage(format!(
-            "{question} There is no terminal to ask at; say yes beforehand with --yes"
-        )));
+        return Err(Failure::Usage(format!("{question} Can't prompt here; add --yes.")));
     }
     eprint!("{question} [y/N] ");
     std::io::stderr().flush()?;

@@ -1,6 +1,7 @@
 //! Errors as message, hint and exit code. This is the only place where they become so.
 
 use crate::terminal::safe;
+use std::io::Write;
 use std::process::ExitCode;
 use yadori_api::{Clip, Problem};
 
@@ -29,27 +30,27 @@ impl From<std::io::Error> for Failure {
 
 impl Failure {
     /// Prints it to standard error, and gives the exit code.
-    pub fn report(self) -> ExitCode {
+    ///
+    /// With `json`, what it prints is a problem document (RFC 9457), as the HTTP interface gives it.
+    pub fn report(self, json: bool) -> ExitCode {
+        if json && let Some((code, document)) = self.document() {
+            let mut text = serde_json::to_string_pretty(&document).unwrap_or_default();
+            crate::terminal::escape_json(&mut text);
+            let _ = writeln!(std::io::stderr(), "{text}");
+            return ExitCode::from(code);
+        }
         let (code, message, hint, candidates): (u8, String, Option<String>, Vec<Clip>) = match self {
             Self::Usage(message) => (2, message, Some("see: yadori help".into()), Vec::new()),
             Self::Unreachable(message) => (
                 3,
                 message,
-                Some("start it with: yadorid (or see what is wrong with: yadori doctor)".into()),
+                Some("start it with: yadorid (or find out what's wrong: yadori doctor)".into()),
                 Vec::new(),
             ),
             Self::Here(message) => (1, message, None, Vec::new()),
             Self::ClosedPipe => return ExitCode::SUCCESS,
             Self::Silent(code) => return ExitCode::from(code),
-            Self::Problem(problem) => {
-                let code = match problem.kind.rsplit(':').next().unwrap_or_default() {
-                    "no-such-clip" | "ambiguous-name" => 4,
-                    "not-a-name" | "bad-query" | "bad-way" | "bad-rule" | "bad-particulars" | "bad-drawer"
-                    | "bad-page" => 2,
-                    _ => 1,
-                };
-                (code, problem.detail, problem.hint, problem.candidates)
-            }
+            Self::Problem(problem) => (code_of(&problem.kind), problem.detail, problem.hint, problem.candidates),
         };
         eprintln!("yadori: {}", safe(&message));
         for clip in candidates {
@@ -59,5 +60,27 @@ impl Failure {
             eprintln!("  {}", safe(&hint));
         }
         ExitCode::from(code)
+    }
+
+    /// The failure as a problem document, and the exit code; none where there is nothing to say.
+    fn document(&self) -> Option<(u8, serde_json::Value)> {
+        let own = |kind: &str, detail: &str| serde_json::json!({ "type": format!("urn:yadori:problem:{kind}"), "detail": detail });
+        Some(match self {
+            Self::Usage(message) => (2, own("usage", message)),
+            Self::Unreachable(message) => (3, own("unreachable", message)),
+            Self::Here(message) => (1, own("client", message)),
+            Self::Problem(problem) => (code_of(&problem.kind), serde_json::to_value(problem).ok()?),
+            Self::ClosedPipe | Self::Silent(_) => return None,
+        })
+    }
+}
+
+/// The exit code for a kind of problem.
+fn code_of(kind: &str) -> u8 {
+    match kind.rsplit(':').next().unwrap_or_default() {
+        "no-such-clip" | "ambiguous-name" => 4,
+        "not-a-name" | "bad-query" | "bad-way" | "bad-rule" | "bad-particulars" | "bad-drawer" | "bad-page"
+        | "bad-slice" => 2,
+        _ => 1,
     }
 }

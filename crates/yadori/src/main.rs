@@ -37,16 +37,30 @@ struct Arguments {
     #[arg(long, global = true)]
     json: bool,
 
+    /// Print nothing but errors and what was asked for
+    #[arg(long, short, global = true)]
+    quiet: bool,
+
+    /// When to use colour
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto", hide_default_value = true)]
+    color: terminal::When,
+
     #[command(subcommand)]
     command: Command,
 }
 
 #[derive(Subcommand)]
 enum Command {
+    #[command(visible_aliases = ["ls", "history"])]
     List(commands::list::List),
+    #[command(visible_aliases = ["search", "grep"])]
     Find(commands::find::Find),
     Show(commands::show::Show),
     Recall(commands::recall::Recall),
+    Copy(commands::pipes::Copy),
+    Paste(commands::pipes::Paste),
+    Open(commands::open::Open),
+    #[command(visible_alias = "new")]
     Add(commands::add::Add),
     Pin(commands::pin::Pin),
     Unpin(commands::pin::Unpin),
@@ -60,9 +74,11 @@ enum Command {
     Tray(commands::tray::Tray),
     Edit(commands::edit::Edit),
     Reshape(commands::edit::Reshape),
+    #[command(visible_alias = "rm")]
     Delete(commands::delete::Delete),
     Clear(commands::delete::Clear),
     Undo(commands::undo::Undo),
+    #[command(visible_alias = "trash")]
     Bin(commands::bin::Bin),
     Device(commands::device::Device),
     Send(commands::send::Send),
@@ -73,10 +89,12 @@ enum Command {
     Export(commands::export::Export),
     Import(commands::export::Import),
     Stats(commands::stats::Stats),
+    Watch(commands::watch::Watch),
     Status(commands::status::Status),
     Doctor(commands::doctor::Doctor),
     Console(commands::console::Console),
     Completions(commands::completions::Completions),
+    Man(commands::man::Man),
 }
 
 /// What every command works with.
@@ -92,13 +110,18 @@ impl Context {
 }
 
 fn main() -> ExitCode {
-    let Arguments { home, json, command } = Arguments::parse();
+    let Arguments { home, json, quiet, color, command } = Arguments::parse();
+    terminal::settle(quiet, color);
     let context = Context { home, json };
     let outcome = match command {
         Command::List(command) => command.run(&context),
         Command::Find(command) => command.run(&context),
         Command::Show(command) => command.run(&context),
         Command::Recall(command) => command.run(&context),
+        Command::Copy(command) => command.run(&context),
+        Command::Paste(command) => command.run(&context),
+        Command::Open(command) => command.run(&context),
+        Command::Watch(command) => command.run(&context),
         Command::Add(command) => command.run(&context),
         Command::Pin(command) => command.run(&context),
         Command::Unpin(command) => command.run(&context),
@@ -129,10 +152,11 @@ fn main() -> ExitCode {
         Command::Doctor(command) => command.run(&context),
         Command::Console(command) => command.run(&context),
         Command::Completions(command) => command.run(&mut Arguments::command()),
+        Command::Man(command) => command.run(&mut Arguments::command()),
     };
     match outcome {
         Ok(()) => ExitCode::SUCCESS,
-        Err(failure) => failure.report(),
+        Err(failure) => failure.report(context.json),
     }
 }
 

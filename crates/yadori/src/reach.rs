@@ -32,7 +32,8 @@ impl Service {
         let path = places(home)?.reach();
         let text = std::fs::read(&path).map_err(|error| match error.kind() {
             std::io::ErrorKind::NotFound => {
-                Failure::Unreachable("the service is not running, so nothing is being kept".into())
+                let with = home.map(|home| format!(" with {}", home.display())).unwrap_or_default();
+                Failure::Unreachable(format!("the service isn't running{with}, so nothing is being kept"))
             }
             _ => Failure::Here(format!("{} cannot be read: {error}", path.display())),
         })?;
@@ -130,6 +131,13 @@ impl Service {
             return Err(problem(response));
         }
         Ok(response.into_body().into_reader())
+    }
+
+    /// Asks for something that goes on for as long as the service likes.
+    pub fn stream(&self, path: &str) -> Result<ureq::BodyReader<'static>, Failure> {
+        let request = self.request("GET", path, None).body(()).map_err(|error| Failure::Usage(error.to_string()))?;
+        let response = self.patient().run(request).map_err(away)?;
+        if response.status().is_success() { Ok(response.into_body().into_reader()) } else { Err(problem(response)) }
     }
 
     /// An agent that waits for as long as it takes.

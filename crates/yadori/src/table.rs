@@ -45,15 +45,15 @@ fn tags(clip: &Clip, now: Timestamp) -> String {
     }
     if let Some(at) = clip.expires_at.filter(|at| at.as_second() - now.as_second() < SOON) {
         let left = (at.as_second() - now.as_second()).max(0);
-        let left = if left < 3600 { format!("{}m", left / 60 + 1) } else { format!("{}h", left / 3600) };
-        tags.push(format!("goes in {left}"));
+        let left = if left < 3600 { format!("{} min", left / 60 + 1) } else { format!("{} h", left / 3600) };
+        tags.push(format!("deleted in {left}"));
     }
     if tags.is_empty() { String::new() } else { format!("  ({})", tags.join(", ")) }
 }
 
 fn line(clip: &Clip, label: &str, style: Style, now: Timestamp, digits: usize) -> String {
     let label = format!("{}{}", " ".repeat(digits.saturating_sub(columns(label))), safe(label));
-    let head = format!("{label}  {:<5}  {:>5}  ", clip.kind.word(), age(clip.copied_at, now));
+    let head = format!("{label}  {:<5}  {:>7}  ", clip.kind.word(), age(clip.copied_at, now));
     let source = safe(clip.source.application.as_deref().unwrap_or_default());
     let source = if clip.source.selected { format!("selected {source}").trim_end().to_owned() } else { source };
     let with_source = style.width.is_none_or(|width| width >= SOURCE_FROM) && !source.is_empty();
@@ -197,7 +197,7 @@ mod tests {
         }
         assert_eq!(
             shown(&clip(Kind::Text, "Load-in 14:30"), Some(80), false),
-            format!(" 3  text      1m  Load-in 14:30{}Writer", " ".repeat(33))
+            format!(" 3  text        1m  Load-in 14:30{}Writer", " ".repeat(31))
         );
     }
 
@@ -213,13 +213,13 @@ mod tests {
         for width in [40, 60, 100] {
             assert!(columns(&shown(&kept, Some(width), false)) <= width);
         }
-        assert!(shown(&kept, Some(120), false).contains("…  (:sig, pinned, fern, goes in 2h)  Writer"));
+        assert!(shown(&kept, Some(120), false).contains("…  (:sig, pinned, fern, deleted in 2 h)  Writer"));
     }
 
     #[test]
     fn piped_output_is_whole_and_plain() {
         let long = clip(Kind::Text, &"word ".repeat(40));
-        assert_eq!(shown(&long, None, false), format!(" 3  text      1m  {}  [Writer]", "word ".repeat(40)));
+        assert_eq!(shown(&long, None, false), format!(" 3  text        1m  {}  [Writer]", "word ".repeat(40)));
     }
 
     #[test]
@@ -241,7 +241,7 @@ mod tests {
             shown(&marked, Some(120), true)
                 .contains("the \u{1b}[1;4mlamp\u{1b}[0m of the old \u{1b}[1;4mlamp\u{1b}[0m post")
         );
-        assert!(shown(&marked, Some(40), true).contains("the \u{1b}[1;4mlamp\u{1b}[0m of the"));
+        assert!(shown(&marked, Some(42), true).contains("the \u{1b}[1;4mlamp\u{1b}[0m of the"));
         let hostile = clip(Kind::Text, "a\u{1b}]0;x\u{7}b");
         assert!(!shown(&hostile, Some(80), false).contains('\u{1b}'));
     }

@@ -2,8 +2,48 @@
 
 use jiff::{Timestamp, tz::TimeZone};
 use std::io::IsTerminal;
+use std::sync::OnceLock;
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use yadori_core::preview::unsafe_to_print;
+
+/// When to use colour.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
+pub enum When {
+    /// On a terminal that has colours, unless NO_COLOR is set
+    #[default]
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+static SETTLED: OnceLock<(bool, When)> = OnceLock::new();
+
+/// Settles how to print, once.
+pub fn settle(quiet: bool, color: When) {
+    let _ = SETTLED.set((quiet, color));
+}
+
+/// Whether to print nothing but errors and what was asked for.
+pub fn is_quiet() -> bool {
+    SETTLED.get().is_some_and(|(quiet, _)| *quiet)
+}
+
+/// Escapes characters in JSON that could steer a terminal or reverse the direction of text.
+pub fn escape_json(text: &mut String) {
+    if text.chars().any(|c| c != '\n' && unsafe_to_print(c)) {
+        let mut escaped = String::with_capacity(text.len() + 32);
+        for c in text.chars() {
+            if c == '\n' || !unsafe_to_print(c) {
+                escaped.push(c);
+            } else {
+                c.encode_utf16(&mut [0; 2]).iter().for_each(|unit| escaped.push_str(&format!("\\u{unit:04x}")));
+            }
+        }
+        *text = escaped;
+    }
+}
 
 /// How to print to standard output.
 #[derive(Clone, Copy, Debug)]
@@ -21,7 +61,12 @@ impl Style {
         let dumb = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty())
             || std::env::var_os("TERM").is_some_and(|term| term == "dumb");
         let width = is_terminal.then(|| terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0)));
-        Self { width, colour: is_terminal && !dumb }
+        let colour = match SETTLED.get().map_or(When::Auto, |(_, color)| *color) {
+            When::Auto => is_terminal && !dumb,
+            When::Always => true,
+            When::Never => false,
+        };
+        Self { width, colour }
     }
 
     fn wrap(self, code: &str, text: &str) -> String {
@@ -85,7 +130,7 @@ pub fn pad(text: &str, width: usize) -> String {
     format!("{text}{}", " ".repeat(width.saturating_sub(columns(text))))
 }
 
-/// How long ago, in at most six columns.
+/// How long ago, in at most seven columns: the day and the month within a year, the year and the month before that.
 pub fn age(at: Timestamp, now: Timestamp) -> String {
     let seconds = now.as_second().saturating_sub(at.as_second());
     match seconds {
@@ -94,7 +139,8 @@ pub fn age(at: Timestamp, now: Timestamp) -> String {
         60..3_600 => format!("{}m", seconds / 60),
         3_600..86_400 => format!("{}h", seconds / 3_600),
         86_400..2_592_000 => format!("{}d", seconds / 86_400),
-        _ => at.to_zoned(TimeZone::system()).strftime("%y-%m").to_string(),
+        2_592_000..26_000_000 => at.to_zoned(TimeZone::system()).strftime("%-d %b").to_string(),
+        _ => at.to_zoned(TimeZone::system()).strftime("%Y-%m").to_string(),
     }
 }
 
@@ -151,6 +197,13 @@ mod tests {
     }
 
     #[test]
+    fn json_has_nothing_that_steers_the_terminal() {
+        let mut text = "{\n  \"a\": \"x\u{9b}y\u{202e}z\u{7}\"\n}".to_owned();
+        escape_json(&mut text);
+        assert_eq!(text, "{\n  \"a\": \"x\\u009by\\u202ez\\u0007\"\n}");
+    }
+
+    #[test]
     fn ages_and_sizes_are_short() {
         let now = Timestamp::from_second(1_795_424_400).unwrap();
         let ago = |seconds: i64| age(Timestamp::from_second(1_795_424_400 - seconds).unwrap(), now);
@@ -158,7 +211,7 @@ mod tests {
             [ago(-5), ago(3), ago(59), ago(3_599), ago(86_399), ago(86_400 * 29)],
             ["now", "now", "59s", "59m", "23h", "29d"]
         );
-        assert_eq!(ago(86_400 * 90), "26-08");
+        assert_eq!((ago(86_400 * 90).as_str(), ago(86_400 * 500).as_str()), ("25 Aug", "2025-07"));
         let ago = |seconds: i64| super::ago(Timestamp::from_second(1_795_424_400 - seconds).unwrap(), now);
         assert_eq!([ago(3), ago(59), ago(86_400 * 29)], ["just now", "59s ago", "29d ago"]);
         assert!(ago(86_400 * 90).starts_with("on 2026-08-2"));

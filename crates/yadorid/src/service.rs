@@ -93,6 +93,8 @@ pub struct Service {
     pub(crate) tray: Arc<tokio::sync::Mutex<Tray>>,
     /// Something that the service put on the clipboard was pasted.
     pub(crate) pasted: Notify,
+    /// How often that has happened.
+    pub(crate) pastes: watch::Sender<u64>,
     /// What a person keeps and arranges, and the rules, are changed one after the other.
     pub(crate) keeping: tokio::sync::Mutex<()>,
     /// Copies that have been filed and not yet counted among those of their days (since 1970-01-01).
@@ -202,6 +204,7 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         rules,
         tray: Arc::default(),
         pasted: Notify::new(),
+        pastes: watch::Sender::new(0),
         keeping: tokio::sync::Mutex::default(),
         uncounted: Mutex::default(),
         interrupt: AtomicBool::new(false),

@@ -4,12 +4,13 @@
 //! has been asked by then, and still answers. Only a copy that may be a secret waits for that answer first.
 
 use super::protocol::Offer;
+use crate::OWN_PATIENCE;
 use crate::wanted::{self, Plan, TextIn, Typed};
 use rustix::pipe::{PipeFlags, pipe_with};
 use std::os::fd::{AsFd, OwnedFd};
 use std::time::{Duration, Instant};
 use yadori_core::capture::{Copy, Refusal};
-use yadori_core::{Format, Source};
+use yadori_core::{Format, Source, own};
 
 /// Most bytes that are read in one go; others are to have their turn.
 const TURN: usize = 1024 * 1024;
@@ -34,6 +35,8 @@ pub(super) struct CopyReading {
     size: u64,
     limit: u64,
     patience: Duration,
+    /// Whether this reads what a program keeps for itself.
+    is_of_own: bool,
 }
 
 struct Pipe {
@@ -84,6 +87,7 @@ impl CopyReading {
             size: 0,
             limit,
             patience,
+            is_of_own: false,
         };
         match reading.plan.secret {
             Some(place) => reading.ask(place, Part::Secret)?,
@@ -198,6 +202,38 @@ impl CopyReading {
         let formats: Vec<Format> = wanted.filter_map(|(wanted, data)| Some(Format::new(&wanted.mime, data?))).collect();
         let source = Source { selected: self.selected, ..std::mem::take(&mut self.source) };
         (!formats.is_empty()).then_some(Copy { formats, source })
+    }
+}
+
+impl CopyReading {
+    /// Begins to read what the program keeps for itself, after everything else has been read: of the same offer. Nothing if
+    /// there is none, or the owner has been replaced.
+    pub fn own(mut self) -> Option<Self> {
+        let own = std::mem::take(&mut self.plan.own);
+        if own.is_empty() || self.superseded || self.selected {
+            return None;
+        }
+        self.data = vec![None; own.len()];
+        self.plan.formats = own;
+        self.limit = own::MOST_BYTES.min(self.limit.saturating_sub(self.size));
+        self.size = 0;
+        self.patience = OWN_PATIENCE;
+        self.deadline = Instant::now() + OWN_PATIENCE;
+        self.is_of_own = true;
+        for number in 0..self.plan.formats.len() {
+            self.ask(self.plan.formats[number].place, Part::Format(number)).ok()?;
+        }
+        Some(self)
+    }
+
+    /// Whether this reads what a program keeps for itself.
+    pub fn is_of_own(&self) -> bool {
+        self.is_of_own
+    }
+
+    /// The names of all formats, in the owner's order.
+    pub fn order(&mut self) -> Vec<String> {
+        std::mem::take(&mut self.plan.order)
     }
 }
 

@@ -7,12 +7,13 @@ use crate::Event;
 use std::time::Instant;
 use x11rb::errors::ReplyOrIdError;
 use x11rb::protocol::xproto::{Atom, Timestamp, Window};
-use yadori_core::Source;
 use yadori_core::capture::{Copy, Refusal};
+use yadori_core::{Format, Source, own};
 
 impl X11 {
     /// There is another owner: gives up the readings whose questions it would answer.
     pub(super) fn supersede(&mut self, carried_out: u64, reason: &str) {
+        self.own = None;
         let clipboard = self.atoms.CLIPBOARD;
         for reading in self.readings.iter_mut().filter(|reading| reading.selection == clipboard) {
             if !reading.has_ended() && !reading.is_superseded() && !reading.asked_before(carried_out) {
@@ -47,9 +48,10 @@ impl X11 {
         step: impl FnOnce(&mut CopyReading, &Place<'_>) -> Result<Progress, ReplyOrIdError>,
     ) -> Result<(), End> {
         let Some(number) = self.readings.iter().position(|reading| reading.expects(property, about)) else {
-            return Ok(());
+            return self.step_own(property, about, step);
         };
         let mut reading = self.readings.remove(number);
+        let mut own = None;
         match step(&mut reading, &self.place())? {
             Progress::Going => {
                 // Looked up while the owner makes its last answer, so that it takes no time of its own.
@@ -59,12 +61,44 @@ impl X11 {
                 self.readings.insert(number, reading);
                 return Ok(());
             }
-            Progress::Done(copy) => self.read(&mut reading, copy),
+            Progress::Done(copy) => {
+                self.read(&mut reading, copy);
+                own = if reading.is_superseded() { None } else { reading.own(&self.place())? };
+            }
             Progress::Failed(refusal) => reading.end(Err(refusal)),
         }
         self.readings.insert(number, reading);
         self.tell_ended(Instant::now());
+        // Only if the copy has been told that it belongs to: in a burst, it may still wait for an earlier one.
+        if own.is_some() && self.readings.is_empty() {
+            self.own = own;
+        }
         self.save_next()
+    }
+
+    /// The same for what the program of the latest copy keeps for itself.
+    fn step_own(
+        &mut self,
+        property: Atom,
+        about: (Atom, Atom),
+        step: impl FnOnce(&mut CopyReading, &Place<'_>) -> Result<Progress, ReplyOrIdError>,
+    ) -> Result<(), End> {
+        let Some(mut own) = self.own.take_if(|own| own.expects(property, about)) else { return Ok(()) };
+        match step(&mut own, &self.place())? {
+            Progress::Going => self.own = Some(own),
+            Progress::Done(copy) => self.own_read(&mut own, copy.formats),
+            Progress::Failed(_) => {}
+        }
+        Ok(())
+    }
+
+    /// What a program keeps for itself belongs to its copy, which has been told, and stays when it exits.
+    fn own_read(&mut self, own: &mut CopyReading, formats: Vec<Format>) {
+        let order = own.order();
+        if let Some(kept) = self.kept.take() {
+            self.kept = Some(own::in_order([kept, formats.clone()].concat(), &order));
+        }
+        self.surroundings.tell(Event::Own(formats, order));
     }
 
     /// A copy, or a selection, has been read.
@@ -118,6 +152,11 @@ impl X11 {
 
     /// Readings whose owner has been silent for too long end with what has come.
     pub(super) fn give_up_overdue(&mut self, now: Instant) -> Result<(), End> {
+        if let Some(mut own) = self.own.take_if(|own| own.deadline() <= now)
+            && let Some(copy) = own.done()
+        {
+            self.own_read(&mut own, copy.formats);
+        }
         let overdue = |reading: &CopyReading| !reading.has_ended() && reading.deadline() <= now;
         while let Some(number) = self.readings.iter().position(overdue) {
             let mut overdue = self.readings.remove(number);

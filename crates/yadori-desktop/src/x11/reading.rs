@@ -7,13 +7,14 @@
 use super::Place;
 use super::atoms::Atoms;
 use super::transfer::{Arrival, Transfer};
+use crate::OWN_PATIENCE;
 use crate::wanted::{self, MOST_NAMES, TextIn, Typed, Wanted};
 use std::collections::VecDeque;
 use std::time::{Duration, Instant};
 use x11rb::errors::ReplyOrIdError;
 use x11rb::protocol::xproto::{Atom, Timestamp, Window};
 use yadori_core::capture::{Copy, Refusal};
-use yadori_core::{Format, Source, format};
+use yadori_core::{Format, Source, format, own};
 
 /// One copy being read.
 pub(super) struct CopyReading {
@@ -34,6 +35,12 @@ pub(super) struct CopyReading {
     size: u64,
     limit: u64,
     patience: Duration,
+    /// What the program keeps for itself: to be asked for afterwards.
+    own: VecDeque<Step>,
+    /// The names of all formats, in the owner's order.
+    order: Vec<String>,
+    /// Whether this reads such formats.
+    is_of_own: bool,
     /// How it ended, while it waits for an earlier one to end, and until when it waits.
     ended: Option<(Result<Copy, Refusal>, Instant)>,
 }
@@ -83,8 +90,44 @@ impl CopyReading {
             size: 0,
             limit,
             patience,
+            own: VecDeque::new(),
+            order: Vec::new(),
+            is_of_own: false,
             ended: None,
         })
+    }
+
+    /// Begins to read what the program keeps for itself, after everything else has been read; nothing if there is none, or
+    /// the owner has been replaced.
+    pub fn own(&mut self, at: &Place<'_>) -> Result<Option<Self>, ReplyOrIdError> {
+        let mut steps = std::mem::take(&mut self.own);
+        let Some(first) = steps.pop_front().filter(|_| !self.superseded) else { return Ok(None) };
+        let Step::Take { target, .. } = &first else { return Ok(None) };
+        let (limit, patience) = (own::MOST_BYTES.min(self.limit.saturating_sub(self.size)), OWN_PATIENCE);
+        Ok(Some(Self {
+            selection: self.selection,
+            owner: self.owner,
+            time: self.time,
+            window: None,
+            source: Source::default(),
+            transfer: Transfer::ask(at, self.selection, *target, self.time, limit, patience)?,
+            steps,
+            current: first,
+            superseded: false,
+            formats: Vec::new(),
+            size: 0,
+            limit,
+            patience,
+            own: VecDeque::new(),
+            order: std::mem::take(&mut self.order),
+            is_of_own: true,
+            ended: None,
+        }))
+    }
+
+    /// The names of all formats, in the owner's order.
+    pub fn order(&mut self) -> Vec<String> {
+        std::mem::take(&mut self.order)
     }
 
     fn ask(&mut self, at: &Place<'_>, step: Step) -> Result<(), ReplyOrIdError> {
@@ -163,6 +206,8 @@ impl CopyReading {
     fn arrived(&mut self, at: &Place<'_>, arrival: Arrival) -> Result<Progress, ReplyOrIdError> {
         match arrival {
             Arrival::Going => Ok(Progress::Going),
+            // The others may fit.
+            Arrival::TooLarge if self.is_of_own => self.go_on(at),
             Arrival::TooLarge => Ok(self.too_large()),
             Arrival::Refused => self.refused(at),
             Arrival::Whole(kind, data) => self.received(at, kind, data),
@@ -194,6 +239,9 @@ impl CopyReading {
             Step::Page(_) => self.source.page = wanted::page(&data),
             Step::Take { mime, text, .. } => {
                 let Some(data) = wanted::decode(text, typed(at.atoms, kind), data) else { return self.go_on(at) };
+                if self.is_of_own && self.size + data.len() as u64 > self.limit {
+                    return self.go_on(at);
+                }
                 self.size += data.len() as u64;
                 if self.size > self.limit {
                     return Ok(self.too_large());
@@ -207,7 +255,7 @@ impl CopyReading {
         self.go_on(at)
     }
 
-    fn plan(&self, at: &Place<'_>, targets: &[Atom]) -> Result<VecDeque<Step>, ReplyOrIdError> {
+    fn plan(&mut self, at: &Place<'_>, targets: &[Atom]) -> Result<VecDeque<Step>, ReplyOrIdError> {
         let named = at.names(&targets[..targets.len().min(MOST_NAMES)])?;
         let names: Vec<&str> = named.iter().map(|(_, name)| name.as_str()).collect();
         let clipboard = self.selection == at.atoms.CLIPBOARD;
@@ -216,6 +264,8 @@ impl CopyReading {
         let secret = plan.secret.map(|place| Step::Secret(target(place)));
         let page = plan.page.map(|place| Step::Page(target(place)));
         let take = |Wanted { place, mime, text }| Step::Take { target: target(place), mime, text };
+        self.own = plan.own.into_iter().map(take).collect();
+        self.order = plan.order;
         Ok(secret.into_iter().chain(page).chain(plan.formats.into_iter().map(take)).collect())
     }
 

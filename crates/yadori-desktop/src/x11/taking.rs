@@ -8,7 +8,7 @@ use bytes::Bytes;
 use std::time::Instant;
 use x11rb::protocol::xproto::{Atom, AtomEnum, ConnectionExt as _, PropMode, SelectionRequestEvent, Timestamp};
 use x11rb::wrapper::ConnectionExt as _;
-use yadori_core::Format;
+use yadori_core::{Format, own};
 
 /// Why a selection is taken.
 pub(super) enum Taking {
@@ -42,6 +42,7 @@ impl X11 {
                 Taking::Left(formats) => {
                     // Something may have been copied in the meantime.
                     if self.connection.get_selection_owner(self.atoms.CLIPBOARD)?.reply()?.owner == x11rb::NONE {
+                        let formats = own::offered_back(formats);
                         let holding = Holding::new(&self.place(), &formats, time)?;
                         self.own(holding, Some(formats))?;
                     }

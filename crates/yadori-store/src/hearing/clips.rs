@@ -28,6 +28,15 @@ struct Known {
     swept: Stamp,
 }
 
+/// Which content is accepted of what is told of a known clip.
+#[derive(Clone, Copy)]
+struct Accepted {
+    /// It may take the place of what is here.
+    replaces: bool,
+    /// It is the same copy, with more formats.
+    completes: bool,
+}
+
 /// What is to become of a clip.
 struct Taken<'a> {
     told: &'a Clip,
@@ -118,7 +127,7 @@ impl Hearing {
                 None => taken.extend(self.unknown(clip)),
                 // It looks like a secret here: what others do with it is theirs, and what is done here stays here.
                 Some(known) if known.secret => {}
-                Some(known) => match merged(clip, known, self.replaces_content(clip, known).await?) {
+                Some(known) => match merged(clip, known, self.accepts(clip, known).await?) {
                     Some(merged) => taken.push(merged),
                     None => unchanged.extend((!known.shredded).then_some(known.number)),
                 },
@@ -209,6 +218,20 @@ impl Hearing {
             }
         }
         Ok(true)
+    }
+
+    /// Which content is accepted of what is told of a known clip.
+    async fn accepts(&mut self, told: &Clip, known: &Known) -> Result<Accepted, StoreError> {
+        let replaces = self.replaces_content(told, known).await?;
+        let is_same_copy = (told.state.copied, told.state.origin) == (known.state.copied, known.state.origin);
+        let Some(body) = told.body.as_ref().filter(|_| is_same_copy && replaces && !known.shredded) else {
+            return Ok(Accepted { replaces, completes: false });
+        };
+        // What a program keeps for itself may follow the rest of a copy.
+        let here = sqlx::query_scalar!("SELECT COUNT(*) FROM formats WHERE clip_no = ?", known.number)
+            .fetch_one(&mut *self.tx)
+            .await?;
+        Ok(Accepted { replaces, completes: body.formats.len() as i64 > here })
     }
 
     /// A clip that was never here; nothing if it is not to be.
@@ -443,7 +466,7 @@ impl Hearing {
             "INSERT INTO formats (clip_no, place, mime, size, content, blob_no)
              SELECT w.clip, w.place, w.mime, w.size, UNHEX(w.content), w.blob_no
              FROM JSON_TABLE(?, '$[*]' COLUMNS (clip BIGINT UNSIGNED PATH '$.clip', place TINYINT UNSIGNED PATH '$.place',
-                mime VARCHAR(127) PATH '$.mime', size BIGINT UNSIGNED PATH '$.size',
+                mime VARCHAR(500) PATH '$.mime', size BIGINT UNSIGNED PATH '$.size',
                 content MEDIUMTEXT PATH '$.content', blob_no BIGINT UNSIGNED PATH '$.blob')) w",
             json(&formats)
         )
@@ -535,7 +558,7 @@ impl Hearing {
 }
 
 /// What a known clip becomes; nothing if nothing new is told.
-fn merged<'a>(told: &'a Clip, known: &Known, replaces: bool) -> Option<Taken<'a>> {
+fn merged<'a>(told: &'a Clip, known: &Known, accepted: Accepted) -> Option<Taken<'a>> {
     let state = known.state.clone().merge(told.state.clone());
     let later = known.state.is_copied_before(&told.state);
     // What this device let go of comes back with its content when it was copied or kept again. What comes back from
@@ -543,7 +566,10 @@ fn merged<'a>(told: &'a Clip, known: &Known, replaces: bool) -> Option<Taken<'a>
     let latest = (told.state.copied, told.state.origin) == (state.copied, state.origin);
     let is_back = state.is_live(known.swept) && !known.state.is_live(known.swept) && latest;
     let is_needed = known.shredded && state.is_live(known.swept);
-    let body = told.body.as_ref().filter(|_| (later || is_back || is_needed) && replaces && !state.is_purged());
+    let body = told
+        .body
+        .as_ref()
+        .filter(|_| (later || is_back || is_needed || accepted.completes) && accepted.replaces && !state.is_purged());
     if state == known.state && body.is_none() {
         return None;
     }

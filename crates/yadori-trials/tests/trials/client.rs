@@ -31,7 +31,7 @@ fn a_clip_is_added_listed_found_shown_recalled_deleted_and_brought_back() {
     assert!(service.run(&["show", "2"]).contains("1 line, 13 characters"));
     assert_eq!(service.run(&["recall", "2"]), "On the clipboard: text “Friday”\n");
     assert_eq!(paste(&service, "text/plain"), "Load-in 14:30");
-    assert_eq!(service.run(&["delete", "1", "2"]), "Deleted 2 clips. Bring back with: yadori undo\n");
+    assert_eq!(service.run(&["delete", "1", "2"]), "Deleted 2 clips. Undo with: yadori undo\n");
     assert!(service.clips(&["list"]).is_empty());
     assert_eq!(service.run(&["undo"]), "Back in the history: 2 clips\n");
     assert_eq!(service.clips(&["list"]).len(), 2);

@@ -38,7 +38,7 @@ fn shows_every_step(options: &[&str], pasted: &str) {
         "Ines Calder, Harbour Rooms, +1 555 0127",
         "thank you for your message of today",
         "The history keeps at most 2,000 clips",
-        "kept clips stay. Bring back with: yadori undo",
+        "kept clips stay. Undo with: yadori undo",
         "Day by day",
         "Back in the history: ",
         "connected",

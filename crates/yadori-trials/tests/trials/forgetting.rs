@@ -146,8 +146,8 @@ fn capture_rules_leave_out_kinds_applications_patterns_and_repeats() {
     );
     assert!(service.run(&["rules", "test", "hello", "--app", "SAFE BOX"]).contains("would not be captured"));
     assert!(service.run(&["rules", "test", "hello"]).contains("would be captured as text"));
-    service.run(&["rules", "heed", "--app", "Safe Box"]);
-    assert_eq!(service.fail(&["rules", "heed", "--app", "Safe Box"]).0, 1);
+    service.run(&["rules", "unignore", "--app", "Safe Box"]);
+    assert_eq!(service.fail(&["rules", "unignore", "--app", "Safe Box"]).0, 1);
     assert_eq!(service.fail(&["rules", "ignore", "--pattern", "("]).0, 2);
     // What the person asks for is kept whatever the rules say.
     service.run(&["add", "Draft by hand"]);

@@ -90,8 +90,21 @@ impl Add {
         if context.json {
             return print_json(&added);
         }
-        let done = if added.new { "Added" } else { "Already there, moved to the top" };
-        say(&format!("{done}: {}", named(std::slice::from_ref(&added.clip))))
+        let done = match (added.new, self.at.is_some()) {
+            (true, _) => "Added",
+            (false, true) => "Already there",
+            (false, false) => "Already there, moved to the top",
+        };
+        say(&format!("{done}: {}", named(std::slice::from_ref(&added.clip))))?;
+        let soon = jiff::Timestamp::now().as_second() + 3600;
+        if !added.clip.pinned
+            && added.clip.drawer.is_none()
+            && added.clip.expires_at.is_some_and(|at| at.as_second() < soon)
+        {
+            let id = &added.clip.id[..added.clip.id.len().min(8)];
+            eprintln!("It is older than the rules allow, and will be deleted soon. Keep it with: yadori pin {id}");
+        }
+        Ok(())
     }
 
     /// The content, and what it seems to be.

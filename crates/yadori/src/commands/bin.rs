@@ -9,7 +9,12 @@ use yadori_api::{Bin as Asked, BinQuery, Binned, Clip, Clips, Forgotten, Named};
 
 /// See what was deleted, cleared and swept, and bring it back
 #[derive(Args)]
+#[command(args_conflicts_with_subcommands = true)]
 pub struct Bin {
+    /// How many clips to list
+    #[arg(short = 'n', long, default_value_t = 20, value_parser = clap::value_parser!(u32).range(1..=200))]
+    limit: u32,
+
     #[command(subcommand)]
     command: Option<Command>,
 }
@@ -28,7 +33,7 @@ enum Command {
         #[arg(required = true)]
         clips: Vec<String>,
     },
-    /// Forget everything in the bin for good
+    /// Delete everything in the bin for good
     Empty {
         /// Do not ask
         #[arg(long, short)]
@@ -39,14 +44,14 @@ enum Command {
 impl Bin {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let service = context.service()?;
-        match self.command.unwrap_or(Command::List { limit: 20 }) {
+        match self.command.unwrap_or(Command::List { limit: self.limit }) {
             Command::List { limit } => {
                 let bin: Asked = service.get_with("/bin", &BinQuery { skip: None, limit: Some(limit) })?;
                 if context.json {
                     return print_json(&bin);
                 }
                 if bin.clips.is_empty() {
-                    eprintln!("The bin is empty");
+                    eprintln!("The bin is empty.");
                     return Ok(());
                 }
                 let labels: Vec<String> = (1..=bin.clips.len()).map(|number| number.to_string()).collect();
@@ -71,22 +76,23 @@ impl Bin {
                 if context.json {
                     return print_json(&restored.clips);
                 }
-                say(&format!("Back in the history: {}", named(&restored.clips)))
+                say(&format!("Restored: {}", named(&restored.clips)))
             }
             Command::Empty { yes } => {
                 let bin: Asked = service.get_with("/bin", &BinQuery { skip: None, limit: Some(1) })?;
                 let what = count(bin.total, "clip", "clips");
                 if bin.total == 0 {
-                    return say("The bin is empty");
+                    return say("The bin is empty.");
                 }
-                if !confirm(&format!("Forget {what} in the bin for good? That cannot be undone."), yes)? {
-                    return say("Nothing was forgotten");
+                if !confirm(&format!("This deletes the {what} in the bin for good, with no way back. Continue?"), yes)?
+                {
+                    return say("Nothing was deleted.");
                 }
                 let forgotten: Forgotten = service.post("/bin/empty", &serde_json::json!({}))?;
                 if context.json {
                     return print_json(&forgotten);
                 }
-                say(&format!("Forgotten for good: {}", count(forgotten.clips, "clip", "clips")))
+                say(&format!("Deleted for good: {}", count(forgotten.clips, "clip", "clips")))
             }
         }
     }

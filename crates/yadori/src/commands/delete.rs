@@ -1,3 +1,4 @@
+use super::select::Selection;
 use super::{named, print_json, say};
 use crate::Context;
 use crate::ask::confirm;
@@ -10,11 +11,10 @@ use yadori_core::amounts;
 /// Delete clips; they can be brought back for 24 hours
 #[derive(Args)]
 pub struct Delete {
-    /// The clips: positions, p2, t1, :alias, or beginnings of ids
-    #[arg(required = true)]
-    clips: Vec<String>,
+    #[command(flatten)]
+    selection: Selection,
 
-    /// Forget them for good: nothing is left to bring back. Clips in the bin can be named too, by their ids
+    /// Delete them for good: nothing is left to restore. Clips in the bin can be named too, by their ids
     #[arg(long)]
     for_good: bool,
 
@@ -26,19 +26,26 @@ pub struct Delete {
 impl Delete {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let service = context.service()?;
-        if self.for_good {
-            let what = count(self.clips.len() as u64, "clip", "clips");
-            if !confirm(&format!("Forget {what} for good? That cannot be undone."), self.yes)? {
-                return say("Nothing was deleted");
-            }
+        let by_query = self.selection.is_query();
+        let clips = self.selection.names(&service)?;
+        let what = count(clips.len() as u64, "clip", "clips");
+        let question = match (self.for_good, by_query) {
+            (true, _) => Some(format!("This deletes {what} for good, with no way back. Continue?")),
+            (false, true) => Some(format!("This deletes {what}. Continue?")),
+            (false, false) => None,
+        };
+        if let Some(question) = question
+            && !confirm(&question, self.yes)?
+        {
+            return say("Nothing was deleted.");
         }
-        let deleted: Deleted = service.post("/delete", &Asked { clips: self.clips, for_good: self.for_good })?;
+        let deleted: Deleted = service.post("/delete", &Asked { clips, for_good: self.for_good })?;
         if context.json {
             return print_json(&deleted);
         }
         match deleted.step {
-            Some(_) => say(&format!("Deleted {}. Bring back with: yadori undo", named(&deleted.clips))),
-            None => say(&format!("Forgotten for good: {}", named(&deleted.clips))),
+            Some(_) => say(&format!("Deleted {}. Undo with: yadori undo", named(&deleted.clips))),
+            None => say(&format!("Deleted for good: {}", named(&deleted.clips))),
         }
     }
 }
@@ -61,23 +68,23 @@ pub struct Clear {
     #[arg(long)]
     kind: Option<KindWord>,
 
-    /// Only what was copied in applications with this in their names
-    #[arg(long, value_name = "NAME")]
+    /// Only what was copied in applications whose names contain this
+    #[arg(long, value_name = "NAME", value_parser = not_empty)]
     app: Option<String>,
 
-    /// Only what was copied on devices with this in their names
-    #[arg(long, value_name = "NAME")]
+    /// Only what was copied on devices whose names contain this
+    #[arg(long, value_name = "NAME", value_parser = not_empty)]
     device: Option<String>,
 
     /// Kept clips too
     #[arg(long)]
     kept_too: bool,
 
-    /// Forget them for good: nothing is left to bring back
+    /// Delete them for good: nothing is left to restore
     #[arg(long)]
     for_good: bool,
 
-    /// Only tell how many would go
+    /// Only say how many would go
     #[arg(long)]
     dry_run: bool,
 
@@ -111,6 +118,11 @@ fn age(text: &str) -> Result<u64, String> {
     amounts::span(text).map(|millis| millis / 1000).ok_or_else(|| format!("give {}", amounts::SPANS))
 }
 
+/// A name to filter by: an empty one would stand for everything.
+fn not_empty(text: &str) -> Result<String, String> {
+    if text.trim().is_empty() { Err("give a name, or leave the option out".into()) } else { Ok(text.to_owned()) }
+}
+
 impl Clear {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let service = context.service()?;
@@ -136,14 +148,15 @@ impl Clear {
                 return print_json(&would);
             }
             return say(&if would.clips == 0 {
-                format!("Nothing to clear{stay}")
+                format!("Nothing to clear{stay}.")
             } else {
-                format!("Would clear {what}")
+                format!("This would remove {what}.")
             });
         }
-        let end = if self.for_good { "This cannot be undone." } else { "It can be undone for 24 hours." };
-        if !confirm(&format!("Clear {what}? {end}"), self.yes)? {
-            return say("Nothing was cleared");
+        let end =
+            if self.for_good { " for good, with no way back" } else { "; undo it within 24 hours with: yadori undo" };
+        if !confirm(&format!("This removes {what}{end}. Continue?"), self.yes)? {
+            return say("Nothing was removed.");
         }
         asked.dry_run = false;
         // Whoever has seen the number clears just that many; a script clears what there is.
@@ -154,8 +167,8 @@ impl Clear {
         }
         let done = count(cleared.clips, "clip", "clips");
         say(&match cleared.step {
-            Some(_) => format!("Cleared {done}{stay}. Bring back with: yadori undo"),
-            None => format!("Forgotten for good: {done}{stay}"),
+            Some(_) => format!("Cleared {done}{stay}. Undo with: yadori undo"),
+            None => format!("Deleted for good: {done}{stay}"),
         })
     }
 }

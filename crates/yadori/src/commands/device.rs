@@ -26,7 +26,7 @@ pub struct Device {
 
 #[derive(Subcommand)]
 enum Command {
-    /// List the devices and how it stands with them (also without any command)
+    /// List the devices and their status (also without any command)
     List,
     /// Invite another device: show a code that is entered there
     Invite {
@@ -51,7 +51,7 @@ enum Command {
         /// The new name
         name: String,
     },
-    /// Remove a device: none of the others lets it in any more. What it has, it keeps
+    /// Remove a device: the other devices no longer accept it. It keeps what it has
     Remove {
         /// The device: its name, or the beginning of its id
         device: String,
@@ -96,13 +96,16 @@ impl Device {
                 if context.json {
                     return print_json(&devices);
                 }
-                say(&format!("It is called {} now, on all devices", safe(&name)))
+                say(&format!("Renamed to {} on all devices", safe(&name)))
             }
             Command::Remove { device, with_introduced, yes } => {
                 remove(context, &service, &device, with_introduced, yes)
             }
             Command::Leave { yes } => {
-                if !ask::confirm("Leave all other devices? All keep what they have.", yes)? {
+                if !ask::confirm(
+                    "This unlinks this device from all others. All of them keep what they have. Continue?",
+                    yes,
+                )? {
                     return Err(Failure::Here("nothing was changed".into()));
                 }
                 let left: Vec<Known> = service.post("/devices/leave", &serde_json::json!({}))?;
@@ -110,7 +113,7 @@ impl Device {
                     return print_json(&left);
                 }
                 say(&match left.len() as u64 {
-                    0 => "This device was linked with no other".to_owned(),
+                    0 => "This device wasn't linked with any other.".to_owned(),
                     number => format!("Left {}; the history stays here", count(number, "device", "devices")),
                 })
             }
@@ -142,7 +145,7 @@ fn remove(
     if context.json {
         return print_json(&removed);
     }
-    say(&format!("Removed {name}: it is no longer let in by any device, and keeps what it has"))?;
+    say(&format!("Removed {name}: no device accepts it any longer; it keeps what it has"))?;
     let others = removed.introduced.iter().map(|name| safe(name)).collect::<Vec<_>>().join(", ");
     match (others.is_empty(), with_introduced) {
         (true, _) => Ok(()),
@@ -155,7 +158,7 @@ fn remove(
 
 fn invite(invitation: &Invitation, qr: bool) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
-    writeln!(out, "Enter this on the other device, until {}:\n", moment(invitation.expires_at))?;
+    writeln!(out, "Run this on the other device before {}:\n", moment(invitation.expires_at))?;
     for address in &invitation.addresses {
         writeln!(out, "  yadori device join {} {}", safe(address), safe(&invitation.code))?;
     }
@@ -169,7 +172,7 @@ fn invite(invitation: &Invitation, qr: bool) -> Result<(), Failure> {
         writeln!(out, "\n{drawn}")?;
     }
     if invitation.addresses.len() > 1 {
-        writeln!(out, "\nAny of the addresses will do that the other device can reach.")?;
+        writeln!(out, "\nUse any address that the other device can reach.")?;
     }
     Ok(out.flush()?)
 }
@@ -217,7 +220,7 @@ pub(super) fn print(devices: &[Known]) -> Result<(), Failure> {
         }
     }
     if devices.len() == 1 {
-        writeln!(out, "There is no other device. Link one with: yadori device invite")?;
+        writeln!(out, "No other device is linked. Link one with: yadori device invite")?;
     }
     Ok(out.flush()?)
 }

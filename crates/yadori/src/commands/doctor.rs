@@ -9,7 +9,7 @@ use std::io::Write;
 use std::path::PathBuf;
 use yadori_api::{CaptureState, Status};
 
-/// Look for what is wrong, and say what to do about it
+/// Find out what's wrong, and what to do about it
 ///
 /// Exits with 1 when something is wrong, and with 3 when the service cannot be reached.
 #[derive(Args)]
@@ -82,11 +82,15 @@ fn of_service(status: &Status) -> Vec<Finding> {
         },
         match capture.state {
             CaptureState::On => fine("clipboard", format!("copies are kept from {}", capture.clipboard)),
-            CaptureState::Paused => wrong("clipboard", "capture is paused", "go on: yadori resume"),
+            CaptureState::Paused => wrong("clipboard", "capture is paused", "resume: yadori resume"),
             CaptureState::Off => wrong(
                 "clipboard",
-                format!("no copies are kept: {}", capture.reason.as_deref().unwrap_or("there is no clipboard")),
-                NO_CLIPBOARD,
+                format!("copies aren't kept: {}", capture.reason.as_deref().unwrap_or("there is no clipboard")),
+                if capture.clipboard == "none" {
+                    NO_CLIPBOARD
+                } else {
+                    "turn the history on: yadori rules set history on"
+                },
             ),
         },
         match (status.database.answers, status.database.restarts) {
@@ -132,10 +136,10 @@ fn of_service(status: &Status) -> Vec<Finding> {
         held => wrong(
             "rules",
             format!(
-                "they would sweep {held} clips, which is held: {}",
+                "they would delete {held} clips, which waits for your word: {}",
                 status.due.held_because.as_deref().unwrap_or_default()
             ),
-            "look with: yadori rules preview …; sweep with: yadori rules sweep; or check the clock",
+            "look: yadori rules preview; go ahead: yadori rules sweep; or check the computer's clock",
         ),
     });
     findings.extend(status.starts_at_log_in.map(|starts| {

@@ -1,5 +1,6 @@
 use super::{named, print_json, say};
 use crate::Context;
+use crate::ask::confirm;
 use crate::failure::Failure;
 use crate::reach::in_path;
 use crate::table;
@@ -39,13 +40,16 @@ enum Command {
         /// Its new name
         to: String,
     },
-    /// Remove a drawer; its clips are only in the history again
+    /// Remove a drawer; its clips stay in the history, but are no longer kept
     Remove {
         /// The drawer
         name: String,
         /// Put its clips into this drawer instead
         #[arg(long, value_name = "DRAWER")]
         into: Option<String>,
+        /// Do not ask
+        #[arg(long, short)]
+        yes: bool,
     },
     /// Put clips into a drawer
     Put {
@@ -117,7 +121,7 @@ impl Drawer {
                     return print_json(&drawers);
                 }
                 if drawers.is_empty() {
-                    eprintln!("There is no drawer yet. Make one: yadori drawer new NAME");
+                    eprintln!("There are no drawers yet. Make one: yadori drawer new NAME");
                 }
                 let lines = drawers
                     .iter()
@@ -133,7 +137,18 @@ impl Drawer {
                 let renamed: Known = service.patch(&path(&name, ""), &DrawerChange { name: Some(to), at: None })?;
                 if context.json { print_json(&renamed) } else { say(&format!("Renamed to {}", safe(&renamed.name))) }
             }
-            Command::Remove { name, into } => {
+            Command::Remove { name, into, yes } => {
+                let drawer: DrawerContents = service.get(&path(&name, ""))?;
+                let clips = drawer.items.iter().filter(|item| item.clip.is_some()).count() as u64;
+                let question = format!(
+                    "This removes the drawer {}. {} in it will no longer be kept, and age out. Continue?",
+                    safe(&drawer.name),
+                    count(clips, "clip", "clips")
+                );
+                // Nothing loses its protection where nothing lies, or all of it moves.
+                if clips > 0 && into.is_none() && !confirm(&question, yes)? {
+                    return say("Nothing was removed.");
+                }
                 let asked = RemoveDrawer { into: into.clone() };
                 let removed: Known = service.delete_with(&path(&name, ""), &asked)?;
                 if context.json {
@@ -143,7 +158,7 @@ impl Drawer {
                 let verb = if removed.clips == 1 { "is" } else { "are" };
                 let now = match into {
                     Some(into) => format!("{clips} {verb} in {} now", safe(&into)),
-                    None => format!("{clips} {verb} only in the history now"),
+                    None => format!("{clips} {verb} still in the history"),
                 };
                 say(&format!("Removed the drawer {}; {now}", safe(&removed.name)))
             }
@@ -159,7 +174,7 @@ impl Drawer {
                 if context.json {
                     return print_json(&taken.clips);
                 }
-                say(&format!("Taken out, and only in the history now: {}", named(&taken.clips)))
+                say(&format!("Removed from the drawer; still in the history: {}", named(&taken.clips)))
             }
             Command::Move { name, place, to } => {
                 show(context, &service.post(&path(&name, "/move"), &MoveItem { place, at: to })?)

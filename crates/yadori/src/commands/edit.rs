@@ -25,7 +25,7 @@ pub struct Edit {
     text: Vec<String>,
 }
 
-/// Make a clip's text into another one
+/// Transform a clip's text
 ///
 /// Shows the text before and after. The new clip takes the old one's place, as with edit. To reshape on
 /// the way out only, use: yadori recall 3 --reshape trim,upper
@@ -58,7 +58,7 @@ impl Edit {
         let text = match self.text.as_slice() {
             [] => match edited(&service, &detail)? {
                 Some(text) => text,
-                None => return say("Nothing changed"),
+                None => return say("Nothing was changed."),
             },
             [dash] if dash == "-" => {
                 let mut text = Vec::new();
@@ -75,7 +75,7 @@ impl Edit {
             return print_json(&edited);
         }
         if !edited.changed {
-            return say("Nothing changed");
+            return say("Nothing was changed.");
         }
         let stays = if edited.old_stays { "; the old one was copied again meanwhile, and stays too" } else { "" };
         say(&format!("Changed: {}{stays}", named(std::slice::from_ref(&edited.clip))))

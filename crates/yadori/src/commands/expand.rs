@@ -39,7 +39,7 @@ impl Expand {
         let asked = Asked { text, answers: answers(&self.answers)? };
         let expanded: Expanded = context.service()?.post("/expand", &asked)?;
         if self.strict && !expanded.unknown.is_empty() {
-            return Err(Failure::Here(format!("these stand for nothing: {}", expanded.unknown.join(", "))));
+            return Err(Failure::Here(format!("Unknown alias: {}", expanded.unknown.join(", "))));
         }
         if context.json {
             return print_json(&expanded);

@@ -5,12 +5,12 @@ use crate::terminal::{count, safe, size};
 use clap::{Args, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
 use std::fs::File;
-use std::io::{BufRead, BufReader, Read, Write};
+use std::io::{BufRead, BufReader, IsTerminal, Read, Write};
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::PathBuf;
 use yadori_api::{ExportForm, ExportQuery, ImportProgress};
 
-/// Write clips to a file: all of them, or a selection
+/// Export clips to a file: all of them, or a selection
 ///
 /// A zip holds everything and can be imported again, here or elsewhere. What looks like a secret is left
 /// out.
@@ -35,7 +35,7 @@ pub struct Export {
     #[arg(long = "as", value_name = "FORM")]
     form: Option<Form>,
 
-    /// Write over a file that is there
+    /// Overwrite an existing file
     #[arg(long)]
     force: bool,
 }
@@ -52,7 +52,7 @@ enum Form {
     Csv,
 }
 
-/// Read clips from a file that was exported as zip
+/// Import clips from a zip that was exported before
 ///
 /// What is here already stays as it is; whatever is not right is left out, and told.
 #[derive(Args)]
@@ -69,13 +69,24 @@ impl Export {
             (Some(Form::Text), _) | (None, "txt") => ExportForm::Text,
             (Some(Form::Html), _) | (None, "html" | "htm") => ExportForm::Html,
             (Some(Form::Csv), _) | (None, "csv") => ExportForm::Csv,
-            (None, _) => ExportForm::Zip,
+            (None, "zip" | "") => ExportForm::Zip,
+            (None, other) => {
+                let why = format!(
+                    "can't tell what “.{other}” should hold; name the file .zip, .txt, .html or .csv, or add --as zip"
+                );
+                return Err(Failure::Usage(why));
+            }
         };
         let clips = (!self.clips.is_empty()).then(|| self.clips.join(","));
         let asked = ExportQuery { form, q: self.find, clips, drawer: self.drawer };
         let to_stdout = self.file.as_os_str() == "-";
+        if to_stdout && form == ExportForm::Zip && std::io::stdout().is_terminal() {
+            return Err(Failure::Usage(
+                "a terminal can't show a zip; name a file, pipe it on, or add --as text".into(),
+            ));
+        }
         if !to_stdout && !self.force && self.file.exists() {
-            return Err(Failure::Here(format!("{} is there already; write over it with --force", self.file.display())));
+            return Err(Failure::Here(format!("{} exists already; overwrite it with --force", self.file.display())));
         }
         let (clips, left_out, mut content) = context.service()?.get_stream("/export", &asked)?;
         let bar = ProgressBar::new_spinner();
@@ -148,7 +159,7 @@ impl Import {
             print_json(&last)?;
         } else if last.error.is_none() || last.read > 0 {
             say(&format!(
-                "Imported {}; {} here already, {} brought back from the bin, {} left out",
+                "Imported {}; {} were here already, {} restored from the bin, {} left out",
                 count(report.added, "clip", "clips"),
                 report.known,
                 report.restored,

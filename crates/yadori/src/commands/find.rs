@@ -1,7 +1,6 @@
-use super::{clips, print_json};
+use super::list::Shown;
+use crate::Context;
 use crate::failure::Failure;
-use crate::terminal::Style;
-use crate::{Context, table};
 use clap::Args;
 
 /// Search the history, best match first
@@ -9,7 +8,7 @@ use clap::Args;
 /// Words may come in any order, and may be parts of words; letter case and accents do not matter, and a
 /// misspelled word is forgiven. Searched are the text, the title, the alias, the source's page and application.
 ///
-///   "exact phrase"   these words, as they stand
+///   '"two words"'    these words, next to each other (the shell takes one pair of quotes)
 ///   -word            without this word
 ///   kind:image       of this kind (text, link, image, files)
 ///   app:writer       copied in this application
@@ -29,44 +28,18 @@ pub struct Find {
     #[arg(required = true, num_args = 1..)]
     query: Vec<String>,
 
-    /// How many clips to list
-    #[arg(short = 'n', long, default_value_t = 20, value_parser = clap::value_parser!(u32).range(1..))]
-    limit: u32,
+    #[command(flatten)]
+    shown: Shown,
 }
 
 impl Find {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
-        let query = query(&self.query);
-        let (clips, total) = clips(&context.service()?, Some(query.clone()), self.limit)?;
-        if context.json {
-            return print_json(&clips);
-        }
-        if clips.is_empty() {
-            eprintln!("None of {total} clips meets {query}");
+        let query = self.query.join(" ");
+        let found = self.shown.clips(context, Some(query.clone()))?;
+        if found.clips.is_empty() && !context.json {
+            eprintln!("No match for “{query}” in {} clips.", found.total);
             return Ok(());
         }
-        Ok(table::print(&clips, Style::of_stdout(), jiff::Timestamp::now())?)
-    }
-}
-
-/// The arguments as one query. What the shell has taken out of quotes goes back into them.
-fn query(arguments: &[String]) -> String {
-    let quoted = |argument: &String| {
-        let several = argument.contains(char::is_whitespace) && !argument.contains('"');
-        if several && arguments.len() > 1 { format!("\"{argument}\"") } else { argument.clone() }
-    };
-    arguments.iter().map(quoted).collect::<Vec<_>>().join(" ")
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn phrases_that_the_shell_unquoted_are_phrases_again() {
-        let of = |arguments: &[&str]| query(&arguments.iter().map(|one| (*one).to_owned()).collect::<Vec<_>>());
-        assert_eq!(of(&["lamp", "cue 7"]), "lamp \"cue 7\"");
-        assert_eq!(of(&["lamp cue"]), "lamp cue");
-        assert_eq!(of(&["kind:text", "-\"a b\""]), "kind:text -\"a b\"");
+        self.shown.print(context, &found)
     }
 }

@@ -13,12 +13,16 @@ pub mod expand;
 pub mod export;
 pub mod find;
 pub mod list;
+pub mod man;
+pub mod open;
 pub mod particulars;
 pub mod pause;
 pub mod pin;
+pub mod pipes;
 pub mod recall;
 pub mod resume;
 pub mod rules;
+pub mod select;
 pub mod send;
 pub mod show;
 pub mod stats;
@@ -26,10 +30,11 @@ pub mod status;
 pub mod sync;
 pub mod tray;
 pub mod undo;
+pub mod watch;
 
 use crate::failure::Failure;
 use crate::reach::Service;
-use crate::terminal::{count, fit, safe};
+use crate::terminal::{count, escape_json, fit, safe};
 use clap::Args;
 use serde::Serialize;
 use std::io::Write;
@@ -38,30 +43,51 @@ use yadori_core::join;
 
 /// Prints a value as JSON.
 fn print_json(value: &impl Serialize) -> Result<(), Failure> {
+    print_escaped(serde_json::to_string_pretty(value))
+}
+
+/// Prints a value as JSON, on one line.
+fn print_json_line(value: &impl Serialize) -> Result<(), Failure> {
+    print_escaped(serde_json::to_string(value))
+}
+
+fn print_escaped(json: serde_json::Result<String>) -> Result<(), Failure> {
+    let mut text = json.map_err(std::io::Error::from)?;
+    escape_json(&mut text);
     let mut out = std::io::stdout().lock();
-    serde_json::to_writer_pretty(&mut out, value).map_err(std::io::Error::from)?;
-    writeln!(out)?;
+    writeln!(out, "{text}")?;
     Ok(out.flush()?)
 }
 
-/// Prints a line. Fails when nobody reads any more.
+/// Prints a line that was asked for. Fails when nobody reads any more.
 fn say(line: &str) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
     writeln!(out, "{line}")?;
     Ok(out.flush()?)
 }
 
-/// Up to `most` clips, page by page, and how many the history has.
-fn clips(service: &Service, query: Option<String>, most: u32) -> Result<(Vec<Clip>, u64), Failure> {
+/// Clips of the history, or of a search.
+pub struct Found {
+    clips: Vec<Clip>,
+    /// How many the history has.
+    total: u64,
+    /// There are more than these.
+    more: bool,
+}
+
+/// Up to `most` clips after the first `offset`, page by page.
+fn clips(service: &Service, query: Option<String>, offset: u32, most: u32) -> Result<Found, Failure> {
     let zone = jiff::tz::TimeZone::system().iana_name().map(str::to_owned);
     let mut asked = ListQuery { q: query, cursor: None, limit: None, zone };
+    let wanted = offset.saturating_add(most);
     let mut clips: Vec<Clip> = Vec::new();
     loop {
-        asked.limit = Some((most - clips.len() as u32).min(MOST_ON_A_PAGE));
+        asked.limit = Some((wanted - clips.len() as u32).min(MOST_ON_A_PAGE));
         let page: ClipPage = service.get_with("/clips", &asked)?;
         clips.extend(page.clips);
-        if page.next.is_none() || clips.len() as u32 >= most {
-            return Ok((clips, page.total));
+        if page.next.is_none() || clips.len() as u32 >= wanted {
+            let clips = clips.split_off((offset as usize).min(clips.len()));
+            return Ok(Found { clips, total: page.total, more: page.next.is_some() });
         }
         asked.cursor = page.next;
     }

@@ -46,7 +46,7 @@ enum Colour {
 #[derive(Args)]
 pub struct Alias {
     #[command(subcommand)]
-    command: AliasCommand,
+    command: Option<AliasCommand>,
 }
 
 #[derive(Subcommand)]
@@ -118,7 +118,7 @@ impl Title {
         }
         match &clip.title {
             Some(title) => say(&format!("Titled: {}", safe(title))),
-            None => say(&format!("No title any more: {}", named(std::slice::from_ref(&clip)))),
+            None => say(&format!("Removed the title: {}", named(std::slice::from_ref(&clip)))),
         }
     }
 }
@@ -132,13 +132,13 @@ impl Mark {
             return print_json(&clip);
         }
         let what = named(std::slice::from_ref(&clip));
-        say(&if clip.mark.is_some() { format!("Marked {word}: {what}") } else { format!("No mark any more: {what}") })
+        say(&if clip.mark.is_some() { format!("Marked {word}: {what}") } else { format!("Removed the mark: {what}") })
     }
 }
 
 impl Alias {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
-        match self.command {
+        match self.command.unwrap_or(AliasCommand::List) {
             AliasCommand::Set { alias, clip, take } => {
                 let before = context.service()?.get::<Clip>(&format!("/clips/{}", in_path(&clip)))?;
                 let given = Particulars { alias: Some(alias), take_alias: take, ..Particulars::default() };
@@ -148,7 +148,11 @@ impl Alias {
                 }
                 let alias = clip.alias.as_deref().unwrap_or_default();
                 let pinned = if clip.pinned && !before.pinned { ", pinned so that it stays" } else { "" };
-                say(&format!(":{} stands for {}{pinned}", safe(alias), named(std::slice::from_ref(&clip))))
+                let instead = match before.alias.as_deref().filter(|before| *before != alias) {
+                    Some(before) => format!(" (it no longer has the alias :{})", safe(before)),
+                    None => String::new(),
+                };
+                say(&format!(":{} stands for {}{pinned}{instead}", safe(alias), named(std::slice::from_ref(&clip))))
             }
             AliasCommand::Remove { alias } => {
                 let none = Particulars { alias: Some(String::new()), ..Particulars::default() };
@@ -162,7 +166,7 @@ impl Alias {
                 if context.json {
                     return print_json(&clip);
                 }
-                say(&format!("No alias any more: {}", named(std::slice::from_ref(&clip))))
+                say(&format!("Removed the alias: {}", named(std::slice::from_ref(&clip))))
             }
             AliasCommand::List => {
                 let Clips { clips } = context.service()?.get("/aliases")?;
@@ -170,7 +174,7 @@ impl Alias {
                     return print_json(&clips);
                 }
                 if clips.is_empty() {
-                    eprintln!("No clip has an alias yet. Give one: yadori alias set :sig 3");
+                    eprintln!("No clip has an alias yet. Set one: yadori alias set :sig 3");
                 }
                 let label = |clip: &Clip| format!(":{}", clip.alias.as_deref().unwrap_or_default());
                 let labels: Vec<String> = clips.iter().map(label).collect();

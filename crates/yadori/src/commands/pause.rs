@@ -5,7 +5,7 @@ use crate::terminal::moment;
 use clap::Args;
 use yadori_api::{Pause as Asked, Status};
 
-/// Stop keeping what is copied, for a time or until you resume
+/// Stop keeping copies, for a while or until you resume
 #[derive(Args)]
 pub struct Pause {
     /// For how long: 30s, 15m, 2h or 1d
@@ -20,14 +20,14 @@ impl Pause {
             return print_json(&status.capture);
         }
         say(&match status.capture.until {
-            Some(until) => format!("Paused until {}. Sooner with: yadori resume", moment(until)),
-            None => "Paused. Go on with: yadori resume".into(),
+            Some(until) => format!("Paused until {}. Resume earlier with: yadori resume", moment(until)),
+            None => "Paused; nothing is kept until you resume: yadori resume".into(),
         })
     }
 }
 
 pub(super) fn seconds(text: &str) -> Result<u64, String> {
-    let refuse = || format!("“{text}” is not a length of time; try 30s, 15m, 2h or 1d");
+    let refuse = || format!("“{text}” isn't a length of time; try 30s, 15m, 2h or 1d");
     let (number, unit) = text.split_at(text.find(|c: char| !c.is_ascii_digit()).ok_or_else(refuse)?);
     let factor: u64 = match unit {
         "s" => 1,

@@ -1,3 +1,4 @@
+use super::select::Selection;
 use super::{Joining, left_out, named, print_json, say};
 use crate::Context;
 use crate::ask::answer;
@@ -14,9 +15,8 @@ use yadori_api::{Recall as Asked, Recalled};
 /// The history keeps its order. What is on another device is fetched first.
 #[derive(Args)]
 pub struct Recall {
-    /// The clips: positions, p2, t1, :alias, or beginnings of ids
-    #[arg(required = true)]
-    clips: Vec<String>,
+    #[command(flatten)]
+    selection: Selection,
 
     /// Plain text only, without formatting
     #[arg(long)]
@@ -58,8 +58,9 @@ pub fn answers(given: &[String]) -> Result<BTreeMap<String, String>, Failure> {
 
 impl Recall {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let service = context.service()?;
         let mut asked = Asked {
-            clips: self.clips,
+            clips: self.selection.names(&service)?,
             plain: self.plain,
             join: self.joining.separator(),
             reshape: self.reshape,
@@ -69,12 +70,13 @@ impl Recall {
             skip_others: self.joining.skip_others,
             at_once: true,
         };
-        let service = context.service()?;
         let recalled: Recalled = loop {
             match asking(&service, &asked.clips, || service.post("/recall", &asked)) {
                 Err(Failure::Problem(problem)) if !problem.asks.is_empty() => {
                     for name in &problem.asks {
                         match answer(name)? {
+                            // A bare Enter would leave a hole in the letter: it is asked once more.
+                            Some(answer) if answer.is_empty() => {}
                             Some(answer) => drop(asked.answers.insert(name.clone(), answer)),
                             None => return Err(Failure::Problem(problem)),
                         }
@@ -88,7 +90,11 @@ impl Recall {
         }
         let formats =
             if recalled.formats.len() > 1 { format!(", in {} formats", recalled.formats.len()) } else { String::new() };
-        let done = if recalled.pasted { "Pasted" } else { "On the clipboard" };
+        let done = match (recalled.pasted, self.paste) {
+            (true, _) => "Pasted",
+            (false, true) => "On the clipboard, but no window took it; press Ctrl+V there",
+            (false, false) => "On the clipboard",
+        };
         say(&format!("{done}: {}{formats}", named(&recalled.clips)))?;
         left_out(&recalled);
         if recalled.missing > 0 {

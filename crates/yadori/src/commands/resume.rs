@@ -4,7 +4,7 @@ use crate::failure::Failure;
 use clap::Args;
 use yadori_api::Status;
 
-/// Keep what is copied again, after a pause
+/// Resume keeping copies after a pause
 #[derive(Args)]
 pub struct Resume {}
 
@@ -15,8 +15,8 @@ impl Resume {
             return print_json(&status.capture);
         }
         say(match status.capture.reason {
-            None => "What is copied is kept again.",
-            Some(_) => "Not paused any more, but there is no clipboard to keep from; see: yadori doctor",
+            None => "Resumed; copies are kept.",
+            Some(_) => "Resumed, but copies can't be kept; find out why with: yadori doctor",
         })
     }
 }

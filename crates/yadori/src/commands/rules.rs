@@ -45,7 +45,7 @@ enum Command {
         what: Ignored,
     },
     /// Take back what was said with ignore
-    Heed {
+    Unignore {
         #[command(flatten)]
         what: Ignored,
     },
@@ -131,7 +131,7 @@ impl Rules {
             Command::Set { change, clear, yes } => set(context, &service, &change, clear, yes),
             Command::Preview { change } => preview(context, &service, &change),
             Command::Ignore { what } => ignore(context, &service, what, true),
-            Command::Heed { what } => ignore(context, &service, what, false),
+            Command::Unignore { what } => ignore(context, &service, what, false),
             Command::Test { text, app } => {
                 let verdict: RulesVerdict = service.post("/rules/test", &RulesTest { text, application: app })?;
                 if context.json { print_json(&verdict) } else { say(&safe(&verdict.reason)) }
@@ -139,7 +139,7 @@ impl Rules {
             Command::Sweep { yes } => sweep(context, &service, yes),
             Command::Reset { yes } => {
                 if !confirm("Put all rules back to what they are by default?", yes)? {
-                    return say("Nothing was changed");
+                    return say("Nothing was changed.");
                 }
                 show(context, &service.post("/rules/reset", &ResetRules { confirmed: yes })?)
             }
@@ -157,7 +157,7 @@ impl Change {
         if scoped && !matches!(self.rule, Rule::Count | Rule::Age | Rule::Total) {
             return Err(Failure::Usage("--kind and --app go with count, age and total".into()));
         }
-        let refuse = |accepted: &str| Failure::Usage(format!("“{}” will not do here; give {accepted}", safe(value)));
+        let refuse = |accepted: &str| Failure::Usage(format!("“{}” isn't valid here; use {accepted}", safe(value)));
         let number = |read: fn(&str) -> Option<u64>, accepted: &str| -> Result<u64, Failure> {
             match word.as_str() {
                 "off" | "none" => Ok(0),
@@ -257,12 +257,12 @@ fn set(context: &Context, service: &Service, change: &Change, clear: bool, yes: 
     let preview: SweepPreview = service.post("/rules/preview", &asked)?;
     if preview.drastic {
         let question = format!(
-            "{} of {} would go by this. Is that meant?",
+            "This removes {} of {}. Continue?",
             preview.clips,
             count(preview.clips + preview.staying, "clip", "clips")
         );
         if !confirm(&question, yes)? {
-            return say("Nothing was changed");
+            return say("Nothing was changed.");
         }
         asked.confirmed = true;
     }
@@ -271,7 +271,7 @@ fn set(context: &Context, service: &Service, change: &Change, clear: bool, yes: 
         let kept = count(would.kept, "kept clip", "kept clips");
         let question = format!("Turn the history off and clear {}? {kept} stay.", count(would.clips, "clip", "clips"));
         if !confirm(&question, yes)? {
-            return say("Nothing was changed");
+            return say("Nothing was changed.");
         }
     }
     let rules: InForce = service.patch("/rules", &asked)?;
@@ -287,16 +287,16 @@ fn set(context: &Context, service: &Service, change: &Change, clear: bool, yes: 
     if new.is_empty() {
         let gone: Vec<String> = known.into_iter().filter(|sentence| !all(&rules).contains(sentence)).collect();
         return say(&match gone.first() {
-            Some(gone) => format!("No more: {}", safe(gone)),
-            None => "That was the rule already".to_owned(),
+            Some(gone) => format!("No longer: {}", safe(gone)),
+            None => "That was the rule already.".to_owned(),
         });
     }
     new.iter().try_for_each(|sentence| say(&safe(sentence)))?;
     if preview.clips > 0 {
-        eprintln!("{} to the bin by it", count(preview.clips, "clip goes", "clips go"));
+        eprintln!("{} will move to the bin.", count(preview.clips, "clip", "clips"));
     }
     if clear {
-        eprintln!("The history is cleared. Bring it back with: yadori undo");
+        eprintln!("The history is cleared. Undo with: yadori undo");
     }
     Ok(())
 }
@@ -310,11 +310,11 @@ fn preview(context: &Context, service: &Service, change: &Change) -> Result<(), 
     preview.sentences.iter().try_for_each(|sentence| say(&safe(sentence)))?;
     say("")?;
     say(&format!(
-        "{} ({}) would go, {} stay, and {}",
+        "{} ({}) would move to the bin; {} and {} would stay.",
         count(preview.clips, "clip", "clips"),
         size(preview.bytes),
         preview.staying,
-        count(preview.kept, "kept clip besides", "kept clips besides")
+        count(preview.kept, "kept clip", "kept clips")
     ))?;
     going(&preview)
 }
@@ -361,7 +361,7 @@ fn ignore(context: &Context, service: &Service, what: Ignored, ignore: bool) -> 
         (Some(name), _) => format!("what is copied in {}", safe(&name)),
         (_, pattern) => format!("what meets {}", safe(&pattern.unwrap_or_default())),
     };
-    say(&format!("{} {what}", if ignore { "Not captured any more:" } else { "Captured again:" }))
+    say(&format!("{} {what}", if ignore { "No longer captured:" } else { "Captured again:" }))
 }
 
 fn sweep(context: &Context, service: &Service, yes: bool) -> Result<(), Failure> {
@@ -372,14 +372,14 @@ fn sweep(context: &Context, service: &Service, yes: bool) -> Result<(), Failure>
     let question =
         format!("Move {} to the bin by the rules? {} stay.", count(preview.clips, "clip", "clips"), preview.staying);
     if preview.clips > 0 && !confirm(&question, yes)? {
-        return say("Nothing was swept");
+        return say("Nothing was swept.");
     }
     let swept: Swept = service.post("/sweep", &serde_json::json!({}))?;
     if context.json {
         return print_json(&swept);
     }
     say(&if swept.clips == 0 {
-        "Nothing is due".to_owned()
+        "Nothing is due.".to_owned()
     } else {
         format!("Swept {}", count(swept.clips, "clip", "clips"))
     })

@@ -8,6 +8,8 @@ use clap::Args;
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use std::io::{IsTerminal, Read, Write};
+use std::os::unix::fs::OpenOptionsExt;
+use std::path::{Path, PathBuf};
 use yadori_api::{Clip, ClipDetail, ContentQuery, Kind};
 
 /// Show a clip: what it is, where it is from, and its words
@@ -24,6 +26,14 @@ pub struct Show {
     #[arg(long, conflicts_with = "format")]
     raw: bool,
 
+    /// Save the exact bytes to this file
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["raw", "qr"])]
+    save: Option<PathBuf>,
+
+    /// Write over the file if it is there
+    #[arg(long, requires = "save")]
+    force: bool,
+
     /// Draw its text as a QR code, for a phone
     #[arg(long, conflicts_with_all = ["format", "raw"])]
     qr: bool,
@@ -33,12 +43,15 @@ impl Show {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let service = context.service()?;
         let path = format!("/clips/{}", in_path(&self.clip));
-        if self.raw || self.format.is_some() {
+        if self.raw || self.format.is_some() || self.save.is_some() {
             let query = ContentQuery { format: self.format, at_once: true };
             let content = asking(&service, std::slice::from_ref(&self.clip), || {
                 service.get_bytes(&format!("{path}/content"), &query)
             })?;
-            return copy_out(content);
+            return match self.save {
+                Some(file) => save(content, &file, self.force),
+                None => copy_out(content),
+            };
         }
         let detail: ClipDetail = service.get(&path)?;
         if self.qr {
@@ -46,6 +59,21 @@ impl Show {
         }
         if context.json { print_json(&detail) } else { print(&detail, Style::of_stdout()) }
     }
+}
+
+/// Saves bytes to a file that only this user can read.
+fn save(mut content: impl Read, file: &Path, force: bool) -> Result<(), Failure> {
+    let failed = |error: std::io::Error| Failure::Here(format!("couldn't write {}: {error}", file.display()));
+    let mut options = std::fs::OpenOptions::new();
+    options.write(true).create_new(!force).create(true).truncate(force).mode(0o600);
+    let mut to = options.open(file).map_err(|error| match error.kind() {
+        std::io::ErrorKind::AlreadyExists => {
+            Failure::Here(format!("{} exists already; overwrite it with --force", file.display()))
+        }
+        _ => failed(error),
+    })?;
+    let bytes = std::io::copy(&mut content, &mut to).map_err(failed)?;
+    say(&format!("Saved {} to {}", size(bytes), file.display()))
 }
 
 /// Copies bytes to standard output, unless that is a terminal and they are not text.

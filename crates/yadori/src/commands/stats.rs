@@ -5,7 +5,7 @@ use crate::terminal::{Style, columns, count, fit, pad, safe, size};
 use clap::Args;
 use yadori_api::{Share, Stats as Figures, StatsQuery};
 
-/// Show figures: what is kept, how it grows, what is reused
+/// Show figures: what is kept, how it grows, and what is reused
 #[derive(Args)]
 pub struct Stats {
     /// How many days to tell of

@@ -7,7 +7,7 @@ use std::io::Write;
 use yadori_api::{CaptureState, Status as Asked};
 use yadori_core::amounts;
 
-/// Tell whether copies are kept, since when, and what was refused and why
+/// Show whether copies are kept, since when, and what was refused and why
 #[derive(Args)]
 pub struct Status {}
 
@@ -25,7 +25,7 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
     let state = match (capture.state, capture.until) {
         (CaptureState::On, _) => format!("on, from {} since {since}", capture.clipboard),
         (CaptureState::Paused, Some(until)) => style.warning(&format!("paused until {}", moment(until))),
-        (CaptureState::Paused, None) => style.warning(&format!("paused since {since}; go on with: yadori resume")),
+        (CaptureState::Paused, None) => style.warning(&format!("paused since {since}; resume with: yadori resume")),
         (CaptureState::Off, _) => {
             style.warning(&format!("off: {}", safe(capture.reason.as_deref().unwrap_or("there is no clipboard"))))
         }
@@ -56,13 +56,16 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
         rows.push((
             "held",
             style.warning(&format!(
-                "the rules would sweep {}, {why}; look with: yadori rules preview; do it with: yadori rules sweep",
+                "the rules would delete {}, which waits for your word ({why}); look: yadori rules preview; go ahead: yadori rules sweep",
                 count(due.held, "clip", "clips")
             )),
         ));
     }
     if due.within_a_day > 0 {
-        rows.push(("due", format!("{} within a day", count(due.within_a_day, "clip goes", "clips go"))));
+        rows.push((
+            "expiring",
+            format!("{} within a day", count(due.within_a_day, "clip is deleted", "clips are deleted")),
+        ));
     }
     if due.in_bin > 0 {
         rows.push(("bin", format!("{}, each for 24 hours", count(due.in_bin, "clip", "clips"))));
@@ -71,14 +74,14 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
         let state = if status.tray.open { "open, copies join it" } else { "closed" };
         rows.push((
             "tray",
-            format!("{state}; {} of {} to come", status.tray.waiting, count(status.tray.clips.into(), "clip", "clips")),
+            format!("{state}; {} of {} left", status.tray.waiting, count(status.tray.clips.into(), "clip", "clips")),
         ));
     }
     let devices = &status.devices;
     if devices.linked > 0 {
         let state = match (devices.paused, devices.connected) {
-            (true, _) => style.warning("nothing is shared at the moment; go on with: yadori sync resume"),
-            (false, 0) => "none is there at the moment; see: yadori device list".into(),
+            (true, _) => style.warning("sharing is paused; resume with: yadori sync resume"),
+            (false, 0) => "none is connected at the moment; see: yadori device list".into(),
             (false, connected) => format!("{connected} connected"),
         };
         rows.push(("devices", format!("{} linked, {state}", devices.linked)));
@@ -102,10 +105,13 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
         "database",
         match database.bytes {
             Some(bytes) => format!("{whose}, {}{restarts}", size(bytes)),
-            None => style.warning(&format!("{whose}, does not answer{restarts}")),
+            None => {
+                let why = database.failure.as_deref().map(|why| format!(": {}", safe(why))).unwrap_or_default();
+                style.warning(&format!("{whose}, doesn't answer{why}{restarts}"))
+            }
         },
     ));
-    rows.push(("limit", format!("{} MiB for one copy", status.size_limit >> 20)));
+    rows.push(("limit", format!("{} MiB per copy", status.size_limit >> 20)));
     rows.push((
         "service",
         format!(
@@ -119,8 +125,8 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
     rows.push((
         "log-in",
         match status.starts_at_log_in {
-            Some(true) => "the service is started when you log in".into(),
-            Some(false) => "the service is not started when you log in; see: yadori doctor".into(),
+            Some(true) => "started when you log in".into(),
+            Some(false) => "not started when you log in; see: yadori doctor".into(),
             None => "whether the service is started at log-in cannot be told".into(),
         },
     ));
@@ -134,12 +140,12 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
 
 /// How much of what the rules allow is taken.
 fn room(status: &Asked) -> Vec<(&'static str, String)> {
-    let of = |taken: String, limit: Option<String>| limit.map_or(taken.clone(), |limit| format!("{taken} of {limit}"));
     let row = |room: &yadori_api::Room| {
-        let what = room.kind.map_or("not kept".to_owned(), |kind| format!("{}, not kept", kind.word()));
-        let clips = of(room.clips.to_string(), (room.clip_limit > 0).then(|| amounts::grouped(room.clip_limit)));
-        let bytes = of(size(room.bytes), (room.limit > 0).then(|| amounts::bytes_in_words(room.limit)));
-        ("room", format!("{what}: {clips} clips, {bytes}"))
+        let of = |limit: u64, limited: String| if limit > 0 { format!(" of {limited}") } else { String::new() };
+        let what = room.kind.map_or("clips".to_owned(), |kind| format!("{} clips", kind.word()));
+        let clips = format!("{}{} {what}", room.clips, of(room.clip_limit, amounts::grouped(room.clip_limit)));
+        let bytes = format!("{}{}", size(room.bytes), of(room.limit, amounts::bytes_in_words(room.limit)));
+        ("storage", format!("{clips}, {bytes} (excluding pinned and drawers)"))
     };
     status.room.iter().map(row).collect()
 }

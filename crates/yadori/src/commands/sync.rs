@@ -14,7 +14,7 @@ pub struct Sync {
 
 #[derive(Subcommand)]
 enum Command {
-    /// Tell how it stands (also without any command)
+    /// Show the status (also without any command)
     Status,
     /// Try at once to reach the devices that are away
     Now,
@@ -120,14 +120,14 @@ impl Sync {
                 }
                 say(&match state.paused_until {
                     Some(until) => {
-                        format!("Nothing is shared until {}. Sooner with: yadori sync resume", moment(until))
+                        format!("Sharing is paused until {}. Resume earlier with: yadori sync resume", moment(until))
                     }
-                    None => "Nothing is shared. Go on with: yadori sync resume".into(),
+                    None => "Sharing is paused. Resume with: yadori sync resume".into(),
                 })
             }
             Command::Resume => {
                 let state: State = service.post("/sync/resume", &none)?;
-                if context.json { print_json(&state) } else { say("Sharing again") }
+                if context.json { print_json(&state) } else { say("Sharing resumed.") }
             }
             Command::Policy(change) => {
                 let change = change.asked();
@@ -177,9 +177,9 @@ fn show(context: &Context, state: &State) -> Result<(), Failure> {
     super::device::print(&state.devices)?;
     match (state.paused, state.paused_until) {
         (true, Some(until)) => {
-            say(&format!("Nothing is shared until {}. Sooner with: yadori sync resume", moment(until)))?
+            say(&format!("Sharing is paused until {}. Resume earlier with: yadori sync resume", moment(until)))?
         }
-        (true, None) => say("Nothing is shared. Go on with: yadori sync resume")?,
+        (true, None) => say("Sharing is paused. Resume with: yadori sync resume")?,
         (false, _) => {}
     }
     if state.elsewhere > 0 {

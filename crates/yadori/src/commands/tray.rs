@@ -6,7 +6,8 @@ use crate::table;
 use crate::terminal::{Style, count, safe};
 use clap::{Args, Subcommand};
 use yadori_api::{
-    CloseTray, DealNext, Dealt, DrawerContents, Named, OpenTray, Pour, Recalled, Tray as Asked, TrayPlace,
+    CaptureState, CloseTray, DealNext, Dealt, DrawerContents, Named, OpenTray, Pour, Recalled, Status, Tray as Asked,
+    TrayPlace,
 };
 
 /// Gather several clips, then paste them one after the other, or all at once
@@ -27,7 +28,7 @@ pub struct Tray {
 
 #[derive(Subcommand)]
 enum Command {
-    /// Tell what lies in the tray and where you stand (also without any command)
+    /// Show what is in the tray, and which clip comes next (also without any command)
     Show,
     /// Open the tray: from now on, each copy joins it
     Open {
@@ -110,7 +111,19 @@ impl Tray {
                         count(clips, "clip", "clips")
                     ),
                 };
-                say(&format!("The tray is open: each copy joins it{holds}"))
+                say(&format!("The tray is open: each copy joins it{holds}"))?;
+                let status: Status = service.get("/status")?;
+                match status.capture.state {
+                    CaptureState::On => Ok(()),
+                    CaptureState::Paused => {
+                        eprintln!("Capture is paused, so nothing joins it yet. Resume with: yadori resume");
+                        Ok(())
+                    }
+                    CaptureState::Off => {
+                        eprintln!("Copies aren't captured, so nothing joins it yet. Find out why with: yadori doctor");
+                        Ok(())
+                    }
+                }
             }
             Command::Add { mut clips, drawer } => {
                 if let Some(name) = drawer {
@@ -133,11 +146,9 @@ impl Tray {
             Command::Drop { place } => show(context, &service.post("/tray/arrange", &TrayPlace { place, at: None })?),
             Command::Undo => show(context, &service.post("/tray/undo", &none)?),
             Command::Restart => show(context, &service.post("/tray/restart", &none)?),
-            Command::Next { auto } => dealt(
-                context,
-                &service.post("/tray/next", &DealNext { auto })?,
-                "All clips of the tray have been dealt",
-            ),
+            Command::Next { auto } => {
+                dealt(context, &service.post("/tray/next", &DealNext { auto })?, "The tray is empty.")
+            }
             Command::Back => dealt(context, &service.post("/tray/back", &none)?, "This is the beginning of the tray"),
             Command::Skip => {
                 let skipped: Dealt = service.post("/tray/skip", &none)?;

@@ -5,9 +5,9 @@ use crate::terminal::{Style, age, count, fit, moment, safe};
 use clap::Args;
 use yadori_api::{Step, Undo as Asked, Undone};
 
-/// Bring back what was deleted, cleared or edited last
+/// Undo the last delete, clear or edit
 ///
-/// Run again, it brings back what was done before that. What is older than 24 hours is gone for good.
+/// Run it again to undo what was done before that. After 24 hours, nothing can be undone.
 #[derive(Args)]
 pub struct Undo {
     /// List what can be undone
@@ -35,13 +35,13 @@ impl Undo {
         } else {
             count(undone.count, "clip", "clips")
         };
-        say(&format!("Back in the history: {what}"))
+        say(&format!("Restored: {what}"))
     }
 }
 
 fn list(steps: &[Step]) -> Result<(), Failure> {
     if steps.is_empty() {
-        eprintln!("Nothing was deleted, cleared or edited in the last 24 hours");
+        eprintln!("Nothing was deleted, cleared or edited in the last 24 hours.");
     }
     let style = Style::of_stdout();
     let now = jiff::Timestamp::now();

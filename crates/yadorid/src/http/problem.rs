@@ -470,6 +470,7 @@ impl From<ClearError> for Problem {
         match error {
             ClearError::Changed { .. } => Self::new(StatusCode::CONFLICT, "changed", "Changed meanwhile", detail)
                 .hint("look again, and repeat it"),
+            ClearError::EmptyFilter(_) => Self::new(StatusCode::BAD_REQUEST, "bad-slice", "Not a slice", detail),
             ClearError::Store(error) => error.into(),
         }
     }

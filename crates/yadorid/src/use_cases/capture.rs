@@ -10,7 +10,7 @@ use thiserror::Error;
 use tokio::sync::mpsc;
 use yadori_core::amounts::DAY;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
-use yadori_core::{ClipId, Mark, Order, Stamp, format};
+use yadori_core::{ClipId, Format, Mark, Order, Stamp, format};
 use yadori_desktop::{Copied, Event};
 use yadori_store::{COLLISIONS, Filing, Given, MovedIn, NewClip, Replaced, StoreError};
 
@@ -66,6 +66,10 @@ pub struct Captured {
     pub number: u64,
     /// Whether it was not there before.
     pub new: bool,
+    /// When it was copied, as it was filed.
+    pub copied: Stamp,
+    /// Whether it is a secret, or may be one.
+    pub sensitive: bool,
 }
 
 impl Service {
@@ -73,6 +77,7 @@ impl Service {
     /// is still filed.
     pub async fn capture_all(self: &Arc<Self>, mut events: mpsc::Receiver<Event>) {
         let mut ahead = self.store.begin_filing().await.ok();
+        let mut latest: Option<Captured> = None;
         loop {
             let event = tokio::select! {
                 biased;
@@ -85,12 +90,23 @@ impl Service {
             let Some(event) = event else { return };
             match event {
                 Event::Copied(copied) => {
-                    self.capture_one(ahead.take(), copied, &events).await;
+                    latest = self.capture_one(ahead.take(), copied, &events).await;
                     // Begun while nobody waits; what it costs to begin is not paid by the next copy.
                     ahead = self.store.begin_filing().await.ok();
                 }
-                Event::Missed { refusal, source } => self.note_refusal(refusal, source.application),
-                Event::Pasted => self.pasted.notify_one(),
+                Event::Own(formats, order) => {
+                    if let Some(captured) = latest.take() {
+                        self.add_own_formats(captured, &formats, &order).await;
+                    }
+                }
+                Event::Missed { refusal, source } => {
+                    latest = None;
+                    self.note_refusal(refusal, source.application);
+                }
+                Event::Pasted => {
+                    self.pastes.send_modify(|times| *times += 1);
+                    self.pasted.notify_one();
+                }
                 other => self.note_desktop(other),
             }
         }
@@ -105,7 +121,7 @@ impl Service {
                 Event::Lost(reason) => journal.disconnected(reason),
                 Event::Contested(by) => journal.contested = Some(by.application.unwrap_or_else(|| "unknown".into())),
                 Event::Uncontested => journal.contested = None,
-                Event::Copied(_) | Event::Missed { .. } | Event::Pasted => {}
+                Event::Copied(_) | Event::Own(..) | Event::Missed { .. } | Event::Pasted => {}
             }
         }
         self.ledger.status_changed();
@@ -116,7 +132,7 @@ impl Service {
         mut ahead: Option<Filing>,
         Copied { copy, .. }: Copied,
         waiting: &mpsc::Receiver<Event>,
-    ) {
+    ) -> Option<Captured> {
         let application = copy.source.application.clone();
         let mut tries = 0;
         loop {
@@ -125,9 +141,12 @@ impl Service {
                     let mut journal = self.journal();
                     journal.last_copy = Some(captured.id);
                     journal.waiting = 0;
-                    return;
+                    return Some(captured);
                 }
-                Err(CaptureError::Refused(refusal)) => return self.note_refusal(refusal, application),
+                Err(CaptureError::Refused(refusal)) => {
+                    self.note_refusal(refusal, application);
+                    return None;
+                }
                 Err(CaptureError::Store(error)) if error.may_pass() => {
                     if tries == 0 {
                         tracing::error!(%error, "a copy waits to be filed");
@@ -137,7 +156,7 @@ impl Service {
                     let pause = PAUSES[tries.min(PAUSES.len() - 1)];
                     if self.ending.is_cancelled() && pause * tries as u32 > LAST_PATIENCE {
                         tracing::error!("the service ends before a copy could be filed; it is lost");
-                        return;
+                        return None;
                     }
                     tokio::select! {
                         () = tokio::time::sleep(pause) => {}
@@ -147,12 +166,24 @@ impl Service {
                 }
                 Err(CaptureError::Store(error)) => {
                     tracing::error!(%error, "a copy could not be filed");
-                    return self.note_refusal(
-                        Refusal::Undelivered(format!("the records did not take it: {error}")),
-                        application,
-                    );
+                    let refusal = Refusal::Undelivered(format!("the records did not take it: {error}"));
+                    self.note_refusal(refusal, application);
+                    return None;
                 }
             }
+        }
+    }
+
+    /// What a program keeps for itself is added to its copy. Secrets are left as they are.
+    async fn add_own_formats(&self, captured: Captured, formats: &[Format], order: &[String]) {
+        let bytes: u64 = formats.iter().map(|format| format.data.len() as u64).sum();
+        if captured.sensitive || bytes > self.checked_rules().rules().largest {
+            return;
+        }
+        match self.store.add_formats(captured.number, captured.copied, formats, order).await {
+            Ok(Some(change)) => self.ledger.changed(change),
+            Ok(None) => {}
+            Err(error) => tracing::warn!(%error, "a program's own formats of a copy could not be kept"),
         }
     }
 
@@ -300,7 +331,7 @@ impl Service {
                 }
             });
         }
-        Ok(Captured { id, number: filed.number, new: filed.new })
+        Ok(Captured { id, number: filed.number, new: filed.new, copied, sensitive: sensitive.is_some() })
     }
 
     /// Refuses a copy of what was copied within the last `millis`, if the rules want that.

@@ -29,6 +29,9 @@ pub enum ClearError {
         /// How many there are.
         now: u64,
     },
+    /// A filter that would let everything through.
+    #[error("the {0} to clear has no name; leave it out to clear everything that is not kept")]
+    EmptyFilter(&'static str),
     /// The records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
@@ -149,6 +152,11 @@ impl Service {
 
     /// Clears what is not kept, or a slice of it.
     pub async fn clear(self: &Arc<Self>, asked: &api::Clear) -> Result<api::Cleared, ClearError> {
+        for (name, given) in [("application", &asked.application), ("device", &asked.device)] {
+            if given.as_deref().is_some_and(|given| given.trim().is_empty()) {
+                return Err(ClearError::EmptyFilter(name));
+            }
+        }
         let (going, bytes, kept, total) = self.slice(asked).await;
         let count = going.len() as u64;
         let mut cleared = api::Cleared { clips: count, bytes, kept, left: total - count, step: None, undo_until: None };

@@ -11,7 +11,7 @@ use yadori_api as api;
 use yadori_core::fill::{self, Values};
 use yadori_core::join::{self, Part};
 use yadori_core::reshape::{self, ReshapeError, Way};
-use yadori_core::{self as core, Format, Kind, format};
+use yadori_core::{self as core, Format, Kind, format, own};
 use yadori_desktop::{OfferError, PasteError};
 use yadori_store::StoreError;
 
@@ -28,7 +28,7 @@ pub enum RecallError {
     #[error("clip {0} has no text that could be {1}")]
     NoText(String, &'static str),
     /// Texts, pictures and files among one another.
-    #[error("these cannot be joined with the others: {0}")]
+    #[error("these can't be joined with the others: {0}")]
     Mixed(String),
     /// The text does not fit the way it is to be reshaped.
     #[error(transparent)]
@@ -49,6 +49,9 @@ pub enum RecallError {
     #[error(transparent)]
     Store(#[from] StoreError),
 }
+
+/// How long a program may take to paste once the keys were pressed.
+const TAKEN: std::time::Duration = std::time::Duration::from_millis(1500);
 
 impl Service {
     /// Puts clips on the clipboard: one with all its formats, several joined. Their places in the history stay,
@@ -102,11 +105,9 @@ impl Service {
         numbers.dedup();
         let to_top = self.checked_rules().rules().recall_to_top.then(|| self.stamps.next());
         self.ledger.changed(self.store.note_recall(&numbers, now(), to_top).await?);
-        if asked.paste {
-            self.paste().await?;
-        }
+        let pasted = asked.paste && self.paste().await?;
         let clips = clips.iter().map(|(record, position)| self.listed(record, Some(*position))).collect();
-        Ok(api::Recalled { clips, formats: offered, missing, left_out, pasted: asked.paste })
+        Ok(api::Recalled { clips, formats: offered, missing, left_out, pasted })
     }
 
     fn in_words(&self, clips: &[Found]) -> String {
@@ -125,7 +126,11 @@ impl Service {
         let fills = asked.fill.unwrap_or(record.fills);
         if !asked.plain && ways.is_empty() && !fills {
             let formats = self.whole_formats(&stored).await?;
-            return Ok(if record.kind == Kind::Files { core::files::to_copy(&formats) } else { formats });
+            return Ok(if record.kind == Kind::Files {
+                core::files::to_copy(&formats)
+            } else {
+                own::offered_back(formats)
+            });
         }
         let what = if ways.is_empty() { "recalled as plain text" } else { "reshaped" };
         let no_text = || RecallError::NoText(position.to_string(), what);
@@ -229,11 +234,14 @@ impl Service {
         }
     }
 
-    /// Presses the keys that paste, in the window that has the keyboard.
-    async fn paste(&self) -> Result<(), PasteError> {
+    /// Presses the keys that paste, in the window that has the keyboard. Tells whether a program has taken the content then.
+    async fn paste(&self) -> Result<bool, PasteError> {
+        let mut pastes = self.pastes.subscribe();
+        pastes.mark_unchanged();
         match &self.clipboard {
-            Some(clipboard) => clipboard.press_paste().await.unwrap_or(Err(PasteError::Lost)),
-            None => Err(PasteError::Lost),
+            Some(clipboard) => clipboard.press_paste().await.unwrap_or(Err(PasteError::Lost))?,
+            None => return Err(PasteError::Lost),
         }
+        Ok(tokio::time::timeout(TAKEN, pastes.changed()).await.is_ok())
     }
 }

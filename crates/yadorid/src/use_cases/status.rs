@@ -8,6 +8,7 @@ use std::path::PathBuf;
 use yadori_api as api;
 use yadori_core::Kind;
 use yadori_core::amounts::DAY;
+use yadori_core::capture::Refusal;
 use yadori_core::retention::{self, Limits, RetentionRules, Scope};
 use yadori_store::private::ServerState;
 
@@ -43,7 +44,9 @@ impl Service {
         let contested = journal.contested.as_ref().map(|name| {
             format!("another program ({name}) takes the clipboard each time something is put on it, and is let have it")
         });
-        let state = match (&journal.off, &journal.pause) {
+        let history = self.checked_rules().rules().history;
+        let off = journal.off.clone().or_else(|| (!history).then(|| Refusal::Off.to_string()));
+        let state = match (&off, &journal.pause) {
             (Some(_), _) => api::CaptureState::Off,
             (None, Some(_)) => api::CaptureState::Paused,
             (None, None) => api::CaptureState::On,
@@ -62,7 +65,7 @@ impl Service {
                 since: timestamp(journal.since),
                 until: journal.pause.and_then(|pause| pause.until).map(timestamp),
                 clipboard: journal.clipboard.into(),
-                reason: journal.off,
+                reason: off,
                 notes: journal.notes.into_iter().chain(contested).collect(),
                 waiting: journal.waiting as u64,
             },
