@@ -10,7 +10,7 @@
 mod checks;
 mod table;
 
-use regex::RegexSet;
+use regex::{RegexSet, RegexSetBuilder};
 use serde::{Deserialize, Serialize};
 use std::sync::LazyLock;
 use table::{RULES, Rule};
@@ -76,11 +76,28 @@ impl Sensitive {
     }
 }
 
-static ALL: LazyLock<RegexSet> =
-    LazyLock::new(|| RegexSet::new(RULES.iter().map(|rule| rule.pattern)).expect("constant patterns"));
+/// Memory for the states of the patterns: with less, they would be computed again and again.
+const STATES: usize = 64 << 20;
 
-static EACH: LazyLock<Vec<regex::Regex>> =
-    LazyLock::new(|| RULES.iter().map(|rule| regex::Regex::new(rule.pattern).expect("a constant pattern")).collect());
+/// A pattern as it is compiled. Word boundaries and white space are those of ASCII: the Unicode ones keep the whole set from
+/// being searched in one pass.
+fn compiled(pattern: &str) -> String {
+    pattern
+        .replace(r"\b", r"(?-u:\b)")
+        .replace(r"\s", r"[\x20\t\r\n]")
+        .replace(r"\S", r"[^\x20\t\r\n]")
+        .replace(r"\d", "[0-9]")
+}
+
+static ALL: LazyLock<RegexSet> = LazyLock::new(|| {
+    let patterns = RULES.iter().map(|rule| compiled(rule.pattern));
+    RegexSetBuilder::new(patterns).dfa_size_limit(STATES).build().expect("constant patterns")
+});
+
+static EACH: LazyLock<Vec<regex::Regex>> = LazyLock::new(|| {
+    let pattern = |rule: &Rule| regex::Regex::new(&compiled(rule.pattern)).expect("a constant pattern");
+    RULES.iter().map(pattern).collect()
+});
 
 /// Which rule finds a secret in `text`, if any: the first that is certain, or else the first. Takes time linear in the
 /// length of the text.

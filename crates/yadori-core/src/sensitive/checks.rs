@@ -225,5 +225,5 @@ pub(super) fn is_sole_password(text: &str, whole: &str) -> bool {
         && (has(inner, is_symbol) || symbols > 1 || classes.iter().all(|class| *class))
         && !address
         && !marked
-        && !(ends_a_sentence && !classes.iter().all(|class| *class))
+        && (!ends_a_sentence || classes.iter().all(|class| *class))
 }

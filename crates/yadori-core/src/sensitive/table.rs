@@ -99,14 +99,14 @@ pub(super) static RULES: &[Rule] = &[
         Password,
         r#"(?xi)(?:pass(?:word|wd|phrase|code)|passwort|kennwort|mot_?\ ?de_?\ ?passe|contrase(?:ñ|n)a|senha|wachtwoord
             |lösenord|salasana|hasło|haslo|jelszó|heslo|parola|adgangskode|пароль|パスワード|密码|密碼|비밀번호|סיסמה|كلمة\ المرور)
-            \b["'’]?\s*(?:is|ist|lautet|est|es)?\s*(?::=|=>|[:=：]|は)\s*
-            ("[^"\n]{4,200}"|'[^'\n]{4,200}'|[^\s"']{4,200})"#,
+            ["'’]?\s*(?:is|ist|lautet|est|es)?\s*(?::=|=>|[:=：]|は)\s*
+            ("[^"\n]{4,}"|'[^'\n]{4,}'|[^\s"']{4,})"#,
         checks::is_password_value,
     ),
     sure_if(
         "a named password, in short",
         Password,
-        r#"(?i)(?:^|[\s_;&?"'.-])(?:pw|pwd|psk|wpa[_-]?key)["']?\s*[:=]\s*("[^"\n]{4,200}"|'[^'\n]{4,200}'|[^\s"'&;]{6,200})"#,
+        r#"(?i)(?:^|[\s_;&?"'.-])(?:pw|pwd|psk|wpa[_-]?key)["']?\s*[:=]\s*("[^"\n]{4,}"|'[^'\n]{4,}'|[^\s"'&;]{6,})"#,
         checks::is_key_value,
     ),
     sure_if(
@@ -115,7 +115,7 @@ pub(super) static RULES: &[Rule] = &[
         r#"(?xi)(?:secret|secret[_\ -]?(?:key|access[_-]?key|token)|api[_\ -]?(?:key|secret|token)|access[_\ -]?(?:key|token)
             |auth[_\ -]?(?:key|token|secret)|client[_\ -]?secret|private[_\ -]?token|refresh[_\ -]?token|encryption[_\ -]?key
             |signing[_\ -]?key|session[_\ -]?(?:key|secret)|bot[_\ -]?token|token|credential|apikey)
-            ["']?\s*(?::=|=>|[:=：])\s*("[^"\n]{8,400}"|'[^'\n]{8,400}'|[^\s"']{8,400})"#,
+            ["']?\s*(?::=|=>|[:=：])\s*("[^"\n]{8,}"|'[^'\n]{8,}'|[^\s"']{8,})"#,
         checks::is_key_value,
     ),
     sure_if(
@@ -133,7 +133,7 @@ pub(super) static RULES: &[Rule] = &[
     sure_if(
         "a password in a URL (RFC 3986)",
         Password,
-        r"\b[a-z][a-z0-9+.-]*://[^\s/:@]*:([^\s/@]{3,200})@[^\s/]+",
+        r"\b[a-z][a-z0-9+.-]*://[^\s/:@]*:([^\s/@]{3,})@[^\s/]+",
         checks::is_url_password,
     ),
     sure_if(

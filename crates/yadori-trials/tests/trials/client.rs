@@ -24,7 +24,7 @@ fn a_clip_is_added_listed_found_shown_recalled_deleted_and_brought_back() {
     let list = service.run(&["list"]);
     assert_eq!(
         list.lines().map(str::trim_end).collect::<Vec<_>>(),
-        [" 1  link     now  example.org/stalls", " 2  text     now  Friday: Load-in 14:30"]
+        [" 1  link       now  example.org/stalls", " 2  text       now  Friday: Load-in 14:30"]
     );
     assert_eq!(service.clips(&["find", "load"])[0].preview, "Load-in 14:30");
     assert_eq!(service.clips(&["find", "fridya"]).len(), 1, "a misspelled title");
@@ -33,7 +33,7 @@ fn a_clip_is_added_listed_found_shown_recalled_deleted_and_brought_back() {
     assert_eq!(paste(&service, "text/plain"), "Load-in 14:30");
     assert_eq!(service.run(&["delete", "1", "2"]), "Deleted 2 clips. Undo with: yadori undo\n");
     assert!(service.clips(&["list"]).is_empty());
-    assert_eq!(service.run(&["undo"]), "Back in the history: 2 clips\n");
+    assert_eq!(service.run(&["undo"]), "Restored: 2 clips\n");
     assert_eq!(service.clips(&["list"]).len(), 2);
     assert_eq!(service.fail(&["undo"]).0, 1);
 }
@@ -125,7 +125,7 @@ fn formats_are_recalled_as_captured_plain_or_joined() {
     assert_eq!(paste(&service, "text/plain"), "one\ntwo");
     service.run_with(&["add"], &yadori_trials::sample::poster("join"));
     let (code, said) = service.fail(&["recall", "1", "2"]);
-    assert!(code == 1 && said.contains("cannot be joined with the others: 1 (image)"), "{said}");
+    assert!(code == 1 && said.contains("can't be joined with the others: 1 (image)"), "{said}");
 }
 
 #[test]
@@ -150,6 +150,95 @@ fn names_that_lead_nowhere_are_told_apart() {
 }
 
 #[test]
+fn clips_are_named_by_ranges_and_queries_and_lists_take_shape() {
+    let (home, service) = service();
+    for n in 1..=9 {
+        service.run(&["add", &format!("clip {n}")]);
+    }
+    service.run(&["add", "https://example.org/stalls"]);
+    assert_eq!(
+        service.run(&["list", "--kind", "link", "--format", "{position} {kind} {preview}"]),
+        "1 link example.org/stalls\n"
+    );
+    assert_eq!(service.run(&["find", "clip", "--ids", "-n", "3"]).lines().count(), 3);
+    assert_eq!(service.run(&["ls", "--offset", "1", "-n", "2", "--format", "{preview}"]), "clip 9\nclip 8\n");
+    // Two words in one argument are two words; a phrase has quotes of its own.
+    assert_eq!(service.clips(&["search", "7 clip", "kind:text"]).len(), 1);
+    assert_eq!(service.run(&["delete", "2-4"]), "Deleted 3 clips. Undo with: yadori undo\n");
+    assert_eq!(service.fail(&["delete", "4-2"]).0, 2);
+    service.run(&["recall", "--find", "clip", "--join", ", "]);
+    assert!(paste(&service, "text/plain").contains("clip 1"));
+    let (code, said) = service.fail(&["delete", "--find", "clip"]);
+    assert!(code == 2 && said.contains("6 clips") && said.contains("--yes"), "{said}");
+    service.run(&["delete", "--find", "clip", "--yes"]);
+    assert_eq!(service.clips(&["list"]).len(), 1);
+    // An empty filter is not one that lets everything through.
+    for filter in ["--app", "--device"] {
+        assert_eq!(service.fail(&["clear", filter, "", "--yes"]).0, 2);
+    }
+    assert_eq!(service.post("/clear", &serde_json::json!({"application": " "})).status, 400);
+    assert_eq!(service.clips(&["list"]).len(), 1);
+    // A mistyped command suggests nothing that destroys.
+    let (code, said) = service.fail(&["cleer"]);
+    assert!(code == 2 && !said.contains("'clear'"), "{said}");
+    let file = home.path().join("out.txt");
+    service.run(&["show", "1", "--save", file.to_str().unwrap()]);
+    assert_eq!(std::fs::read_to_string(&file).unwrap(), "https://example.org/stalls");
+    assert!(service.fail(&["show", "1", "--save", file.to_str().unwrap()]).1.contains("--force"));
+}
+
+#[test]
+fn pipes_watching_manuals_and_errors_as_json() {
+    let (home, service) = service();
+    let copied = service.run_with(&["copy"], b"through a pipe");
+    assert!(copied.status.success());
+    assert_eq!(paste(&service, "text/plain"), "through a pipe");
+    assert_eq!(service.run(&["paste"]), "through a pipe");
+    let mut watch = client(home.path()).args(["watch", "-n", "1", "--json"]).stdout(Stdio::piped()).spawn().unwrap();
+    // It may not listen yet when something is added; it will before long.
+    let mut n = 0;
+    while watch.try_wait().unwrap().is_none() {
+        n += 1;
+        service.run(&["add", &format!("watched {n}")]);
+    }
+    let seen: Value = serde_json::from_slice(&watch.wait_with_output().unwrap().stdout).unwrap();
+    assert!(seen["clip"]["preview"].as_str().unwrap().starts_with("watched"), "{seen}");
+    let folder = home.path().join("man");
+    service.run(&["man", folder.to_str().unwrap()]);
+    assert!(std::fs::read_to_string(folder.join("yadori-find.1")).unwrap().contains(".TH"));
+    let (code, said) = service.fail(&["show", "999", "--json"]);
+    let problem: Value = serde_json::from_str(&said).unwrap();
+    assert!(code == 4 && problem["type"] == "urn:yadori:problem:no-such-clip", "{said}");
+    // With the history off, nothing says that copies are kept.
+    service.run(&["rules", "set", "history", "off"]);
+    let status: yadori_api::Status = service.get("/status").json();
+    assert_eq!(status.capture.state, yadori_api::CaptureState::Off);
+    let doctor = service.run_with(&["doctor"], &[]);
+    assert!(String::from_utf8_lossy(&doctor.stdout).contains("rules set history on"));
+    assert_eq!(service.run(&["rules", "set", "history", "on"]), "History is on; copies are kept.\n");
+}
+
+#[test]
+fn what_only_may_be_a_secret_is_masked_until_it_is_said_to_be_none() {
+    let (_home, service) = service();
+    service.run(&["add", "DE23 5001 0517 0123 4567 89"]);
+    assert_eq!(service.clips(&["list"]).len(), 1);
+    let masked = |service: &Service| service.clips(&["list"]).iter().filter(|clip| clip.sensitive.is_some()).count();
+    let before = masked(&service);
+    service.run(&["add", "PIN: 4821"]);
+    let clip = service.clips(&["list"]).remove(0);
+    assert!(clip.sensitive.is_some() && !clip.preview.contains("4821"), "{clip:?}");
+    // It does not go in ten minutes, as what surely is one does.
+    let left = clip.expires_at.unwrap().as_second() - jiff::Timestamp::now().as_second();
+    assert!(left > 86_400, "{left}");
+    assert_eq!(service.run(&["unmask", "1"]), "Not a secret: text “PIN: 4821”\n");
+    service.run(&["delete", "1"]);
+    service.run(&["add", "PIN: 4821"]);
+    assert_eq!(masked(&service), before);
+    assert_eq!(service.clips(&["list"])[0].preview, "PIN: 4821");
+}
+
+#[test]
 fn what_is_printed_cannot_steer_a_terminal() {
     let (_home, service) = service();
     service.run(&["add", "\u{1b}[2Jred \u{202e}gnp.exe\u{7}", "--title", "\u{1b}]0;title\u{7}"]);
@@ -157,6 +246,8 @@ fn what_is_printed_cannot_steer_a_terminal() {
         let printed = service.run(command);
         assert!(!printed.contains(['\u{1b}', '\u{7}', '\u{202e}']), "{command:?} printed {printed:?}");
     }
+    let json = service.run(&["show", "1", "--json"]);
+    assert!(!json.contains(['\u{1b}', '\u{7}', '\u{202e}']) && json.contains("\\u202e"), "{json}");
     assert!(service.run(&["show", "1", "--raw"]).starts_with("\u{1b}[2J"), "raw is raw");
 }
 

@@ -40,7 +40,7 @@ fn shows_every_step(options: &[&str], pasted: &str) {
         "The history keeps at most 2,000 clips",
         "kept clips stay. Undo with: yadori undo",
         "Day by day",
-        "Back in the history: ",
+        "Restored: ",
         "connected",
         "van$ xclip -selection clipboard -o\nFerry at 06:40, van first",
         "121 clips",

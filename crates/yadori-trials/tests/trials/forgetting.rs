@@ -66,7 +66,7 @@ fn the_rules_sweep_what_is_too_old_or_too_many_and_never_what_is_kept() {
         events.any();
     }
     assert_eq!(previews(&service.clips(&["list"])), ["newest", "new", "pinned"]);
-    assert_eq!(service.run(&["bin", "restore", "1"]), "Back in the history: text “recent”\n");
+    assert_eq!(service.run(&["bin", "restore", "1"]), "Restored: text “recent”\n");
 }
 
 #[test]
@@ -78,7 +78,7 @@ fn a_sweep_of_more_than_half_is_asked_about_first() {
     }
     add_old(&service, "new", 0, "Writer");
     let (code, said) = service.fail(&["rules", "set", "age", "90d"]);
-    assert!(code == 2 && said.contains("30 of 31 clips would go") && said.contains("--yes"), "{said}");
+    assert!(code == 2 && said.contains("This removes 30 of 31 clips") && said.contains("--yes"), "{said}");
     assert_eq!(service.patch("/rules", &json!({ "limits": { "count": 5 } })).status, 409);
     let confirmed = service.patch("/rules", &json!({ "limits": { "age_seconds": 7_776_000 }, "confirmed": true }));
     assert_eq!(confirmed.status, 200);
@@ -101,10 +101,10 @@ fn a_sweep_that_comes_due_and_would_take_more_than_half_is_held_until_a_word() {
         events.wait("status", |_| true);
     }
     let told = service.run(&["status"]);
-    assert!(told.contains("would sweep 30 clips") && told.contains("yadori rules sweep"), "{told}");
+    assert!(told.contains("would delete 30 clips") && told.contains("yadori rules sweep"), "{told}");
     assert_eq!(service.clips(&["list", "-n", "50"]).len(), 30, "nothing has gone");
     assert_eq!(service.fail(&["rules", "sweep"]).0, 2);
-    assert!(service.run(&["rules", "sweep", "--yes"]).ends_with("Swept 30 clips\n"));
+    assert!(service.run(&["rules", "sweep", "--yes"]).ends_with("Moved 30 clips to the bin\n"));
     assert_eq!((service.clips(&["list"]).len(), service.status().due.held), (0, 0));
 }
 
@@ -142,7 +142,9 @@ fn capture_rules_leave_out_kinds_applications_patterns_and_repeats() {
     assert_eq!(reasons, ["application", "kind", "pattern", "repeat"]);
 
     assert!(
-        service.run(&["rules", "test", "Draft 2"]).contains("would not be captured: the rules leave out what meets")
+        service
+            .run(&["rules", "test", "Draft 2"])
+            .contains("would not be captured: the rules ignore text that matches")
     );
     assert!(service.run(&["rules", "test", "hello", "--app", "SAFE BOX"]).contains("would not be captured"));
     assert!(service.run(&["rules", "test", "hello"]).contains("would be captured as text"));
@@ -158,7 +160,7 @@ fn capture_rules_leave_out_kinds_applications_patterns_and_repeats() {
     while !service.status().refused.iter().any(|refused| refused.reason == "off") {
         events.wait("status", |_| true);
     }
-    assert_eq!(service.run(&["undo"]), "Back in the history: 3 clips\n");
+    assert_eq!(service.run(&["undo"]), "Restored: 3 clips\n");
 }
 
 #[test]
@@ -170,7 +172,7 @@ fn a_slice_is_counted_asked_about_cleared_and_brought_back() {
         add_old(&service, text, days, app);
     }
     service.run(&["pin", "3"]);
-    assert_eq!(service.run(&["clear", "--older", "5d", "--dry-run"]), "Would clear 1 clip (21 B); 1 kept clip stays\n");
+    assert_eq!(service.run(&["clear", "--older", "5d", "--dry-run"]), "This would remove 1 clip (21 B); 1 kept clip stays.\n");
     let (code, said) = service.fail(&["clear"]);
     assert!(code == 2 && said.contains("--yes") && said.contains("2 clips"), "{said}");
     service.run(&["clear", "--app", "browser", "--kind", "link", "--yes"]);
@@ -215,7 +217,7 @@ fn clearing_many_is_said_at_once_while_copies_go_on() {
     events.copied("meanwhile");
     // Undone before the last clip was written to, all are back; cleared again, and cut off at once, it is carried on at
     // the next start.
-    assert_eq!(service.run(&["undo"]), "Back in the history: 600 clips\n");
+    assert_eq!(service.run(&["undo"]), "Restored: 600 clips\n");
     assert_eq!(service.clips(&["list", "-n", "1000"]).len(), 601);
     service.run(&["clear", "--app", "nobody", "--yes"]);
     service.run(&["pin", "1"]);
@@ -223,7 +225,7 @@ fn clearing_many_is_said_at_once_while_copies_go_on() {
     service.kill();
     let service = Service::start(home.path(), command(home.path(), "simulated", None));
     assert_eq!(previews(&service.clips(&["list"])), ["meanwhile"]);
-    assert_eq!(service.run(&["undo"]), "Back in the history: 600 clips\n");
+    assert_eq!(service.run(&["undo"]), "Restored: 600 clips\n");
     assert_eq!(service.status().clips, 601);
 }
 

@@ -84,7 +84,8 @@ fn a_drawer_is_made_filled_arranged_renamed_searched_and_removed() {
     let removed = service.run(&["drawer", "remove", "cue list", "--into", "other"]);
     assert_eq!(removed, "Removed the drawer Cue list; 3 clips are in other now\n");
     assert_eq!(lines(listed("other")), ["elsewhere", "Cue 3", "Cue 1", "Cue 2"]);
-    service.run(&["drawer", "remove", "other"]);
+    assert!(service.fail(&["drawer", "remove", "other"]).1.contains("4 clips in it will no longer be kept"));
+    service.run(&["drawer", "remove", "other", "--yes"]);
     assert_eq!(service.clips(&["list"]).len(), 4, "never away");
     assert!(service.clips(&["find", "is:kept"]).is_empty());
     assert_eq!(service.fail(&["drawer", "list", "other"]).0, 1);

@@ -184,8 +184,8 @@ fn what_leaves_and_what_arrives_is_chosen() {
     workshop.run(&["sync", "pause"]);
     workshop.run(&["add", "during the pause"]);
     van.until(|own| own.devices()[1].state == DeviceState::Away);
-    assert!(workshop.run(&["status"]).contains("1 linked, nothing is shared at the moment"));
-    assert!(van.run(&["status"]).contains("1 linked, none is there at the moment"));
+    assert!(workshop.run(&["status"]).contains("1 linked, sharing is paused"));
+    assert!(van.run(&["status"]).contains("1 linked, none is connected at the moment"));
     assert_eq!(van.previews()[0], "later");
     workshop.run(&["sync", "resume"]);
     van.until_newest("during the pause");

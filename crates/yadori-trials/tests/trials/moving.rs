@@ -196,7 +196,7 @@ fn an_archive_that_means_harm_does_none() {
     assert!(output.status.success(), "{said}");
     assert_eq!(
         String::from_utf8_lossy(&output.stdout),
-        "Imported 1 clip; 1 here already, 0 brought back from the bin, 10 left out\n",
+        "Imported 1 clip; already here: 1, restored from the bin: 0, left out: 10\n",
         "{said}"
     );
     for reason in [

@@ -467,9 +467,10 @@ fn content_that_the_others_are_not_told_of_is_not_handed_out_by_its_hash() {
             let mut line = impostor.greet().await;
             line.say_raw(frame::encode(&Frame::Want(hash, 0))).await;
             loop {
-                match frame::decode(&line.hear_raw().await.expect("an answer")) {
-                    Ok(answer @ (Frame::Absent(_) | Frame::Chunk(..))) => return answer,
-                    _ => {}
+                if let Ok(answer @ (Frame::Absent(_) | Frame::Chunk(..))) =
+                    frame::decode(&line.hear_raw().await.expect("an answer"))
+                {
+                    return answer;
                 }
             }
         });

@@ -366,11 +366,11 @@ fn the_x_server_comes_back_and_the_service_stays_up() {
 #[test]
 fn what_is_selected_is_kept_only_when_that_is_wanted_and_marked() {
     let mut desk = desk();
-    assert!(desk.service.run(&["rules"]).contains("Text that is merely selected is not captured."));
+    assert!(desk.service.run(&["rules"]).contains("Selecting text does not save it; copying does."));
     desk.desktop.xsel("--primary", "not wanted");
     desk.desktop.xclip("UTF8_STRING", b"copied");
     desk.events.copied("copied");
-    assert!(desk.service.run(&["rules", "set", "primary", "on"]).contains("merely selected is captured too"));
+    assert!(desk.service.run(&["rules", "set", "primary", "on"]).contains("Text that you select is kept too"));
     desk.desktop.xsel("--primary", "gel 201");
     let clip = desk.events.copied("gel 201");
     assert!(clip.source.selected);

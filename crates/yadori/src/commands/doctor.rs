@@ -136,10 +136,10 @@ fn of_service(status: &Status) -> Vec<Finding> {
         held => wrong(
             "rules",
             format!(
-                "they would delete {held} clips, which waits for your word: {}",
+                "they would delete {held} clips, so they wait for you: {}",
                 status.due.held_because.as_deref().unwrap_or_default()
             ),
-            "look: yadori rules preview; go ahead: yadori rules sweep; or check the computer's clock",
+            "see which: yadori rules preview; delete them: yadori rules sweep; or check the computer's clock",
         ),
     });
     findings.extend(status.starts_at_log_in.map(|starts| {

@@ -23,7 +23,7 @@ pub struct Export {
     #[arg(conflicts_with_all = ["find", "drawer"])]
     clips: Vec<String>,
 
-    /// Only the clips that meet this query
+    /// Only the clips that match this query
     #[arg(long, value_name = "QUERY")]
     find: Option<String>,
 
@@ -31,7 +31,7 @@ pub struct Export {
     #[arg(long, value_name = "NAME", conflicts_with = "find")]
     drawer: Option<String>,
 
-    /// As what [default: by the file's name, or zip]
+    /// The form of the file [default: by the file's name, or zip]
     #[arg(long = "as", value_name = "FORM")]
     form: Option<Form>,
 
@@ -159,7 +159,7 @@ impl Import {
             print_json(&last)?;
         } else if last.error.is_none() || last.read > 0 {
             say(&format!(
-                "Imported {}; {} were here already, {} restored from the bin, {} left out",
+                "Imported {}; already here: {}, restored from the bin: {}, left out: {}",
                 count(report.added, "clip", "clips"),
                 report.known,
                 report.restored,

@@ -359,7 +359,7 @@ fn ignore(context: &Context, service: &Service, what: Ignored, ignore: bool) -> 
     }
     let what = match (what.app, what.pattern) {
         (Some(name), _) => format!("what is copied in {}", safe(&name)),
-        (_, pattern) => format!("what meets {}", safe(&pattern.unwrap_or_default())),
+        (_, pattern) => format!("text that matches {}", safe(&pattern.unwrap_or_default())),
     };
     say(&format!("{} {what}", if ignore { "No longer captured:" } else { "Captured again:" }))
 }
@@ -372,7 +372,7 @@ fn sweep(context: &Context, service: &Service, yes: bool) -> Result<(), Failure>
     let question =
         format!("Move {} to the bin by the rules? {} stay.", count(preview.clips, "clip", "clips"), preview.staying);
     if preview.clips > 0 && !confirm(&question, yes)? {
-        return say("Nothing was swept.");
+        return say("Nothing was removed.");
     }
     let swept: Swept = service.post("/sweep", &serde_json::json!({}))?;
     if context.json {
@@ -381,7 +381,7 @@ fn sweep(context: &Context, service: &Service, yes: bool) -> Result<(), Failure>
     say(&if swept.clips == 0 {
         "Nothing is due.".to_owned()
     } else {
-        format!("Swept {}", count(swept.clips, "clip", "clips"))
+        format!("Moved {} to the bin", count(swept.clips, "clip", "clips"))
     })
 }
 

@@ -56,7 +56,7 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
         rows.push((
             "held",
             style.warning(&format!(
-                "the rules would delete {}, which waits for your word ({why}); look: yadori rules preview; go ahead: yadori rules sweep",
+                "the rules would delete {}, so they wait for you ({why}); see which: yadori rules preview; delete them: yadori rules sweep",
                 count(due.held, "clip", "clips")
             )),
         ));

@@ -1,0 +1,14 @@
+/work/main/fuzz/target/debug/deps/digest-b583569bab0167eb.d: /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/lib.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/block_api.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/block_api/ct_variable.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros/fixed.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros/variable.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros/xof.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/digest.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/xof_fixed.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/../README.md
+
+/work/main/fuzz/target/debug/deps/libdigest-b583569bab0167eb.rmeta: /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/lib.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/block_api.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/block_api/ct_variable.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros/fixed.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros/variable.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros/xof.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/digest.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/xof_fixed.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/../README.md
+
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/lib.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/block_api.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/block_api/ct_variable.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros/fixed.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros/variable.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/buffer_macros/xof.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/digest.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/xof_fixed.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/digest-0.11.3/src/../README.md:

@@ -1,0 +1,15 @@
+/work/main/fuzz/target/debug/deps/minicbor-082cf3a36d087160.d: /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/lib.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/bytes.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/data.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode/decoder.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode/error.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode/info.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode/encoder.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode/error.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode/write.rs
+
+/work/main/fuzz/target/debug/deps/libminicbor-082cf3a36d087160.rmeta: /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/lib.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/bytes.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/data.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode/decoder.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode/error.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode/info.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode/encoder.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode/error.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode/write.rs
+
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/lib.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/bytes.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/data.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode/decoder.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode/error.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/decode/info.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode/encoder.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode/error.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/minicbor-2.3.1/src/encode/write.rs:

@@ -1,0 +1,12 @@
+/work/main/fuzz/target/debug/deps/unicode_width-773c9905ecd3b537.d: /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/lib.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/lookup.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/lookup.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/props.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/props.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/tables.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/width_info.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/width_info.rs
+
+/work/main/fuzz/target/debug/deps/libunicode_width-773c9905ecd3b537.rmeta: /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/lib.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/lookup.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/lookup.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/props.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/props.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/tables.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/width_info.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/width_info.rs
+
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/lib.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/lookup.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/lookup.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/props.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/props.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/tables.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/width_info.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/unicode-width-0.2.3/src/gen/width_info.rs:

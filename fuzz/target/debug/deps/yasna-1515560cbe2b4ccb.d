@@ -1,0 +1,15 @@
+/work/main/fuzz/target/debug/deps/yasna-1515560cbe2b4ccb.d: /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/lib.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/tags/mod.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/mod.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/oid.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/time.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/der.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/writer/mod.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/reader/mod.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/reader/error.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/deserializer/mod.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/serializer/mod.rs
+
+/work/main/fuzz/target/debug/deps/libyasna-1515560cbe2b4ccb.rmeta: /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/lib.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/tags/mod.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/mod.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/oid.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/time.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/der.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/writer/mod.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/reader/mod.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/reader/error.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/deserializer/mod.rs /root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/serializer/mod.rs
+
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/lib.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/tags/mod.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/mod.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/oid.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/time.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/models/der.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/writer/mod.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/reader/mod.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/reader/error.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/deserializer/mod.rs:
+/root/.cargo/registry/src/index.crates.io-1949cf8c6b5b557f/yasna-0.6.0/src/serializer/mod.rs:
