@@ -296,6 +296,9 @@ pub struct Recall {
     /// Answers to what placeholders ask for, by name.
     #[serde(default)]
     pub answers: BTreeMap<String, String>,
+    /// Whether what has a usual answer must be answered too.
+    #[serde(default)]
+    pub ask_usual: bool,
     /// Paste it into the window that has the keyboard.
     #[serde(default)]
     pub paste: bool,
@@ -521,6 +524,9 @@ pub struct Problem {
     /// What must be answered first: the names that placeholders ask for.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub asks: Vec<String>,
+    /// The usual answers to some of them, by name.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub usual: BTreeMap<String, String>,
 }
 
 /// What a program copies onto the simulated clipboard.

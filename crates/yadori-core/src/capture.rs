@@ -389,7 +389,7 @@ mod tests {
         assert_eq!(under(Rules { history: false, ..rules() }), Refusal::Off);
         assert_eq!(under(Rules { kinds: vec![Kind::Link], ..rules() }), Refusal::Kind(Kind::Text));
         let ignored = under(Rules { ignored_applications: vec!["safe box".into()], ..rules() });
-        assert_eq!(ignored.to_string(), "the rules leave out what is copied in safe box");
+        assert_eq!(ignored.to_string(), "the rules ignore copies made in safe box");
         assert_eq!(
             under(Rules { ignored_patterns: vec!["^Draft".into()], ..rules() }),
             Refusal::Pattern("^Draft".into())

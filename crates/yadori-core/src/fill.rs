@@ -23,6 +23,8 @@ pub struct Values<'a> {
     pub clipboard: &'a str,
     /// Answers, by name.
     pub answers: &'a BTreeMap<String, String>,
+    /// Whether what has a usual answer must be answered too.
+    pub ask_usual: bool,
 }
 
 /// What a placeholder asks for.
@@ -113,8 +115,8 @@ pub fn wants_clipboard(text: &str) -> bool {
 /// A text with its placeholders filled in; `escape` is applied to what is put in.
 ///
 /// # Errors
-/// The names of what must be answered first.
-pub fn fill(text: &str, values: &Values, escape: impl Fn(&str) -> String) -> Result<String, Vec<String>> {
+/// What must be answered first.
+pub fn fill(text: &str, values: &Values, escape: impl Fn(&str) -> String) -> Result<String, Vec<Ask>> {
     let mut missing = Vec::new();
     let mut filled = String::with_capacity(text.len());
     for part in parts(text) {
@@ -122,10 +124,11 @@ pub fn fill(text: &str, values: &Values, escape: impl Fn(&str) -> String) -> Res
             Part::Text(text) => filled.push_str(text),
             Part::Moment(form) => filled.push_str(&escape(&strtime::format(form, values.now).unwrap_or_default())),
             Part::Clipboard => filled.push_str(&escape(values.clipboard)),
-            Part::Ask(Ask { name, usual }) => match values.answers.get(&name).cloned().or(usual) {
-                Some(answer) => filled.push_str(&escape(&answer)),
-                None if !missing.contains(&name) => missing.push(name),
-                None => {}
+            Part::Ask(ask) => match (values.answers.get(&ask.name), &ask.usual) {
+                (Some(answer), _) => filled.push_str(&escape(answer)),
+                (None, Some(usual)) if !values.ask_usual => filled.push_str(&escape(usual)),
+                (None, _) if !missing.iter().any(|known: &Ask| known.name == ask.name) => missing.push(ask),
+                (None, _) => {}
             },
         }
     }
@@ -137,10 +140,14 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn filled(text: &str, answers: &[(&str, &str)]) -> Result<String, Vec<String>> {
+    fn filled(text: &str, answers: &[(&str, &str)]) -> Result<String, Vec<Ask>> {
+        filled_asking(text, answers, false)
+    }
+
+    fn filled_asking(text: &str, answers: &[(&str, &str)], ask_usual: bool) -> Result<String, Vec<Ask>> {
         let now: Zoned = "2026-11-23T14:30:00+00:00[UTC]".parse().unwrap();
         let answers = answers.iter().map(|(name, answer)| ((*name).to_owned(), (*answer).to_owned())).collect();
-        fill(text, &Values { now: &now, clipboard: "<Lamp 7>", answers: &answers }, str::to_owned)
+        fill(text, &Values { now: &now, clipboard: "<Lamp 7>", answers: &answers, ask_usual }, str::to_owned)
     }
 
     #[test]
@@ -174,7 +181,11 @@ mod tests {
     #[test]
     fn what_is_not_answered_is_named_once() {
         let text = "{ask:Name} {ask:Venue} {ask:Name}";
-        assert_eq!(filled(text, &[]), Err(vec!["Name".into(), "Venue".into()]));
+        let ask = |name: &str, usual: Option<&str>| Ask { name: name.into(), usual: usual.map(Into::into) };
+        assert_eq!(filled(text, &[]), Err(vec![ask("Name", None), ask("Venue", None)]));
+        let closing = "{ask:Closing=Yours}";
+        assert_eq!(filled_asking(closing, &[], true), Err(vec![ask("Closing", Some("Yours"))]));
+        assert_eq!(filled_asking(closing, &[("Closing", "Bye")], true).unwrap(), "Bye");
         assert_eq!(asks(text).len(), 2);
         assert!(has_placeholders(text) && !has_placeholders("{none}") && !wants_clipboard(text));
     }
@@ -182,7 +193,7 @@ mod tests {
     #[test]
     fn what_is_put_in_can_be_escaped() {
         let (now, answers) = (Zoned::default(), BTreeMap::new());
-        let values = Values { now: &now, clipboard: "<b>", answers: &answers };
+        let values = Values { now: &now, clipboard: "<b>", answers: &answers, ask_usual: false };
         assert_eq!(fill("<i>{clipboard}</i>", &values, |text| text.replace('<', "&lt;")).unwrap(), "<i>&lt;b></i>");
     }
 

@@ -271,17 +271,20 @@ mod tests {
             "The history keeps at most 2,000 clips, what was used within 90 days and at most 1 GiB together."
         );
         assert_eq!(
-            rules.capture_sentences()[0],
-            "Copied texts, links, images and lists of files are captured, each up to 32 MiB."
+            rules.capture_sentences()[..2],
+            [
+                "History is on; copies are kept.",
+                "Copied texts, links, images and lists of files are kept, each up to 32 MiB."
+            ]
         );
         rules.kinds = vec![Kind::Text];
         rules.retention.all = Limits::default();
         rules.retention.scopes = vec![(Scope::Kind(Kind::Image), Limits { count: Some(1), ..Limits::default() })];
         assert_eq!(
             rules.retention_sentences()[..2],
-            ["The history keeps clips without limit.", "Of images it keeps at most 1 clip."]
+            ["The history keeps clips without limit.", "Of images, it keeps at most 1 clip."]
         );
-        assert!(rules.capture_sentences()[0].contains("not links, images and lists of files"));
+        assert!(rules.capture_sentences()[1].contains("not links, images and lists of files"));
     }
 
     #[test]

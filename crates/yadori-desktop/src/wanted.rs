@@ -149,7 +149,8 @@ pub(crate) fn page(value: &[u8]) -> Option<String> {
 pub(crate) fn offered_as(mime: &str) -> Vec<&str> {
     match mime {
         format::PLAIN => vec!["UTF8_STRING", "text/plain;charset=utf-8", "text/plain", "TEXT", "STRING"],
-        format::RTF => vec!["text/rtf", "application/rtf"],
+        // Programs ask for it by different names; Writer takes the cells of Calc as a table only by the last one.
+        format::RTF => vec!["text/rtf", "application/rtf", "text/richtext"],
         format::FILE_LIST => vec![format::FILE_LIST, "x-special/mate-copied-files"],
         _ => vec![mime],
     }

@@ -234,6 +234,32 @@ impl Service {
         output
     }
 
+    /// Runs the client at a terminal of its own, into which `typed` is typed. Gives what that showed.
+    ///
+    /// # Panics
+    /// If it cannot be run, or fails.
+    pub fn at_a_terminal(&self, arguments: &[&str], typed: &str) -> String {
+        let quoted = |part: &std::ffi::OsStr| format!("'{}'", part.to_string_lossy().replace('\'', r"'\''"));
+        let mut inner = client(&self.home);
+        inner.args(arguments);
+        let words = std::iter::once(inner.get_program()).chain(inner.get_args()).map(quoted);
+        let line = words.collect::<Vec<_>>().join(" ");
+        let mut outer = Command::new("script");
+        outer.args(["--quiet", "--return", "--command", &line, "/dev/null"]);
+        for (name, value) in inner.get_envs() {
+            match value {
+                Some(value) => outer.env(name, value),
+                None => outer.env_remove(name),
+            };
+        }
+        let mut child = outer.stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().expect("script, of bsdutils");
+        child.stdin.take().expect("its input").write_all(typed.as_bytes()).expect("typing");
+        let output = child.wait_with_output().expect("the client");
+        let shown = String::from_utf8_lossy(&output.stdout).into_owned();
+        assert!(output.status.success(), "yadori {arguments:?} failed: {shown}");
+        shown
+    }
+
     /// Runs the client, which must succeed. Gives what it printed.
     ///
     /// # Panics

@@ -19,14 +19,18 @@ pub fn confirm(question: &str, yes: bool) -> Result<bool, Failure> {
     Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
 }
 
-/// Asks for something by its name; none without a terminal.
-pub fn answer(name: &str) -> Result<Option<String>, Failure> {
+/// Asks for something by its name; none without a terminal. A bare Enter is the usual answer, if there is one.
+pub fn answer(name: &str, usual: Option<&String>) -> Result<Option<String>, Failure> {
     if !std::io::stdin().is_terminal() {
         return Ok(None);
     }
-    eprint!("{}: ", safe(name));
+    match usual {
+        Some(usual) => eprint!("{} [{}]: ", safe(name), safe(usual)),
+        None => eprint!("{}: ", safe(name)),
+    }
     std::io::stderr().flush()?;
     let mut answer = String::new();
     std::io::stdin().lock().read_line(&mut answer)?;
-    Ok(Some(answer.trim_end_matches(['\n', '\r']).to_owned()))
+    let answer = answer.trim_end_matches(['\n', '\r']);
+    Ok(Some(if answer.is_empty() { usual.cloned().unwrap_or_default() } else { answer.to_owned() }))
 }

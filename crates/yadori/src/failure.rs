@@ -11,7 +11,12 @@ pub enum Failure {
     /// The arguments make no sense together.
     Usage(String),
     /// The service cannot be reached.
-    Unreachable(String),
+    Unreachable {
+        /// What is known of it.
+        message: String,
+        /// The command that starts it.
+        start: String,
+    },
     /// The service says no.
     Problem(Box<Problem>),
     /// Something on this side.
@@ -41,12 +46,10 @@ impl Failure {
         }
         let (code, message, hint, candidates): (u8, String, Option<String>, Vec<Clip>) = match self {
             Self::Usage(message) => (2, message, Some("see: yadori help".into()), Vec::new()),
-            Self::Unreachable(message) => (
-                3,
-                message,
-                Some("start it with: yadorid (or find out what's wrong: yadori doctor)".into()),
-                Vec::new(),
-            ),
+            Self::Unreachable { message, start } => {
+                let hint = format!("start it with: {start} (or find out what's wrong: yadori doctor)");
+                (3, message, Some(hint), Vec::new())
+            }
             Self::Here(message) => (1, message, None, Vec::new()),
             Self::ClosedPipe => return ExitCode::SUCCESS,
             Self::Silent(code) => return ExitCode::from(code),
@@ -67,7 +70,7 @@ impl Failure {
         let own = |kind: &str, detail: &str| serde_json::json!({ "type": format!("urn:yadori:problem:{kind}"), "detail": detail });
         Some(match self {
             Self::Usage(message) => (2, own("usage", message)),
-            Self::Unreachable(message) => (3, own("unreachable", message)),
+            Self::Unreachable { message, .. } => (3, own("unreachable", message)),
             Self::Here(message) => (1, own("client", message)),
             Self::Problem(problem) => (code_of(&problem.kind), serde_json::to_value(problem).ok()?),
             Self::ClosedPipe | Self::Silent(_) => return None,
@@ -80,7 +83,7 @@ fn code_of(kind: &str) -> u8 {
     match kind.rsplit(':').next().unwrap_or_default() {
         "no-such-clip" | "ambiguous-name" => 4,
         "not-a-name" | "bad-query" | "bad-way" | "bad-rule" | "bad-particulars" | "bad-drawer" | "bad-page"
-        | "bad-slice" => 2,
+        | "bad-slice" | "not-asked" => 2,
         _ => 1,
     }
 }

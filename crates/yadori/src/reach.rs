@@ -32,8 +32,12 @@ impl Service {
         let path = places(home)?.reach();
         let text = std::fs::read(&path).map_err(|error| match error.kind() {
             std::io::ErrorKind::NotFound => {
-                let with = home.map(|home| format!(" with {}", home.display())).unwrap_or_default();
-                Failure::Unreachable(format!("the service isn't running{with}, so nothing is being kept"))
+                let with = home.map(|home| format!(" --home {}", home.display())).unwrap_or_default();
+                let whose = if with.is_empty() { String::new() } else { format!(" with{with}") };
+                Failure::Unreachable {
+                    message: format!("the service isn't running{whose}, so nothing is being kept"),
+                    start: format!("yadorid{with}"),
+                }
             }
             _ => Failure::Here(format!("{} cannot be read: {error}", path.display())),
         })?;
@@ -187,9 +191,10 @@ impl Service {
 fn away(error: ureq::Error) -> Failure {
     match error {
         ureq::Error::Timeout(_) => Failure::Here("the service does not answer in time".into()),
-        error => Failure::Unreachable(format!(
-            "the service cannot be reached ({error}); it seems to have ended without saying so"
-        )),
+        error => Failure::Unreachable {
+            message: format!("the service cannot be reached ({error}); it seems to have ended without saying so"),
+            start: "yadorid".into(),
+        },
     }
 }
 

@@ -2,6 +2,7 @@
 
 use crate::terminal::{Style, age, columns, fit, pad, safe};
 use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use std::io::Write;
 use yadori_api::{Clip, Kind};
 
@@ -11,18 +12,43 @@ const SOURCE_WIDTH: usize = 16;
 /// Narrowest line on which the application is shown.
 const SOURCE_FROM: usize = 72;
 
-/// Prints the clips, one on a line: position, kind, age, what it is, and where from.
-pub fn print(clips: &[Clip], style: Style, now: Timestamp) -> std::io::Result<()> {
+/// Prints the clips, one on a line: position, kind, age, what it is, and where from. With `days`, a terminal also shows
+/// a heading before the first clip of each day.
+pub fn print(clips: &[Clip], style: Style, now: Timestamp, days: bool) -> std::io::Result<()> {
     let position = |clip: &Clip| clip.position.map_or_else(|| "-".into(), |position| position.to_string());
     let labels: Vec<String> = clips.iter().map(position).collect();
-    print_labelled(clips, &labels, style, now)
+    write(clips, &labels, style, now, days && style.width.is_some())
 }
 
 /// The same, with labels of one's own in place of the positions.
 pub fn print_labelled(clips: &[Clip], labels: &[String], style: Style, now: Timestamp) -> std::io::Result<()> {
+    write(clips, labels, style, now, false)
+}
+
+/// The day of a moment as a heading.
+fn day(at: Timestamp, now: Timestamp) -> String {
+    let (at, now) = (at.to_zoned(TimeZone::system()), now.to_zoned(TimeZone::system()));
+    if at.date() == now.date() {
+        "Today".into()
+    } else if now.date().yesterday().is_ok_and(|yesterday| at.date() == yesterday) {
+        "Yesterday".into()
+    } else if at.year() == now.year() {
+        at.strftime("%A %-d %B").to_string()
+    } else {
+        at.strftime("%A %-d %B %Y").to_string()
+    }
+}
+
+fn write(clips: &[Clip], labels: &[String], style: Style, now: Timestamp, days: bool) -> std::io::Result<()> {
     let mut out = std::io::stdout().lock();
     let width = labels.iter().map(|label| columns(label)).max().unwrap_or(0).max(2);
+    let mut shown = None;
     for (clip, label) in clips.iter().zip(labels) {
+        let day = day(clip.copied_at, now);
+        if days && shown.as_ref() != Some(&day) {
+            writeln!(out, "{}", style.strong(&day))?;
+            shown = Some(day);
+        }
         writeln!(out, "{}", line(clip, label, style, now, width))?;
     }
     out.flush()
@@ -187,6 +213,15 @@ mod tests {
 
     fn shown(clip: &Clip, width: Option<usize>, colour: bool) -> String {
         line(clip, "3", Style { width, colour }, Timestamp::from_second(1_795_424_460).unwrap(), 2)
+    }
+
+    #[test]
+    fn days_are_named_as_people_name_them() {
+        let now: Timestamp =
+            jiff::civil::date(2026, 11, 26).at(9, 0, 0, 0).to_zoned(TimeZone::system()).unwrap().timestamp();
+        let before = |days: i64| day(now - jiff::SignedDuration::from_hours(24 * days), now);
+        assert_eq!((before(0), before(1)), ("Today".into(), "Yesterday".into()));
+        assert_eq!((before(2), before(365)), ("Tuesday 24 November".into(), "Wednesday 26 November 2025".into()));
     }
 
     #[test]

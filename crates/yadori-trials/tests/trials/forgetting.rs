@@ -66,6 +66,10 @@ fn the_rules_sweep_what_is_too_old_or_too_many_and_never_what_is_kept() {
         events.any();
     }
     assert_eq!(previews(&service.clips(&["list"])), ["newest", "new", "pinned"]);
+    let (_, said) = service.fail(&["bin", "restore", "99"]);
+    assert!(said.contains("no clip 99 in the bin") && said.contains("yadori bin list"), "{said}");
+    let (_, said) = service.fail(&["undo", "--step", "99"]);
+    assert!(said.contains("no step 99") && said.contains("yadori undo --list"), "{said}");
     assert_eq!(service.run(&["bin", "restore", "1"]), "Restored: text “recent”\n");
 }
 
@@ -172,7 +176,10 @@ fn a_slice_is_counted_asked_about_cleared_and_brought_back() {
         add_old(&service, text, days, app);
     }
     service.run(&["pin", "3"]);
-    assert_eq!(service.run(&["clear", "--older", "5d", "--dry-run"]), "This would remove 1 clip (21 B); 1 kept clip stays.\n");
+    assert_eq!(
+        service.run(&["clear", "--older", "5d", "--dry-run"]),
+        "This would remove 1 clip (21 B); 1 kept clip stays.\n"
+    );
     let (code, said) = service.fail(&["clear"]);
     assert!(code == 2 && said.contains("--yes") && said.contains("2 clips"), "{said}");
     service.run(&["clear", "--app", "browser", "--kind", "link", "--yes"]);

@@ -149,6 +149,13 @@ fn placeholders_and_aliases_are_filled_in() {
     assert!(code == 1 && said.contains("Name") && said.contains("--answer"), "{said}");
     service.run(&["recall", ":dear", "--answer", "Name=Ada"]);
     assert_eq!(paste(&service), "Dear Ada, fine. {none}");
+    // A misspelt name is no answer.
+    let (code, said) = service.fail(&["recall", ":dear", "--answer", "Name=Ada", "--answer", "Wrod=well"]);
+    assert!(code == 2 && said.contains("“Wrod”") && said.contains("Name, Word"), "{said}");
+    // At a terminal everything is asked, with the usual answer to be taken by a bare Enter.
+    let asked = service.at_a_terminal(&["recall", ":dear"], "Bo\n\n");
+    assert!(asked.contains("Name: ") && asked.contains("Word [fine]: "), "{asked}");
+    assert_eq!(paste(&service), "Dear Bo, fine. {none}");
     service.run(&["recall", ":dear", "--no-fill"]);
     assert_eq!(paste(&service), "Dear {ask:Name}, {ask:Word=fine}. {none}");
     service.run(&["fill", ":dear", "off"]);

@@ -45,8 +45,8 @@ impl Doctor {
             }
             Err(failure) => {
                 findings.push(match failure {
-                    Failure::Unreachable(_) => {
-                        wrong("service", "it is not running, so nothing is being kept", "start it: yadorid")
+                    Failure::Unreachable { start, .. } => {
+                        wrong("service", "it is not running, so nothing is being kept", format!("start it: {start}"))
                     }
                     Failure::Problem(problem) => {
                         wrong("service", problem.detail.clone(), problem.hint.clone().unwrap_or_default())

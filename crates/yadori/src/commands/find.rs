@@ -40,6 +40,6 @@ impl Find {
             eprintln!("No match for “{query}” in {} clips.", found.total);
             return Ok(());
         }
-        self.shown.print(context, &found)
+        self.shown.print(context, &found, false)
     }
 }

@@ -10,7 +10,7 @@ use yadori_api::{Clip, Clips};
 ///
 /// Each line shows the clip's position, its kind, how long ago it was copied, what it is, and the application it came from;
 /// then, in brackets, its alias, pin, drawer and mark, and when it is deleted if that is within a day. A terminal gets
-/// lines that fit; a pipe gets whole lines.
+/// lines that fit and a heading for each day; a pipe gets whole lines alone.
 #[derive(Args)]
 pub struct List {
     /// List the pinned clips, in their order
@@ -58,8 +58,8 @@ impl Shown {
         clips(&context.service()?, self.query(query), self.offset, self.limit)
     }
 
-    /// Prints clips as is asked for.
-    pub fn print(&self, context: &Context, found: &Found) -> Result<(), Failure> {
+    /// Prints clips as is asked for, on a terminal with a heading for each day if `days`.
+    pub fn print(&self, context: &Context, found: &Found, days: bool) -> Result<(), Failure> {
         if context.json {
             return print_json(&found.clips);
         }
@@ -69,7 +69,7 @@ impl Shown {
         if let Some(template) = &self.format {
             return found.clips.iter().try_for_each(|clip| say(&filled(template, clip)));
         }
-        table::print(&found.clips, Style::of_stdout(), jiff::Timestamp::now())?;
+        table::print(&found.clips, Style::of_stdout(), jiff::Timestamp::now(), days)?;
         if found.more && !is_quiet() {
             let next = self.offset + self.limit;
             eprintln!("There are more. Show the next ones with: --offset {next}");
@@ -126,7 +126,7 @@ impl List {
                 }
             );
         }
-        self.shown.print(context, &found)
+        self.shown.print(context, &found, true)
     }
 
     fn pinned(self, context: &Context) -> Result<(), Failure> {
@@ -138,7 +138,7 @@ impl List {
         let labels: Vec<String> = shown.iter().map(|(_, place)| format!("p{place}")).collect();
         let clips: Vec<Clip> = shown.into_iter().map(|(clip, _)| clip).collect();
         if context.json || self.shown.ids || self.shown.format.is_some() {
-            return self.shown.print(context, &Found { clips, total: all as u64, more: false });
+            return self.shown.print(context, &Found { clips, total: all as u64, more: false }, false);
         }
         if all == 0 {
             eprintln!("Nothing is pinned yet. Pin a clip: yadori pin 3");

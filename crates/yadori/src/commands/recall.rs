@@ -6,6 +6,7 @@ use crate::failure::Failure;
 use crate::fetching::asking;
 use clap::Args;
 use std::collections::BTreeMap;
+use std::io::IsTerminal;
 use yadori_api::{Recall as Asked, Recalled};
 
 /// Put clips back on the clipboard
@@ -66,6 +67,7 @@ impl Recall {
             reshape: self.reshape,
             fill: if self.fill { Some(true) } else { self.no_fill.then_some(false) },
             answers: answers(&self.answers)?,
+            ask_usual: std::io::stdin().is_terminal(),
             paste: self.paste,
             skip_others: self.joining.skip_others,
             at_once: true,
@@ -74,9 +76,9 @@ impl Recall {
             match asking(&service, &asked.clips, || service.post("/recall", &asked)) {
                 Err(Failure::Problem(problem)) if !problem.asks.is_empty() => {
                     for name in &problem.asks {
-                        match answer(name)? {
+                        match answer(name, problem.usual.get(name))? {
                             // A bare Enter would leave a hole in the letter: it is asked once more.
-                            Some(answer) if answer.is_empty() => {}
+                            Some(answer) if answer.is_empty() && !problem.usual.contains_key(name) => {}
                             Some(answer) => drop(asked.answers.insert(name.clone(), answer)),
                             None => return Err(Failure::Problem(problem)),
                         }

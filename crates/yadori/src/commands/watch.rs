@@ -39,7 +39,7 @@ impl Watch {
                 }
             }
         }
-        Err(Failure::Unreachable("the service has stopped".into()))
+        Err(Failure::Unreachable { message: "the service has stopped".into(), start: "yadorid".into() })
     }
 }
 

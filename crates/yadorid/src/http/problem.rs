@@ -25,6 +25,7 @@ use axum::extract::Query;
 use axum::extract::rejection::{BytesRejection, JsonRejection, QueryRejection};
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use std::collections::BTreeMap;
 use yadori_api as api;
 use yadori_core::ClipId;
 use yadori_core::capture::Refusal;
@@ -61,6 +62,7 @@ pub struct Problem {
     /// Candidates whose particulars have not been looked up.
     unresolved: Vec<ClipId>,
     asks: Vec<String>,
+    usual: BTreeMap<String, String>,
 }
 
 impl Problem {
@@ -74,6 +76,7 @@ impl Problem {
             candidates: Vec::new(),
             unresolved: Vec::new(),
             asks: Vec::new(),
+            usual: BTreeMap::new(),
         }
     }
 
@@ -215,6 +218,7 @@ impl IntoResponse for Problem {
             hint: self.hint.map(str::to_owned),
             candidates: self.candidates,
             asks: self.asks,
+            usual: self.usual,
         };
         let mut response = (self.status, Json(body)).into_response();
         response.headers_mut().insert(header::CONTENT_TYPE, HeaderValue::from_static("application/problem+json"));
@@ -266,6 +270,8 @@ impl From<FindNameError> for Problem {
             FindNameError::Number => {
                 Self::new(StatusCode::BAD_REQUEST, "nothing-named", "No clip, or too many", detail)
             }
+            FindNameError::NotInBin(_) => Self::new(StatusCode::NOT_FOUND, "no-such-clip", "Not in the bin", detail)
+                .hint("see what is in the bin with: yadori bin list"),
             FindNameError::InBin(_) => Self::new(StatusCode::NOT_FOUND, "no-such-clip", "In the bin", detail)
                 .hint("bring it back with: yadori bin restore"),
             FindNameError::NoSuchAlias(_) => Self::new(StatusCode::NOT_FOUND, "no-such-clip", "No such alias", detail)
@@ -345,8 +351,11 @@ impl From<RecallError> for Problem {
             RecallError::Mixed(_) => Self::new(StatusCode::UNPROCESSABLE_ENTITY, "mixed", "Cannot be joined", detail)
                 .hint("texts and links can be joined, and lists of files; leave the others out with --skip-others"),
             RecallError::Reshape(error) => error.into(),
-            RecallError::Asks(names) => Self {
-                asks: names,
+            RecallError::NotAsked(..) => Self::new(StatusCode::BAD_REQUEST, "not-asked", "An answer too many", detail)
+                .hint("check the name, capital letters count; --fill fills in a clip that is not set to"),
+            RecallError::Asks(asks) => Self {
+                usual: asks.iter().filter_map(|ask| Some((ask.name.clone(), ask.usual.clone()?))).collect(),
+                asks: asks.into_iter().map(|ask| ask.name).collect(),
                 ..Self::new(StatusCode::UNPROCESSABLE_ENTITY, "asks", "Something must be answered first", detail)
                     .hint("answer with --answer Name=VALUE; a recall leaves placeholders as they are with --no-fill")
             },
@@ -508,6 +517,8 @@ impl From<StatsError> for Problem {
 impl From<UndoError> for Problem {
     fn from(error: UndoError) -> Self {
         match error {
+            UndoError::NoSuchStep(_) => Self::new(StatusCode::NOT_FOUND, "nothing-to-undo", "No such step", error)
+                .hint("see what can be undone with: yadori undo --list"),
             UndoError::Nothing => Self::new(StatusCode::NOT_FOUND, "nothing-to-undo", "Nothing to undo", error),
             UndoError::Store(error) => error.into(),
         }

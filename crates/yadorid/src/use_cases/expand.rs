@@ -1,12 +1,13 @@
 //! Expand: aliases in a text become the clips that they stand for.
 
 use super::names::FindNameError;
-use super::recall::RecallError;
+use super::recall::{Filling, RecallError};
 use crate::moment::now;
 use crate::service::Service;
 use yadori_api as api;
 use yadori_core::Format;
 use yadori_core::alias::{self, Piece};
+use yadori_core::fill::Ask;
 
 impl Service {
     /// A text with its aliases filled in, and the placeholders of clips that have some. What stands for nothing
@@ -14,7 +15,8 @@ impl Service {
     pub async fn expand(&self, asked: &api::Expand) -> Result<api::Expanded, RecallError> {
         let mut expanded = api::Expanded { text: String::new(), filled: Vec::new(), unknown: Vec::new() };
         let mut used = Vec::new();
-        let mut missing = Vec::new();
+        let mut missing: Vec<Ask> = Vec::new();
+        let mut filling = Filling::new(&asked.answers, false);
         let once = |list: &mut Vec<String>, name: String| {
             if !list.contains(&name) {
                 list.push(name);
@@ -41,9 +43,15 @@ impl Service {
             let text = self.plain_text(&record, &formats).await?;
             let mut text = text.ok_or_else(|| RecallError::NoText(alias.to_string(), "filled in"))?;
             if record.fills {
-                match self.filled(vec![Format::plain(text.clone())], &asked.answers).await {
+                match self.filled(vec![Format::plain(text.clone())], &mut filling).await {
                     Ok(filled) => text = filled.iter().map(|format| String::from_utf8_lossy(&format.data)).collect(),
-                    Err(RecallError::Asks(names)) => names.into_iter().for_each(|name| once(&mut missing, name)),
+                    Err(RecallError::Asks(asks)) => {
+                        for ask in asks {
+                            if !missing.iter().any(|known| known.name == ask.name) {
+                                missing.push(ask);
+                            }
+                        }
+                    }
                     Err(error) => return Err(error),
                 }
             }
@@ -56,6 +64,7 @@ impl Service {
         if !missing.is_empty() {
             return Err(RecallError::Asks(missing));
         }
+        filling.check()?;
         if !used.is_empty() {
             self.ledger.changed(self.store.note_recall(&used, now(), None).await?);
         }

@@ -27,6 +27,9 @@ pub enum FindNameError {
     /// There is no such clip.
     #[error("there is no clip {0}")]
     NoSuchClip(String),
+    /// There is no such clip in the bin.
+    #[error("there is no clip {0} in the bin")]
+    NotInBin(String),
     /// It waits in the bin.
     #[error("the clip {0} is in the bin")]
     InBin(String),
@@ -165,7 +168,7 @@ impl Service {
             Ok(ClipName::IdPrefix(prefix)) => prefix,
             Ok(ClipName::Position(place)) => {
                 let found = self.store.bin(u32::try_from(place - 1).unwrap_or(u32::MAX), 1).await?.pop();
-                return found.ok_or(FindNameError::NoSuchClip(format!("{shown} in the bin")));
+                return found.ok_or(FindNameError::NotInBin(shown));
             }
             Ok(_) => name.trim().to_ascii_lowercase(),
             Err(error) => return Err(FindNameError::NotAName(shown, error)),
@@ -173,7 +176,7 @@ impl Service {
         let ids = self.store.bin_ids().await?;
         let found: Vec<ClipId> = ids.into_iter().filter(|id| id.to_string().starts_with(&prefix)).collect();
         match found.as_slice() {
-            [] => Err(FindNameError::NoSuchClip(format!("{shown} in the bin"))),
+            [] => Err(FindNameError::NotInBin(shown)),
             [id] => self.store.clip(*id).await?.ok_or(FindNameError::NoSuchClip(shown)),
             several => {
                 let candidates = several.iter().copied().take(CANDIDATES + 1).collect();

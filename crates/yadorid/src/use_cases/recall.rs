@@ -8,7 +8,7 @@ use jiff::Zoned;
 use std::collections::BTreeMap;
 use thiserror::Error;
 use yadori_api as api;
-use yadori_core::fill::{self, Values};
+use yadori_core::fill::{self, Ask, Values};
 use yadori_core::join::{self, Part};
 use yadori_core::reshape::{self, ReshapeError, Way};
 use yadori_core::{self as core, Format, Kind, format, own};
@@ -34,8 +34,11 @@ pub enum RecallError {
     #[error(transparent)]
     Reshape(#[from] ReshapeError),
     /// Placeholders ask for something.
-    #[error("its placeholders ask for: {}", .0.join(", "))]
-    Asks(Vec<String>),
+    #[error("its placeholders ask for: {}", .0.iter().map(|ask| ask.name.as_str()).collect::<Vec<_>>().join(", "))]
+    Asks(Vec<Ask>),
+    /// An answer to what no placeholder asks for; and what they do ask for.
+    #[error("nothing asks for “{0}”; the placeholders ask for: {1}")]
+    NotAsked(String, String),
     /// There is no clipboard.
     #[error("there is no clipboard to put it on: {0}")]
     NoClipboard(String),
@@ -53,6 +56,31 @@ pub enum RecallError {
 /// How long a program may take to paste once the keys were pressed.
 const TAKEN: std::time::Duration = std::time::Duration::from_millis(1500);
 
+/// The answers to placeholders, and what was asked for so far.
+pub(crate) struct Filling<'a> {
+    answers: &'a BTreeMap<String, String>,
+    /// Whether what has a usual answer must be answered too.
+    ask_usual: bool,
+    asked: Vec<String>,
+}
+
+impl<'a> Filling<'a> {
+    pub(crate) fn new(answers: &'a BTreeMap<String, String>, ask_usual: bool) -> Self {
+        Self { answers, ask_usual, asked: Vec::new() }
+    }
+
+    /// Says if there is an answer to what nothing asked for: a misspelt name, most likely.
+    pub(crate) fn check(self) -> Result<(), RecallError> {
+        match self.answers.keys().find(|name| !self.asked.contains(name)) {
+            Some(name) => Err(RecallError::NotAsked(
+                name.clone(),
+                if self.asked.is_empty() { "nothing".to_owned() } else { self.asked.join(", ") },
+            )),
+            None => Ok(()),
+        }
+    }
+}
+
 impl Service {
     /// Puts clips on the clipboard: one with all its formats, several joined. Their places in the history stay,
     /// unless the rules say otherwise; that and how often they were used is noted.
@@ -69,9 +97,10 @@ impl Service {
         }
         let ways = reshape::ways(asked.reshape.iter().map(String::as_str))?;
         let mut left_out = Vec::new();
+        let mut filling = Filling::new(&asked.answers, asked.ask_usual);
         let formats = match clips.as_slice() {
             [] => return Err(RecallError::Nothing),
-            [one] => self.on_the_way_out(one, asked, &ways).await?,
+            [one] => self.on_the_way_out(one, asked, &ways, &mut filling).await?,
             [first, ..] => {
                 let files = first.0.kind == Kind::Files && ways.is_empty() && !asked.plain;
                 let joins = |(record, _): &Found| match files {
@@ -87,9 +116,10 @@ impl Service {
                 }
                 left_out = others.iter().map(|(record, position)| self.listed(record, Some(*position))).collect();
                 clips = joined;
-                self.joined(&clips, asked, &ways, files).await?
+                self.joined(&clips, asked, &ways, files, &mut filling).await?
             }
         };
+        filling.check()?;
         let missing = if formats.iter().any(|format| format.mime == format::URI_LIST) {
             files::look_for(&formats).await
         } else {
@@ -121,6 +151,7 @@ impl Service {
         (record, position): &Found,
         asked: &api::Recall,
         ways: &[Way],
+        filling: &mut Filling<'_>,
     ) -> Result<Vec<Format>, RecallError> {
         let stored = self.store.formats(record.number).await?;
         let fills = asked.fill.unwrap_or(record.fills);
@@ -143,7 +174,7 @@ impl Service {
             formats.push(Format::new(format::HTML, markup));
         }
         if fills {
-            formats = self.filled(formats, &asked.answers).await?;
+            formats = self.filled(formats, filling).await?;
         }
         if !ways.is_empty() {
             let text = String::from_utf8_lossy(&formats[0].data).into_owned();
@@ -160,6 +191,7 @@ impl Service {
         asked: &api::Recall,
         ways: &[Way],
         files: bool,
+        filling: &mut Filling<'_>,
     ) -> Result<Vec<Format>, RecallError> {
         if files {
             let mut lists = Vec::with_capacity(clips.len());
@@ -171,7 +203,8 @@ impl Service {
         }
         let mut parts = Vec::with_capacity(clips.len());
         for clip in clips {
-            let formats = self.on_the_way_out(clip, &api::Recall { plain: false, ..asked.clone() }, ways).await?;
+            let formats =
+                self.on_the_way_out(clip, &api::Recall { plain: false, ..asked.clone() }, ways, filling).await?;
             let of = |mime| {
                 let data = format::find(&formats, mime)?;
                 Some(String::from_utf8_lossy(data).into_owned())
@@ -194,7 +227,7 @@ impl Service {
     pub(crate) async fn filled(
         &self,
         formats: Vec<Format>,
-        answers: &BTreeMap<String, String>,
+        filling: &mut Filling<'_>,
     ) -> Result<Vec<Format>, RecallError> {
         let now = Zoned::now();
         let texts: Vec<String> =
@@ -204,7 +237,13 @@ impl Service {
         } else {
             String::new()
         };
-        let values = Values { now: &now, clipboard: &clipboard, answers };
+        for ask in texts.iter().flat_map(|text| fill::asks(text)) {
+            if !filling.asked.contains(&ask.name) {
+                filling.asked.push(ask.name);
+            }
+        }
+        let values =
+            Values { now: &now, clipboard: &clipboard, answers: filling.answers, ask_usual: filling.ask_usual };
         let mut filled = Vec::with_capacity(formats.len());
         for (format, text) in formats.into_iter().zip(texts) {
             let escape: fn(&str) -> String = if format.mime == format::HTML { join::escaped } else { str::to_owned };

@@ -18,6 +18,9 @@ pub enum UndoError {
     /// Nothing was deleted, or its grace is over, or it has been undone.
     #[error("there is nothing to undo: what was deleted, cleared or edited can be brought back for 24 hours")]
     Nothing,
+    /// There is no such step, or its grace is over, or it has been undone.
+    #[error("there is no step {0} to undo")]
+    NoSuchStep(u64),
     /// The records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
@@ -31,8 +34,10 @@ impl Service {
         let alone = self.stepping.lock().await;
         self.interrupt.store(false, Ordering::Relaxed);
         let horizon = retention::bin_horizon(now());
-        let (mut step, change) =
-            self.store.begin_undo(step, self.stamps.next(), horizon).await?.ok_or(UndoError::Nothing)?;
+        let (mut step, change) = self.store.begin_undo(step, self.stamps.next(), horizon).await?.ok_or(match step {
+            Some(number) => UndoError::NoSuchStep(number),
+            None => UndoError::Nothing,
+        })?;
         if let Some(change) = change {
             self.ledger.changed(change);
         }
