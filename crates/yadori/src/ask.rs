@@ -1,7 +1,7 @@
 //! Questions to the person at the terminal.
 
 use crate::failure::Failure;
-use crate::terminal::safe;
+use crate::terminal::{Style, safe};
 use std::io::{BufRead, IsTerminal, Write};
 
 /// Asks for a yes. With `yes` it was given beforehand; without a terminal nobody can be asked.
@@ -12,7 +12,7 @@ pub fn confirm(question: &str, yes: bool) -> Result<bool, Failure> {
     if !std::io::stdin().is_terminal() {
         return Err(Failure::Usage(format!("{question} Can't prompt here; add --yes.")));
     }
-    eprint!("{question} [y/N] ");
+    eprint!("{} [y/N] ", Style::of_stderr().broken(question, 0));
     std::io::stderr().flush()?;
     let mut answer = String::new();
     std::io::stdin().lock().read_line(&mut answer)?;

@@ -1,6 +1,6 @@
 //! Errors as message, hint and exit code. This is the only place where they become so.
 
-use crate::terminal::safe;
+use crate::terminal::{Style, safe};
 use std::io::Write;
 use std::process::ExitCode;
 use yadori_api::{Clip, Problem};
@@ -55,12 +55,13 @@ impl Failure {
             Self::Silent(code) => return ExitCode::from(code),
             Self::Problem(problem) => (code_of(&problem.kind), problem.detail, problem.hint, problem.candidates),
         };
-        eprintln!("yadori: {}", safe(&message));
+        let style = Style::of_stderr();
+        eprintln!("{}", style.broken(&format!("yadori: {}", safe(&message)), 2));
         for clip in candidates {
             eprintln!("  {}  {}", &clip.id[..clip.id.len().min(10)], safe(&clip.preview));
         }
         if let Some(hint) = hint {
-            eprintln!("  {}", safe(&hint));
+            eprintln!("{}", style.broken(&format!("  {}", safe(&hint)), 4));
         }
         ExitCode::from(code)
     }

@@ -6,13 +6,15 @@
 //! * `failure`: errors as message, hint and exit code
 //! * `terminal`, `table`: what is printed, fitted to where it is printed
 
+#[macro_use]
+mod terminal;
+
 mod ask;
 mod commands;
 mod failure;
 mod fetching;
 mod reach;
 mod table;
-mod terminal;
 
 use clap::{CommandFactory, Parser, Subcommand};
 use failure::Failure;

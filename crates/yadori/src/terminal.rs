@@ -6,6 +6,13 @@ use std::sync::OnceLock;
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use yadori_core::preview::unsafe_to_print;
 
+/// Prints a line to standard error for a person to read, broken between words where the terminal is narrow.
+macro_rules! tell {
+    ($($part:tt)*) => {
+        eprintln!("{}", $crate::terminal::Style::of_stderr().broken(&format!($($part)*), 2))
+    };
+}
+
 /// When to use colour.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
 pub enum When {
@@ -57,7 +64,15 @@ pub struct Style {
 impl Style {
     /// As standard output is.
     pub fn of_stdout() -> Self {
-        let is_terminal = std::io::stdout().is_terminal();
+        Self::of(std::io::stdout().is_terminal())
+    }
+
+    /// As standard error is.
+    pub fn of_stderr() -> Self {
+        Self::of(std::io::stderr().is_terminal())
+    }
+
+    fn of(is_terminal: bool) -> Self {
         let dumb = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty())
             || std::env::var_os("TERM").is_some_and(|term| term == "dumb");
         let width = is_terminal.then(|| terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0)));
@@ -71,6 +86,15 @@ impl Style {
 
     fn wrap(self, code: &str, text: &str) -> String {
         if self.colour && !text.is_empty() { format!("\u{1b}[{code}m{text}\u{1b}[0m") } else { text.to_owned() }
+    }
+
+    /// Text broken between words where the terminal is too narrow for it; what follows is indented by `hang` columns. A word
+    /// that is too long for a line, such as an address, is left to the terminal.
+    pub fn broken(self, text: &str, hang: usize) -> String {
+        match self.width.filter(|width| *width > hang) {
+            Some(width) => text.split('\n').map(|line| broken(line, width, hang)).collect::<Vec<_>>().join("\n"),
+            None => text.to_owned(),
+        }
     }
 
     /// What matters less.
@@ -97,6 +121,35 @@ impl Style {
 /// Text with nothing in it that could steer a terminal; line ends and tabs stay.
 pub fn safe(text: &str) -> String {
     text.chars().map(|c| if c != '\n' && c != '\t' && unsafe_to_print(c) { '\u{fffd}' } else { c }).collect()
+}
+
+fn broken(line: &str, width: usize, hang: usize) -> String {
+    let mut text = String::with_capacity(line.len() + 8);
+    let mut used = 0;
+    for piece in line.split_inclusive(' ') {
+        let word = piece.trim_end_matches(' ');
+        let taken = columns(&without_colour(word));
+        if used + taken > width && used > hang && taken > 0 {
+            text.truncate(text.trim_end_matches(' ').len());
+            text.push('\n');
+            text.push_str(&" ".repeat(hang));
+            used = hang;
+        }
+        text.push_str(piece);
+        used += taken + piece.len() - word.len();
+    }
+    text
+}
+
+/// Text without what [`Style`] puts around it.
+fn without_colour(text: &str) -> String {
+    let mut plain = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = rest.find("\u{1b}[") {
+        plain.push_str(&rest[..at]);
+        rest = rest[at..].split_once('m').map_or("", |(_, after)| after);
+    }
+    plain + rest
 }
 
 /// Columns that a text takes.
@@ -181,6 +234,17 @@ pub fn count(number: u64, one: &str, many: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn lines_break_between_words() {
+        let style = Style { width: Some(12), colour: true };
+        assert_eq!(style.broken("  storage  30 of 2,000 clips", 4), "  storage\n    30 of\n    2,000\n    clips");
+        let faint = style.faint("room");
+        assert_eq!(style.broken(&format!("{faint}  a word"), 6), format!("{faint}  a word"));
+        assert_eq!(style.broken("see https://example.org/long now", 0), "see\nhttps://example.org/long\nnow");
+        assert_eq!(style.broken("a\n\nb  c", 0), "a\n\nb  c");
+        assert_eq!(Style { width: None, colour: false }.broken(&"word ".repeat(50), 0), "word ".repeat(50));
+    }
 
     #[test]
     fn texts_are_fitted_by_columns_not_characters() {

@@ -102,7 +102,7 @@ impl Add {
             && added.clip.expires_at.is_some_and(|at| at.as_second() < soon)
         {
             let id = &added.clip.id[..added.clip.id.len().min(8)];
-            eprintln!("It is older than the rules allow, and will be deleted soon. Keep it with: yadori pin {id}");
+            tell!("It is older than the rules allow, and will be deleted soon. Keep it with: yadori pin {id}");
         }
         Ok(())
     }

@@ -51,7 +51,7 @@ impl Bin {
                     return print_json(&bin);
                 }
                 if bin.clips.is_empty() {
-                    eprintln!("The bin is empty.");
+                    tell!("The bin is empty.");
                     return Ok(());
                 }
                 let labels: Vec<String> = (1..=bin.clips.len()).map(|number| number.to_string()).collect();
@@ -67,7 +67,7 @@ impl Bin {
                 let clips: Vec<Clip> = bin.clips.iter().map(shown).collect();
                 table::print_labelled(&clips, &labels, Style::of_stdout(), jiff::Timestamp::now())?;
                 if bin.total > bin.clips.len() as u64 {
-                    eprintln!("{} in all, {}", count(bin.total, "clip", "clips"), size(bin.bytes));
+                    tell!("{} in all, {}", count(bin.total, "clip", "clips"), size(bin.bytes));
                 }
                 Ok(())
             }

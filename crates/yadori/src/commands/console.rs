@@ -71,7 +71,7 @@ impl Console {
             Command::new("xdg-open").arg(file).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null()).spawn()
         });
         if opened.is_err() {
-            eprintln!("Couldn't open a browser (is xdg-open installed?). Open the link yourself within two minutes.");
+            tell!("Couldn't open a browser (is xdg-open installed?). Open the link yourself within two minutes.");
         }
         Ok(())
     }

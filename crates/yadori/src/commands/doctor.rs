@@ -200,9 +200,10 @@ fn print(findings: &[Finding]) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
     for finding in findings {
         let sign = if finding.fine { "ok   ".to_owned() } else { style.warning("wrong") };
-        writeln!(out, "{sign}  {}  {}", style.faint(&format!("{:<9}", finding.what)), safe(&finding.found))?;
+        let row = format!("{sign}  {}  {}", style.faint(&format!("{:<9}", finding.what)), safe(&finding.found));
+        writeln!(out, "{}", style.broken(&row, 18))?;
         if let Some(remedy) = &finding.remedy {
-            writeln!(out, "       {:<9}  → {}", "", safe(remedy))?;
+            writeln!(out, "{}", style.broken(&format!("       {:<9}  → {}", "", safe(remedy)), 20))?;
         }
     }
     Ok(out.flush()?)

@@ -121,7 +121,7 @@ impl Drawer {
                     return print_json(&drawers);
                 }
                 if drawers.is_empty() {
-                    eprintln!("There are no drawers yet. Make one: yadori drawer new NAME");
+                    tell!("There are no drawers yet. Make one: yadori drawer new NAME");
                 }
                 let lines = drawers
                     .iter()
@@ -200,7 +200,7 @@ fn show(context: &Context, drawer: &DrawerContents) -> Result<(), Failure> {
         return print_json(drawer);
     }
     if drawer.items.is_empty() {
-        eprintln!("The drawer {} is empty. Put something in: yadori drawer put {0} 3", safe(&drawer.name));
+        tell!("The drawer {} is empty. Put something in: yadori drawer put {0} 3", safe(&drawer.name));
     }
     let style = Style::of_stdout();
     let now = jiff::Timestamp::now();

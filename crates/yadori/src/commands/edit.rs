@@ -165,7 +165,7 @@ impl Reshape {
         say(&style.faint("after"))?;
         say(safe(&reshaped.after).trim_end_matches('\n'))?;
         if std::io::stdout().is_terminal() && !self.dry_run {
-            eprintln!("{}", style.faint("Undo with: yadori undo"));
+            tell!("{}", style.faint("Undo with: yadori undo"));
         }
         Ok(())
     }

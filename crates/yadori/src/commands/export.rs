@@ -116,7 +116,7 @@ impl Export {
         };
         bar.finish_and_clear();
         if left_out > 0 {
-            eprintln!("yadori: left out, since they look like secrets: {}", count(left_out, "clip", "clips"));
+            tell!("yadori: left out, since they look like secrets: {}", count(left_out, "clip", "clips"));
         }
         if to_stdout {
             return Ok(());
@@ -168,13 +168,13 @@ impl Import {
         }
         for reason in &report.reasons {
             let id = reason.id.as_deref().map(|id| format!(", {}", safe(id))).unwrap_or_default();
-            eprintln!("  left out, line {}{id}: {}", reason.line, safe(&reason.reason));
+            tell!("  left out, line {}{id}: {}", reason.line, safe(&reason.reason));
         }
         if report.skipped > report.reasons.len() as u64 {
-            eprintln!("  and {} more", report.skipped - report.reasons.len() as u64);
+            tell!("  and {} more", report.skipped - report.reasons.len() as u64);
         }
         if report.unused > 0 {
-            eprintln!("  {} in the archive belong to no clip", count(report.unused, "file", "files"));
+            tell!("  {} in the archive belong to no clip", count(report.unused, "file", "files"));
         }
         match last.error {
             Some(error) => Err(Failure::Here(error)),

@@ -37,7 +37,7 @@ impl Find {
         let query = self.query.join(" ");
         let found = self.shown.clips(context, Some(query.clone()))?;
         if found.clips.is_empty() && !context.json {
-            eprintln!("No match for “{query}” in {} clips.", found.total);
+            tell!("No match for “{query}” in {} clips.", found.total);
             return Ok(());
         }
         self.shown.print(context, &found, false)

@@ -72,7 +72,7 @@ impl Shown {
         table::print(&found.clips, Style::of_stdout(), jiff::Timestamp::now(), days)?;
         if found.more && !is_quiet() {
             let next = self.offset + self.limit;
-            eprintln!("There are more. Show the next ones with: --offset {next}");
+            tell!("There are more. Show the next ones with: --offset {next}");
         }
         Ok(())
     }
@@ -117,7 +117,7 @@ impl List {
         }
         let found = self.shown.clips(context, None)?;
         if found.clips.is_empty() && !context.json {
-            eprintln!(
+            tell!(
                 "{}",
                 if found.total == 0 {
                     "Nothing has been copied yet. Copy something, or add it: yadori add \"some text\""
@@ -141,7 +141,7 @@ impl List {
             return self.shown.print(context, &Found { clips, total: all as u64, more: false }, false);
         }
         if all == 0 {
-            eprintln!("Nothing is pinned yet. Pin a clip: yadori pin 3");
+            tell!("Nothing is pinned yet. Pin a clip: yadori pin 3");
         }
         // That they are pinned goes without saying here.
         let clips: Vec<Clip> = clips.into_iter().map(|clip| Clip { pinned: false, ..clip }).collect();

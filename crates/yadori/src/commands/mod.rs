@@ -34,7 +34,7 @@ pub mod watch;
 
 use crate::failure::Failure;
 use crate::reach::Service;
-use crate::terminal::{count, escape_json, fit, safe};
+use crate::terminal::{Style, count, escape_json, fit, safe};
 use clap::Args;
 use serde::Serialize;
 use std::io::Write;
@@ -62,7 +62,8 @@ fn print_escaped(json: serde_json::Result<String>) -> Result<(), Failure> {
 /// Prints a line that was asked for. Fails when nobody reads any more.
 fn say(line: &str) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
-    writeln!(out, "{line}")?;
+    let indent = line.len() - line.trim_start_matches(' ').len();
+    writeln!(out, "{}", Style::of_stdout().broken(line, indent))?;
     Ok(out.flush()?)
 }
 
@@ -127,7 +128,7 @@ impl Joining {
 /// Tells which clips were left out of those to be joined.
 fn left_out(recalled: &Recalled) {
     if !recalled.left_out.is_empty() {
-        eprintln!("yadori: left out, since it cannot be joined with the others: {}", named(&recalled.left_out));
+        tell!("yadori: left out, since it cannot be joined with the others: {}", named(&recalled.left_out));
     }
 }
 

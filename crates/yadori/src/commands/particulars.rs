@@ -174,7 +174,7 @@ impl Alias {
                     return print_json(&clips);
                 }
                 if clips.is_empty() {
-                    eprintln!("No clip has an alias yet. Set one: yadori alias set :sig 3");
+                    tell!("No clip has an alias yet. Set one: yadori alias set :sig 3");
                 }
                 let label = |clip: &Clip| format!(":{}", clip.alias.as_deref().unwrap_or_default());
                 let labels: Vec<String> = clips.iter().map(label).collect();

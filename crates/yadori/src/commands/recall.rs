@@ -100,7 +100,7 @@ impl Recall {
         say(&format!("{done}: {}{formats}", named(&recalled.clips)))?;
         left_out(&recalled);
         if recalled.missing > 0 {
-            eprintln!(
+            tell!(
                 "yadori: {} not there any more and cannot be pasted; see: yadori show {}",
                 match recalled.missing {
                     1 => "one of these files is".to_owned(),

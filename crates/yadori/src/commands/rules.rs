@@ -293,10 +293,10 @@ fn set(context: &Context, service: &Service, change: &Change, clear: bool, yes: 
     }
     new.iter().try_for_each(|sentence| say(&safe(sentence)))?;
     if preview.clips > 0 {
-        eprintln!("{} will move to the bin.", count(preview.clips, "clip", "clips"));
+        tell!("{} will move to the bin.", count(preview.clips, "clip", "clips"));
     }
     if clear {
-        eprintln!("The history is cleared. Undo with: yadori undo");
+        tell!("The history is cleared. Undo with: yadori undo");
     }
     Ok(())
 }

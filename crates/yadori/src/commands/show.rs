@@ -121,7 +121,8 @@ fn qr(detail: &ClipDetail) -> Result<(), Failure> {
 fn print(detail: &ClipDetail, style: Style) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
     for (name, value) in particulars(detail) {
-        writeln!(out, "{}  {}", style.faint(&format!("{name:>9}")), safe(&value).replace('\n', " "))?;
+        let row = format!("{}  {}", style.faint(&format!("{name:>9}")), safe(&value).replace('\n', " "));
+        writeln!(out, "{}", style.broken(&row, 11))?;
     }
     if !detail.files.is_empty() {
         writeln!(out)?;
@@ -142,6 +143,11 @@ fn print(detail: &ClipDetail, style: Style) -> Result<(), Failure> {
         writeln!(out, "\n{}", style.faint("Its words are hidden; print them with: yadori show --raw"))?;
     }
     Ok(out.flush()?)
+}
+
+/// How often something happened, if more than once.
+fn times(times: u32) -> String {
+    if times > 1 { format!(", {times} times in all") } else { String::new() }
 }
 
 fn particulars(ClipDetail { clip, formats, .. }: &ClipDetail) -> Vec<(&'static str, String)> {
@@ -168,11 +174,11 @@ fn particulars(ClipDetail { clip, formats, .. }: &ClipDetail) -> Vec<(&'static s
     if let Some(secret) = &clip.sensitive {
         rows.push(("sensitive", format!("looks like a {}", secret.replace('-', " "))));
     }
-    rows.push(("copied", format!("{}, {} in all", moment(clip.copied_at), count(clip.copies.into(), "time", "times"))));
+    rows.push(("copied", format!("{}{}", moment(clip.copied_at), times(clip.copies))));
     if let Some(at) = clip.recalled_at {
-        rows.push(("recalled", format!("{}, {} in all", moment(at), count(clip.recalls.into(), "time", "times"))));
+        rows.push(("recalled", format!("{}{}", moment(at), times(clip.recalls))));
     }
-    rows.extend(clip.expires_at.map(|at| ("goes", format!("{} by itself", moment(at)))));
+    rows.extend(clip.expires_at.map(|at| ("expires", moment(at))));
     let from = [clip.source.application.as_deref(), clip.source.window.as_deref()]
         .into_iter()
         .flatten()

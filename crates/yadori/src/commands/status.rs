@@ -133,7 +133,7 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
     rows.push(("home", safe(&status.home)));
     let mut out = std::io::stdout().lock();
     for (name, value) in rows {
-        writeln!(out, "{}  {value}", style.faint(&format!("{name:>9}")))?;
+        writeln!(out, "{}", style.broken(&format!("{}  {value}", style.faint(&format!("{name:>9}"))), 11))?;
     }
     Ok(out.flush()?)
 }

@@ -116,11 +116,11 @@ impl Tray {
                 match status.capture.state {
                     CaptureState::On => Ok(()),
                     CaptureState::Paused => {
-                        eprintln!("Capture is paused, so nothing joins it yet. Resume with: yadori resume");
+                        tell!("Capture is paused, so nothing joins it yet. Resume with: yadori resume");
                         Ok(())
                     }
                     CaptureState::Off => {
-                        eprintln!("Copies aren't captured, so nothing joins it yet. Find out why with: yadori doctor");
+                        tell!("Copies aren't captured, so nothing joins it yet. Find out why with: yadori doctor");
                         Ok(())
                     }
                 }

@@ -41,7 +41,7 @@ impl Undo {
 
 fn list(steps: &[Step]) -> Result<(), Failure> {
     if steps.is_empty() {
-        eprintln!("Nothing was deleted, cleared or edited in the last 24 hours.");
+        tell!("Nothing was deleted, cleared or edited in the last 24 hours.");
     }
     let style = Style::of_stdout();
     let now = jiff::Timestamp::now();
