@@ -86,7 +86,7 @@ fn each_paste_brings_the_next_one_and_looking_does_not() {
         service.run(&["add", text]);
     }
     service.run(&["tray", "add", "3", "2", "1"]);
-    assert_eq!(service.run(&["tray", "next", "--auto"]), "On the clipboard: text “one”. 2 of 3 to come\n");
+    assert_eq!(service.run(&["tray", "next", "--auto"]), "On the clipboard: text “one”. 2 of 3 left\n");
     for (number, text) in [(3, "one"), (4, "two")] {
         // A program that cannot use it gets nothing, and that is no paste.
         assert_eq!(service.get("/simulated/paste?format=image/png").status, 404);

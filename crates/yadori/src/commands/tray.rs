@@ -198,7 +198,7 @@ fn stand(tray: &Asked) -> String {
     let left = (total + 1).saturating_sub(tray.next);
     match left {
         0 => format!("That was the last of {total}"),
-        left => format!("{left} of {total} to come"),
+        left => format!("{left} of {total} left"),
     }
 }
 
