@@ -2,6 +2,7 @@
 
 use std::path::Path;
 use std::process::Command;
+use yadori_trials::process::built;
 
 #[test]
 fn the_scripted_example_shows_every_step_on_x11() {
@@ -23,6 +24,7 @@ fn shows_every_step(options: &[&str], pasted: &str) {
         .env_remove("DISPLAY")
         .env_remove("WAYLAND_DISPLAY")
         .env_remove("YADORI_HOME")
+        .env("YADORI_BUILT", built("yadorid").parent().expect("a folder"))
         .output()
         .unwrap();
     let shown = String::from_utf8_lossy(&output.stdout);
