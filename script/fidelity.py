@@ -255,8 +255,8 @@ def main():
             rows.append(result)
     version = lambda *command: (run(*command).stdout.strip().splitlines() or ["?"])[0][:60]
     page = ["# Fidelity", "",
-            "Is what is pasted from a recall what the program itself would have pasted? Made by `script/fidelity` on "
-            f"{datetime.date.today()}; do not edit.", "",
+            "Is what is pasted from a recall what the program itself would have pasted? `script/fidelity` wrote this table on "
+            f"{datetime.date.today()}, and keeps the sections below it.", "",
             f"{version('soffice', '--version')}; {version('firefox-esr', '--version')}; {version('chromium', '--version')}; "
             f"{version('mousepad', '--version')}; X11 (Xvfb, openbox).", "",
             "| copied in | pasted into | recalled from the history | after the source has exited | what was pasted originally |",

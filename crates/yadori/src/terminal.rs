@@ -107,7 +107,7 @@ impl Style {
         self.wrap("1", text)
     }
 
-    /// What meets the query.
+    /// What matches the query.
     pub fn marked(self, text: &str) -> String {
         self.wrap("1;4", text)
     }

@@ -91,7 +91,10 @@ fn walk(page: &str) {
             let said: Vec<&str> = said.lines().map(str::trim_end).collect();
             let alike =
                 said.len() == expected.len() && said.iter().zip(&expected).all(|(said, wanted)| matches(said, wanted));
-            page_now.extend(if alike { &expected } else { &said }.iter().map(|line| (*line).to_owned()));
+            // A line that is still right stays as the page has it, with its `…`.
+            page_now.extend(said.iter().enumerate().map(|(place, said)| {
+                expected.get(place).filter(|wanted| matches(said, wanted)).unwrap_or(said).to_string()
+            }));
             assert!(
                 alike || updating,
                 "{page}: $ {command}\nsays\n{}\nand not\n{}",

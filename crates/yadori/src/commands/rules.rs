@@ -39,7 +39,7 @@ enum Command {
         #[command(flatten)]
         change: Change,
     },
-    /// Capture nothing that is copied in an application, or whose text meets a pattern
+    /// Keep no copies made in an application, or of text that matches a pattern
     Ignore {
         #[command(flatten)]
         what: Ignored,
