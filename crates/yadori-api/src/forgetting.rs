@@ -75,22 +75,24 @@ pub struct Cleared {
     pub undo_until: Option<Timestamp>,
 }
 
-/// What to undo.
+/// What to undo or redo.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
 pub struct Undo {
-    /// The step; the latest if not given.
+    /// The step. If not given: to undo the latest, to redo the one that was undone last.
     #[serde(default)]
     pub step: Option<u64>,
 }
 
-/// What an undo did.
+/// What an undo or a redo did.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Undone {
-    /// The step that was undone.
+    /// The step that was undone or redone.
     pub step: u64,
+    /// What had been done: `delete`, `clear` or `edit`.
+    pub what: String,
     /// How many clips it was about.
     pub count: u64,
-    /// The clips that are back; at most the first 50.
+    /// The clips, at most the first 50: those that are back, or that have gone again.
     pub clips: Vec<Clip>,
 }
 

@@ -215,7 +215,8 @@ impl Store {
                 sqlx::query!("UPDATE steps SET done = total WHERE no = ?", found.number).execute(&mut *tx).await?;
                 break found;
             }
-            sqlx::query!("UPDATE steps SET done = 0 WHERE no = ?", found.number).execute(&mut *tx).await?;
+            // It was not undone, and must not be done again.
+            sqlx::query!("DELETE FROM steps WHERE no = ?", found.number).execute(&mut *tx).await?;
         };
         step.undone = true;
         let mut change = None;
@@ -226,6 +227,61 @@ impl Store {
             change = Some(backward(&mut tx, &step, 0..step.done as usize, stamp).await?);
             step.done = 0;
         }
+        tx.commit().await?;
+        Ok(Some((step, change)))
+    }
+
+    /// Does again what was undone: the step with this number, or the one that was undone last if nothing was deleted, cleared
+    /// or edited since. It is done at once if it is small; a larger one is pending then. `None` when there is nothing to redo.
+    ///
+    /// # Errors
+    /// When the database does not answer; nothing is done then.
+    pub async fn begin_redo(
+        &self,
+        step: Option<u64>,
+        stamp: Stamp,
+        horizon: MillisSinceEpoch,
+    ) -> Result<Option<(Step, Option<u64>)>, StoreError> {
+        let mut tx = self.begin_writing().await?;
+        // Steps are undone from the latest backwards, so the one that was undone last is the first after the last that stands.
+        let found = sqlx::query_as!(
+            Raw,
+            "SELECT no, at, how, stamp, undone AS `undone: bool`, total, done, clips, before_it FROM steps
+             WHERE undone = TRUE AND done = 0 AND at > ? AND IF(? IS NULL,
+                 no > COALESCE((SELECT MAX(standing.no) FROM steps standing WHERE standing.undone = FALSE), 0), no = ?)
+             ORDER BY no LIMIT 1 FOR UPDATE",
+            horizon.0,
+            step,
+            step
+        )
+        .fetch_optional(&mut *tx)
+        .await?;
+        let Some(found) = found else {
+            tx.commit().await?;
+            return Ok(None);
+        };
+        let mut step = Step { undone: false, stamp, at: stamp.at(), ..Step::from(found) };
+        let mut change = None;
+        if let (How::Edit, Some(new), [old]) = (step.how, step.replacement, step.clips.as_slice()) {
+            let restored = next_changes(&mut tx, 1).await? + 1;
+            sqlx::query!("UPDATE clips SET seq = ?, restored = ? WHERE no = ?", restored, stamp.to_bits(), new)
+                .execute(&mut *tx)
+                .await?;
+            change = Some(changes::take_place(&mut tx, (new, *old), stamp, true).await?);
+            step.done = step.total;
+        } else if step.clips.len() <= SMALL {
+            change = Some(forward(&mut tx, &step, 0..step.clips.len()).await?);
+            step.done = step.total;
+        }
+        sqlx::query!(
+            "UPDATE steps SET undone = FALSE, at = ?, stamp = ?, done = ? WHERE no = ?",
+            step.at.0,
+            stamp.to_bits(),
+            step.done,
+            step.number
+        )
+        .execute(&mut *tx)
+        .await?;
         tx.commit().await?;
         Ok(Some((step, change)))
     }

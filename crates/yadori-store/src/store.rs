@@ -37,7 +37,17 @@ pub struct Store {
 
 /// A claim to a database; it ends when this is dropped.
 pub struct Claim {
-    _connection: Option<MySqlConnection>,
+    connection: Option<MySqlConnection>,
+}
+
+impl Claim {
+    /// Whether it is still held: it ends with its connection, as when the server is restarted.
+    pub async fn is_held(&mut self) -> bool {
+        match &mut self.connection {
+            Some(connection) => sqlx::Connection::ping(connection).await.is_ok(),
+            None => true,
+        }
+    }
 }
 
 impl std::fmt::Debug for Store {
@@ -233,12 +243,12 @@ impl Store {
         let mut connection = self.pool.acquire().await.map_err(OpenError::Unreachable)?.detach();
         let asked = sqlx::query_scalar::<_, Option<i64>>("SELECT GET_LOCK(CONCAT('yadori in ', DATABASE()), 0)");
         match asked.fetch_one(&mut connection).await {
-            Ok(Some(1)) => Ok(Claim { _connection: Some(connection) }),
+            Ok(Some(1)) => Ok(Claim { connection: Some(connection) }),
             Ok(_) => Err(OpenError::InUse),
             // A cluster has no such locks.
             Err(error) if number_of(&error).is_some_and(|number| NO_LOCKS.contains(&number)) => {
                 tracing::warn!("this database server has no locks: see to it that no other service uses the database");
-                Ok(Claim { _connection: None })
+                Ok(Claim { connection: None })
             }
             Err(error) => Err(StoreError::from(error).into()),
         }

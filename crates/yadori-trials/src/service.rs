@@ -10,7 +10,7 @@ use std::io::{BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
 use std::process::{ChildStderr, Command, Output, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::Instant;
 use yadori_api::{BASE, Clip, ClipChange, Reach, Status};
 
@@ -26,17 +26,18 @@ pub struct Service {
 
 /// What a service logs, as it comes.
 struct Log {
-    said: Arc<Mutex<String>>,
+    said: Arc<(Mutex<String>, Condvar)>,
     reading: Option<std::thread::JoinHandle<()>>,
 }
 
 impl Log {
     fn of(errors: ChildStderr) -> Self {
-        let said = Arc::new(Mutex::new(String::new()));
+        let said = Arc::<(Mutex<String>, Condvar)>::default();
         let of_reader = said.clone();
         let reading = std::thread::spawn(move || {
             for line in BufReader::new(errors).lines().map_while(Result::ok) {
-                *of_reader.lock().unwrap_or_else(PoisonError::into_inner) += &format!("{line}\n");
+                *of_reader.0.lock().unwrap_or_else(PoisonError::into_inner) += &format!("{line}\n");
+                of_reader.1.notify_all();
             }
         });
         Self { said, reading: Some(reading) }
@@ -44,7 +45,15 @@ impl Log {
 
     /// What it has logged so far.
     fn so_far(&self) -> String {
-        self.said.lock().unwrap_or_else(PoisonError::into_inner).clone()
+        self.said.0.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// Waits until it has logged these words.
+    fn wait_for(&self, words: &str) {
+        let said = self.said.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let waited = self.said.1.wait_timeout_while(said, PATIENCE, |said| !said.contains(words));
+        let (said, late) = waited.unwrap_or_else(PoisonError::into_inner);
+        assert!(!late.timed_out(), "it did not log “{words}”, but:\n{said}");
     }
 
     /// All that it has logged, once it has ended.
@@ -198,6 +207,14 @@ impl Service {
         self.request("PATCH", path, &headers, body.to_string().as_bytes())
     }
 
+    /// Waits until it has logged these words.
+    ///
+    /// # Panics
+    /// If it does not in time.
+    pub fn wait_for_log(&self, words: &str) {
+        self.log.wait_for(words);
+    }
+
     /// Its process id.
     pub fn pid(&self) -> u32 {
         self.process.pid()
@@ -239,9 +256,17 @@ impl Service {
     /// # Panics
     /// If it cannot be run, or fails.
     pub fn at_a_terminal(&self, arguments: &[&str], typed: &str) -> String {
+        self.at_a_terminal_with(arguments, typed, "")
+    }
+
+    /// The same with a pager for what is longer than the screen.
+    ///
+    /// # Panics
+    /// If it cannot be run, or fails.
+    pub fn at_a_terminal_with(&self, arguments: &[&str], typed: &str, pager: &str) -> String {
         let quoted = |part: &std::ffi::OsStr| format!("'{}'", part.to_string_lossy().replace('\'', r"'\''"));
         let mut inner = client(&self.home);
-        inner.args(arguments);
+        inner.args(arguments).env("PAGER", pager);
         let words = std::iter::once(inner.get_program()).chain(inner.get_args()).map(quoted);
         let line = words.collect::<Vec<_>>().join(" ");
         let mut outer = Command::new("script");

@@ -2,6 +2,7 @@
 //!
 //! * `commands`: one file for each command: its arguments, whose comments are its help, and what it does
 //! * `ask`: questions to the person at the terminal
+//! * `pager`: output that is longer than the screen
 //! * `reach`: finding the service and asking it
 //! * `failure`: errors as message, hint and exit code
 //! * `terminal`, `table`: what is printed, fitted to where it is printed
@@ -13,6 +14,7 @@ mod ask;
 mod commands;
 mod failure;
 mod fetching;
+mod pager;
 mod reach;
 mod table;
 
@@ -31,8 +33,8 @@ use std::process::ExitCode;
 #[derive(Parser)]
 #[command(version, name = "yadori", max_term_width = 100, arg_required_else_help = true)]
 struct Arguments {
-    /// The folder of the service to talk to, if it was started with one
-    #[arg(long, global = true, value_name = "DIR", env = "YADORI_HOME")]
+    /// The folder of the service to talk to, if it was started with one [env: YADORI_HOME]
+    #[arg(long, global = true, value_name = "DIR")]
     home: Option<PathBuf>,
 
     /// Print JSON, as the HTTP interface gives it
@@ -42,6 +44,10 @@ struct Arguments {
     /// Print nothing but errors and what was asked for
     #[arg(long, short, global = true)]
     quiet: bool,
+
+    /// Print without a pager what is longer than the screen
+    #[arg(long, global = true)]
+    no_pager: bool,
 
     /// When to use colour
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto", hide_default_value = true)]
@@ -80,6 +86,7 @@ enum Command {
     Delete(commands::delete::Delete),
     Clear(commands::delete::Clear),
     Undo(commands::undo::Undo),
+    Redo(commands::undo::Redo),
     #[command(visible_alias = "trash")]
     Bin(commands::bin::Bin),
     Device(commands::device::Device),
@@ -111,9 +118,24 @@ impl Context {
     }
 }
 
+impl Command {
+    /// Whether it prints something to be read at length.
+    fn is_read(&self) -> bool {
+        match self {
+            Self::List(_) | Self::Find(_) | Self::Show(_) => true,
+            Self::Bin(bin) => bin.is_listing(),
+            _ => false,
+        }
+    }
+}
+
 fn main() -> ExitCode {
-    let Arguments { home, json, quiet, color, command } = Arguments::parse();
+    clap_complete::CompleteEnv::with_factory(|| commands::completions::taught(Arguments::command()))
+        .var(commands::completions::VARIABLE)
+        .complete();
+    let Arguments { home, json, quiet, no_pager, color, command } = Arguments::parse();
     terminal::settle(quiet, color);
+    let pager = (command.is_read() && !json && !no_pager).then(pager::Pager::start).flatten();
     let context = Context { home, json };
     let outcome = match command {
         Command::List(command) => command.run(&context),
@@ -144,6 +166,7 @@ fn main() -> ExitCode {
         Command::Stats(command) => command.run(&context),
         Command::Delete(command) => command.run(&context),
         Command::Undo(command) => command.run(&context),
+        Command::Redo(command) => command.run(&context),
         Command::Device(command) => command.run(&context),
         Command::Send(command) => command.run(&context),
         Command::Sync(command) => command.run(&context),
@@ -153,10 +176,11 @@ fn main() -> ExitCode {
         Command::Status(command) => command.run(&context),
         Command::Doctor(command) => command.run(&context),
         Command::Console(command) => command.run(&context),
-        Command::Completions(command) => command.run(&mut Arguments::command()),
+        Command::Completions(command) => command.run(),
         Command::Man(command) => command.run(&mut Arguments::command()),
     };
-    match outcome {
+    let shown = pager.map_or(Ok(()), |pager| pager.show(outcome.is_ok()));
+    match outcome.and(shown) {
         Ok(()) => ExitCode::SUCCESS,
         Err(failure) => failure.report(context.json),
     }

@@ -24,19 +24,22 @@ pub fn places(home: Option<&Path>) -> Result<Places, Failure> {
 pub struct Service {
     agent: Agent,
     reach: Reach,
+    /// The command that starts it.
+    start: String,
 }
 
 impl Service {
     /// The service of this home.
     pub fn find(home: Option<&Path>) -> Result<Self, Failure> {
         let path = places(home)?.reach();
+        let with = home.map(|home| format!(" --home {}", home.display())).unwrap_or_default();
+        let start = format!("yadorid{with}");
         let text = std::fs::read(&path).map_err(|error| match error.kind() {
             std::io::ErrorKind::NotFound => {
-                let with = home.map(|home| format!(" --home {}", home.display())).unwrap_or_default();
                 let whose = if with.is_empty() { String::new() } else { format!(" with{with}") };
                 Failure::Unreachable {
                     message: format!("the service isn't running{whose}, so nothing is being kept"),
-                    start: format!("yadorid{with}"),
+                    start: start.clone(),
                 }
             }
             _ => Failure::Here(format!("{} cannot be read: {error}", path.display())),
@@ -49,7 +52,7 @@ impl Service {
             .proxy(None)
             .build()
             .new_agent();
-        Ok(Self { agent, reach })
+        Ok(Self { agent, reach, start })
     }
 
     fn send(&self, method: &str, path: &str, kind: Option<&str>, body: &[u8]) -> Result<Response<Body>, Failure> {
@@ -58,12 +61,12 @@ impl Service {
             request
                 .body(body)
                 .map_err(|error| Failure::Usage(error.to_string()))
-                .and_then(|request| self.agent.run(request).map_err(away))
+                .and_then(|request| self.agent.run(request).map_err(|error| self.away(error)))
         } else {
             request
                 .body(())
                 .map_err(|error| Failure::Usage(error.to_string()))
-                .and_then(|request| self.agent.run(request).map_err(away))
+                .and_then(|request| self.agent.run(request).map_err(|error| self.away(error)))
         }?;
         if response.status().is_success() { Ok(response) } else { Err(problem(response)) }
     }
@@ -108,7 +111,7 @@ impl Service {
     ) -> Result<(u64, u64, ureq::BodyReader<'static>), Failure> {
         let request = self.request("GET", &format!("{path}{}", query(parameters)), None);
         let request = request.body(()).map_err(|error| Failure::Usage(error.to_string()))?;
-        let response = self.patient().run(request).map_err(away)?;
+        let response = self.patient().run(request).map_err(|error| self.away(error))?;
         if !response.status().is_success() {
             return Err(problem(response));
         }
@@ -130,7 +133,7 @@ impl Service {
         let request = request
             .body(ureq::SendBody::from_reader(&mut content))
             .map_err(|error| Failure::Usage(error.to_string()))?;
-        let response = self.patient().run(request).map_err(away)?;
+        let response = self.patient().run(request).map_err(|error| self.away(error))?;
         if !response.status().is_success() {
             return Err(problem(response));
         }
@@ -140,7 +143,7 @@ impl Service {
     /// Asks for something that goes on for as long as the service likes.
     pub fn stream(&self, path: &str) -> Result<ureq::BodyReader<'static>, Failure> {
         let request = self.request("GET", path, None).body(()).map_err(|error| Failure::Usage(error.to_string()))?;
-        let response = self.patient().run(request).map_err(away)?;
+        let response = self.patient().run(request).map_err(|error| self.away(error))?;
         if response.status().is_success() { Ok(response.into_body().into_reader()) } else { Err(problem(response)) }
     }
 
@@ -188,13 +191,17 @@ impl Service {
     }
 }
 
-fn away(error: ureq::Error) -> Failure {
-    match error {
-        ureq::Error::Timeout(_) => Failure::Here("the service does not answer in time".into()),
-        error => Failure::Unreachable {
-            message: format!("the service cannot be reached ({error}); it seems to have ended without saying so"),
-            start: "yadorid".into(),
-        },
+impl Service {
+    fn away(&self, error: ureq::Error) -> Failure {
+        match error {
+            ureq::Error::Timeout(_) => Failure::Here("the service does not answer in time".into()),
+            error => self.broken_off(&format!("the service can't be reached ({error}); it may have crashed")),
+        }
+    }
+
+    /// The service was there, and is no more.
+    pub fn broken_off(&self, message: &str) -> Failure {
+        Failure::Unreachable { message: message.to_owned(), start: self.start.clone() }
     }
 }
 

@@ -32,6 +32,14 @@ pub fn settle(quiet: bool, color: When) {
     let _ = SETTLED.set((quiet, color));
 }
 
+/// Standard output and standard error as they were before a pager took their place.
+static KEPT: OnceLock<(Style, Style)> = OnceLock::new();
+
+/// Prints from now on as it would to what standard output and standard error are now.
+pub fn keep_styles() {
+    let _ = KEPT.set((Style::of_stdout(), Style::of_stderr()));
+}
+
 /// Whether to print nothing but errors and what was asked for.
 pub fn is_quiet() -> bool {
     SETTLED.get().is_some_and(|(quiet, _)| *quiet)
@@ -64,12 +72,12 @@ pub struct Style {
 impl Style {
     /// As standard output is.
     pub fn of_stdout() -> Self {
-        Self::of(std::io::stdout().is_terminal())
+        KEPT.get().map_or_else(|| Self::of(std::io::stdout().is_terminal()), |(out, _)| *out)
     }
 
     /// As standard error is.
     pub fn of_stderr() -> Self {
-        Self::of(std::io::stderr().is_terminal())
+        KEPT.get().map_or_else(|| Self::of(std::io::stderr().is_terminal()), |(_, errors)| *errors)
     }
 
     fn of(is_terminal: bool) -> Self {

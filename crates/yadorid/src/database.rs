@@ -1,10 +1,17 @@
 //! The database: a private server that is kept running, or the one that was given.
 
 use std::path::Path;
+use std::time::Duration;
 use thiserror::Error;
 use tokio::sync::watch;
 use yadori_store::private::{PrivateServer, ServerError, ServerState};
 use yadori_store::{Claim, OpenError, Store};
+
+/// How often to see whether the claim to a given database is still held.
+const BETWEEN_CHECKS: Duration = Duration::from_secs(2);
+
+/// How long to wait before claiming it once more.
+const BETWEEN_CLAIMS: Duration = Duration::from_millis(250);
 
 /// Why there is no database.
 #[derive(Debug, Error)]
@@ -27,7 +34,7 @@ pub struct Database {
     /// The private server, if it is ours.
     server: Option<PrivateServer>,
     /// That a given one is used by this service only.
-    _claim: Option<Claim>,
+    claim: Option<Claim>,
 }
 
 impl Database {
@@ -38,7 +45,7 @@ impl Database {
         if let Some(url) = url {
             let store = Store::open(url, (device, id)).await?;
             let claim = Some(store.claim().await?);
-            return Ok(Self { store, server: None, _claim: claim });
+            return Ok(Self { store, server: None, claim });
         }
         let server = PrivateServer::start(folder).await?;
         let ServerState::Running { url, .. } = server.state().borrow().clone() else {
@@ -49,7 +56,7 @@ impl Database {
             .into());
         };
         match Store::open(&url, (device, id)).await {
-            Ok(store) => Ok(Self { store, server: Some(server), _claim: None }),
+            Ok(store) => Ok(Self { store, server: Some(server), claim: None }),
             Err(error) => {
                 server.stop().await;
                 Err(error.into())
@@ -62,12 +69,37 @@ impl Database {
         self.server.as_ref().map(PrivateServer::state)
     }
 
+    /// What keeps the database to this service, if it is not its own: see [`keep`].
+    pub fn take_claim(&mut self) -> Option<Claim> {
+        self.claim.take()
+    }
+
     /// Closes the connections, and ends the private server.
     pub async fn close(self) {
         self.store.close().await;
         if let Some(server) = self.server {
             server.stop().await;
         }
+    }
+}
+
+/// Keeps the database to this service: claims it again whenever the claim has ended, as it does with a restart of the
+/// server. Returns when another service has claimed it in the meantime.
+pub async fn keep(store: Store, mut claim: Claim) -> OpenError {
+    loop {
+        tokio::time::sleep(BETWEEN_CHECKS).await;
+        if claim.is_held().await {
+            continue;
+        }
+        claim = loop {
+            match store.claim().await {
+                Ok(claim) => break claim,
+                Err(OpenError::InUse) => return OpenError::InUse,
+                Err(error) => tracing::debug!(%error, "the database cannot be claimed again yet"),
+            }
+            tokio::time::sleep(BETWEEN_CLAIMS).await;
+        };
+        tracing::info!("the database was claimed again, after its server had been restarted");
     }
 }
 

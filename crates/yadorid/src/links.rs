@@ -155,8 +155,8 @@ pub struct Links {
     pub(crate) strangers_log: LogLimit,
     /// Devices are tried to be reached at once.
     wake: watch::Sender<u64>,
-    /// A connection has ended.
-    ended: watch::Sender<u64>,
+    /// A connection was made, or has ended.
+    pub(crate) lines_changed: watch::Sender<u64>,
     /// The latest copy that was put on this device's clipboard, or made here.
     newest: Mutex<Stamp>,
     numbers: std::sync::atomic::AtomicU64,
@@ -193,7 +193,7 @@ impl Links {
             fetched: watch::Sender::new(0),
             strangers_log: LogLimit::default(),
             wake: watch::Sender::new(0),
-            ended: watch::Sender::new(0),
+            lines_changed: watch::Sender::new(0),
             newest: Mutex::default(),
             numbers: std::sync::atomic::AtomicU64::default(),
             opening: tokio::sync::Mutex::default(),

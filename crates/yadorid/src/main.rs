@@ -18,8 +18,8 @@ use yadorid::service;
 #[derive(Parser)]
 #[command(version, name = "yadorid")]
 struct Arguments {
-    /// Keep everything under this folder, instead of in the user's own folders
-    #[arg(long, value_name = "DIR", env = "YADORI_HOME")]
+    /// Keep everything under this folder, instead of in the user's own folders [env: YADORI_HOME]
+    #[arg(long, value_name = "DIR")]
     home: Option<PathBuf>,
 
     /// The clipboard to use [default: that of config.toml, or auto]

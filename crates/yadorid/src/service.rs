@@ -245,7 +245,7 @@ impl Running {
     /// # Errors
     /// When clients cannot be told how to reach it.
     pub async fn run(self, ready: impl FnOnce(SocketAddr), end: impl Future<Output = ()>) -> Result<(), StartError> {
-        let Self { address, service, database, listener, events, places, _lock } = self;
+        let Self { address, service, mut database, listener, events, places, _lock } = self;
         let reach = Reach { address: address.to_string(), token: service.doors.token().to_owned() };
         write_reach(&places, &reach)?;
 
@@ -255,6 +255,14 @@ impl Running {
             let is_back = move || of_links.links.wake_up();
             background.spawn(database::follow(service.store.clone(), state, is_back));
         }
+        let claim = database.take_claim();
+        let store = service.store.clone();
+        let mut lost = tokio::spawn(async move {
+            match claim {
+                Some(claim) => database::keep(store, claim).await,
+                None => std::future::pending().await,
+            }
+        });
         let follower = service.clone();
         background.spawn(async move { follower.ledger.follow().await });
         let forgetter = service.clone();
@@ -277,7 +285,15 @@ impl Running {
         let server = tokio::spawn(http::serve(listener, http::router(service.clone()), ending.clone()));
 
         ready(address);
-        end.await;
+        let outcome = tokio::select! {
+            () = end => Ok(()),
+            // Two services in one database would overwrite each other's key, and miss each other's changes.
+            Ok(error) = &mut lost => {
+                tracing::error!(%error, "the database is lost to another service");
+                Err(DatabaseError::Open(error).into())
+            }
+        };
+        lost.abort();
         tracing::info!("ending");
         ending.cancel();
         let _ = fs::remove_file(places.reach());
@@ -295,7 +311,7 @@ impl Running {
         service.tasks.wait().await;
         background.shutdown().await;
         database.close().await;
-        Ok(())
+        outcome
     }
 }
 

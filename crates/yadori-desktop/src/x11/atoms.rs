@@ -27,6 +27,7 @@ x11rb::atom_manager! {
         SECRET_HINT: b"x-kde-passwordManagerHint",
         _NET_ACTIVE_WINDOW,
         _NET_WM_NAME,
+        _NET_WM_PID,
         // Where answers to our requests arrive, in turn, so that a late one is not taken for another.
         ANSWER_0: b"YADORI_ANSWER_0",
         ANSWER_1: b"YADORI_ANSWER_1",

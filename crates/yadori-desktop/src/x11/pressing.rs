@@ -2,6 +2,7 @@
 
 use super::atoms::Atoms;
 use super::source;
+use std::path::Path;
 use x11rb::connection::Connection;
 use x11rb::errors::ReplyError;
 use x11rb::protocol::xproto::{ConnectionExt as _, KEY_PRESS_EVENT, KEY_RELEASE_EVENT, Keycode, Window};
@@ -11,6 +12,20 @@ use x11rb::rust_connection::RustConnection;
 const CONTROL: u32 = 0xffe3;
 const SHIFT: u32 = 0xffe1;
 const V: u32 = 0x76;
+
+/// Whether the window that has the keyboard is a terminal's: by its class, or because its process serves a
+/// pseudo-terminal itself (`/dev/ptmx`, see pty(7)).
+fn has_terminal(connection: &RustConnection, atoms: &Atoms, root: Window) -> bool {
+    let application = source::source(connection, atoms, root, x11rb::NONE).application.unwrap_or_default();
+    application.to_ascii_lowercase().contains("term")
+        || source::process(connection, atoms, root).is_some_and(serves_terminal)
+}
+
+fn serves_terminal(process: u32) -> bool {
+    let is_terminal = |path: &Path| matches!(path.to_str(), Some("/dev/ptmx" | "/dev/pts/ptmx"));
+    let opened = std::fs::read_dir(format!("/proc/{process}/fd")).into_iter().flatten().flatten();
+    opened.filter_map(|file| std::fs::read_link(file.path()).ok()).any(|path| is_terminal(&path))
+}
 
 /// Presses Ctrl+V, or in a terminal Ctrl+Shift+V.
 ///
@@ -27,10 +42,8 @@ pub(super) fn paste(connection: &RustConnection, atoms: &Atoms, root: Window) ->
         let place = mapping.keysyms.chunks(per_key).position(|symbols| symbols.contains(&symbol));
         place.map(|place| first + place as u8).ok_or_else(|| "the keyboard has no such keys".to_owned())
     };
-    let application = source::source(connection, atoms, root, x11rb::NONE).application.unwrap_or_default();
-    let terminal = application.to_ascii_lowercase().contains("term");
     let mut keys = vec![key(CONTROL)?];
-    if terminal {
+    if has_terminal(connection, atoms, root) {
         keys.push(key(SHIFT)?);
     }
     keys.push(key(V)?);
@@ -55,4 +68,20 @@ pub(super) fn paste(connection: &RustConnection, atoms: &Atoms, root: Window) ->
         press(KEY_RELEASE_EVENT, *key)?;
     }
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_process_that_serves_a_terminal_is_known_by_that() {
+        let mut sleeping = std::process::Command::new("sleep");
+        let mut other = sleeping.arg("60").spawn().unwrap();
+        assert!(!serves_terminal(other.id()));
+        other.kill().unwrap();
+        other.wait().unwrap();
+        let _terminal = std::fs::File::open("/dev/ptmx").unwrap();
+        assert!(serves_terminal(std::process::id()));
+    }
 }

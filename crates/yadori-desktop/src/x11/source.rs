@@ -2,23 +2,35 @@
 
 use super::atoms::Atoms;
 use x11rb::connection::Connection;
-use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, Window};
+use x11rb::protocol::xproto::{Atom, AtomEnum, ConnectionExt, Window};
 use x11rb::rust_connection::RustConnection;
 use yadori_core::Source;
 
 /// Longest property that is read, in 32-bit units.
 const LONGEST: u32 = 1024;
 
+/// The first number of a property, unless that is 0.
+fn number(connection: &RustConnection, window: Window, property: Atom, kind: AtomEnum) -> Option<u32> {
+    let asked = connection.get_property(false, window, property, kind, 0, 1).ok()?;
+    asked.reply().ok()?.value32()?.next().filter(|number| *number != 0)
+}
+
+/// The process of the active window (EWMH, `_NET_WM_PID`), as the program says; if it is on this machine.
+pub(super) fn process(connection: &RustConnection, atoms: &Atoms, root: Window) -> Option<u32> {
+    let window = number(connection, root, atoms._NET_ACTIVE_WINDOW, AtomEnum::WINDOW)?;
+    let asked = connection.get_property(false, window, AtomEnum::WM_CLIENT_MACHINE, AtomEnum::ANY, 0, LONGEST).ok()?;
+    let machine = asked.reply().ok()?.value;
+    let own = rustix::system::uname().nodename().to_bytes().to_vec();
+    if !machine.is_empty() && machine != own {
+        return None;
+    }
+    number(connection, window, atoms._NET_WM_PID, AtomEnum::CARDINAL)
+}
+
 /// The application and the title of the active window (EWMH, `_NET_ACTIVE_WINDOW`), or without a window
 /// manager of the window that owns the selection.
 pub(super) fn source(connection: &RustConnection, atoms: &Atoms, root: Window, owner: Window) -> Source {
-    let active = connection
-        .get_property(false, root, atoms._NET_ACTIVE_WINDOW, AtomEnum::WINDOW, 0, 1)
-        .ok()
-        .and_then(|cookie| cookie.reply().ok())
-        .and_then(|reply| reply.value32()?.next())
-        .filter(|window| *window != x11rb::NONE);
-    let window = active.unwrap_or(owner);
+    let window = number(connection, root, atoms._NET_ACTIVE_WINDOW, AtomEnum::WINDOW).unwrap_or(owner);
     if window == x11rb::NONE {
         return Source::default();
     }

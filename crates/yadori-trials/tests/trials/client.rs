@@ -303,6 +303,44 @@ fn a_reader_that_has_had_enough_is_no_failure() {
 }
 
 #[test]
+fn what_is_longer_than_the_screen_is_read_in_a_pager() {
+    let (_home, service) = service();
+    for number in 0..40 {
+        service.run(&["add", &format!("cue {number}")]);
+    }
+    let pager = "sed s/^/paged:/";
+    let long = service.at_a_terminal_with(&["list", "-n", "40"], "", pager);
+    assert_eq!(long.matches("paged:").count(), 41, "a heading, and a line for each: {long}");
+    assert!(!service.at_a_terminal_with(&["list", "-n", "3"], "", pager).contains("paged:"), "it fits");
+    assert!(!service.at_a_terminal_with(&["list", "-n", "40", "--no-pager"], "", pager).contains("paged:"));
+    let without = service.at_a_terminal_with(&["list", "-n", "40"], "", "no-such-pager");
+    assert!(without.contains("cue 39") && without.contains("cue 0"), "{without}");
+}
+
+/// What bash completes: the script that it is given, asked as bash asks.
+#[test]
+fn shells_complete_commands_and_the_names_of_clips_drawers_and_devices() {
+    let (home, service) = service();
+    service.run(&["drawer", "new", "Front of house"]);
+    service.run(&["add", "Kestrel Lane Puppets", "--alias", "sig", "--drawer", "Front of house"]);
+    let completed = |words: &[&str]| {
+        let script = service.run(&["completions", "bash"]);
+        let ask = r#"eval "$1"; shift; COMP_WORDS=("$@"); COMP_CWORD=$(($# - 1)); _clap_complete_yadori yadori "${@: -1}"; printf '%s\n' "${COMPREPLY[@]}""#;
+        let path = yadori_trials::process::built("yadori");
+        let mut bash = std::process::Command::new("bash");
+        bash.args(["-c", ask, "bash", &script]).args(words).env("YADORI_HOME", home.path());
+        bash.env("PATH", format!("{}:/usr/bin:/bin", path.parent().unwrap().display()));
+        let output = bash.output().unwrap();
+        String::from_utf8(output.stdout).unwrap().lines().map(|line| line.trim_end().to_owned()).collect::<Vec<_>>()
+    };
+    assert_eq!(completed(&["yadori", "recal"]), ["recall"]);
+    assert_eq!(completed(&["yadori", "recall", ":s"]), [":sig"]);
+    assert_eq!(completed(&["yadori", "drawer", "list", "fr"]), [r"Front\ of\ house"]);
+    assert_eq!(completed(&["yadori", "device", "remove", "w"]), ["workshop"]);
+    assert!(completed(&["yadori", "reshape", "1", "upper"]).contains(&"upper".to_owned()));
+}
+
+#[test]
 fn the_doctor_and_completions_answer() {
     let (home, service) = service();
     let doctor = service.run_with(&["doctor"], &[]);

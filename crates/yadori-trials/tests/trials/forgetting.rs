@@ -196,6 +196,15 @@ fn a_slice_is_counted_asked_about_cleared_and_brought_back() {
     service.run(&["undo"]);
     assert_eq!(service.clips(&["list"]).len(), 3);
     assert_eq!(service.fail(&["undo"]).0, 1);
+    // Undone from the latest backwards, they are redone from the first on.
+    service.run(&["redo"]);
+    assert_eq!(previews(&service.clips(&["list"])), ["new words", "old words"]);
+    service.run(&["redo"]);
+    assert_eq!(previews(&service.clips(&["list"])), ["old words"]);
+    service.run(&["undo"]);
+    service.run(&["delete", "2"]);
+    let (code, said) = service.fail(&["redo"]);
+    assert!(code == 1 && said.contains("nothing to redo"), "{said}");
     assert_eq!(service.fail(&["clear", "--older", "soon"]).0, 2);
 }
 

@@ -216,6 +216,15 @@ fn an_edit_takes_the_place_of_the_old_clip_and_loses_nothing() {
     service.run(&["undo"]);
     let clips = service.clips(&["list"]);
     assert_eq!((clips[1].preview.as_str(), clips[1].alias.as_deref()), ("Cue 7 fades", Some("cue")));
+    assert_eq!(service.run(&["redo"]), "Edited again: text “Cue”. Undo with: yadori undo\n");
+    let clips = service.clips(&["list"]);
+    assert_eq!(
+        (clips[1].preview.as_str(), clips[1].pinned, clips[1].alias.as_deref()),
+        ("Cue 7 snaps", true, Some("cue"))
+    );
+    service.run(&["undo"]);
+    let clips = service.clips(&["list"]);
+    assert_eq!((clips[1].preview.as_str(), clips[1].pinned), ("Cue 7 fades", true));
 
     // Copied once more while it was being edited: both stay.
     let id = clips[1].id.clone();

@@ -192,7 +192,13 @@ async fn a_delete_is_undone_as_one_step<const N: usize>(records: Records) {
     let record = store.clip(ClipId::of(Kind::Text, b"a")).await.unwrap().unwrap();
     assert!(record.is_live());
     assert_eq!(record.life.copied.at(), MillisSinceEpoch(1), "it is back in its old place");
+    let (redone, _) = store.begin_redo(None, stamp(7), MillisSinceEpoch(4)).await.unwrap().unwrap();
+    assert_eq!((redone.number, redone.is_pending()), (step.number, false));
+    assert!(!store.clip(record.id).await.unwrap().unwrap().is_live());
+    assert!(store.begin_redo(None, stamp(7), MillisSinceEpoch(4)).await.unwrap().is_none(), "once is enough");
+    store.begin_undo(None, stamp(8), MillisSinceEpoch(4)).await.unwrap().unwrap();
     store.begin_step(How::Delete, vec![a.number], stamp(8)).await.unwrap();
+    assert!(store.begin_redo(None, stamp(9), MillisSinceEpoch(4)).await.unwrap().is_none(), "another step came since");
     assert!(store.begin_undo(None, stamp(9), MillisSinceEpoch(8)).await.unwrap().is_none(), "its grace is over");
 }
 
@@ -446,6 +452,22 @@ fn a_second_service_on_the_same_database_is_refused() {
     let said = String::from_utf8_lossy(&second.stderr);
     assert!(!second.status.success() && said.contains("another Yadori service uses this database"), "{said}");
     first.run(&["add", "all is well"]);
+    // A restart of the server ends every claim. The first service claims it again.
+    runtime.block_on(async {
+        let mut state = server.state();
+        let ServerState::Running { pid, .. } = state.borrow_and_update().clone() else { panic!("it does not run") };
+        rustix::process::kill_process(
+            rustix::process::Pid::from_raw(pid as i32).unwrap(),
+            rustix::process::Signal::KILL,
+        )
+        .unwrap();
+        let is_back = state.wait_for(|state| matches!(state, ServerState::Running { restarts: 1, .. }));
+        tokio::time::timeout(PATIENCE, is_back).await.unwrap().unwrap();
+    });
+    first.wait_for_log("the database was claimed again");
+    let second = command(two.path(), "simulated", None).output().unwrap();
+    let said = String::from_utf8_lossy(&second.stderr);
+    assert!(!second.status.success() && said.contains("another Yadori service uses this database"), "{said}");
     assert!(first.end().0);
     // It is free again as soon as that one has ended.
     assert!(Service::simulated(&two).clips(&["list"]).len() == 1);

@@ -42,6 +42,11 @@ enum Command {
 }
 
 impl Bin {
+    /// Whether it only lists.
+    pub fn is_listing(&self) -> bool {
+        matches!(self.command, None | Some(Command::List { .. }))
+    }
+
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let service = context.service()?;
         match self.command.unwrap_or(Command::List { limit: self.limit }) {

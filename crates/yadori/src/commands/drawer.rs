@@ -26,6 +26,7 @@ enum Command {
     /// List the drawers, or what lies in one (also without any command)
     List {
         /// The drawer
+        #[arg(id = "drawer", value_name = "DRAWER")]
         name: Option<String>,
     },
     /// Make a drawer
@@ -36,6 +37,7 @@ enum Command {
     /// Give a drawer another name
     Rename {
         /// The drawer
+        #[arg(id = "drawer", value_name = "DRAWER")]
         name: String,
         /// Its new name
         to: String,
@@ -43,6 +45,7 @@ enum Command {
     /// Remove a drawer; its clips stay in the history, but are no longer kept
     Remove {
         /// The drawer
+        #[arg(id = "drawer", value_name = "DRAWER")]
         name: String,
         /// Put its clips into this drawer instead
         #[arg(long, value_name = "DRAWER")]
@@ -54,6 +57,7 @@ enum Command {
     /// Put clips into a drawer
     Put {
         /// The drawer
+        #[arg(id = "drawer", value_name = "DRAWER")]
         name: String,
         /// The clips
         #[arg(required = true)]
@@ -71,6 +75,7 @@ enum Command {
     /// Move a clip or a heading within a drawer
     Move {
         /// The drawer
+        #[arg(id = "drawer", value_name = "DRAWER")]
         name: String,
         /// The place it has now
         place: u32,
@@ -80,6 +85,7 @@ enum Command {
     /// Add a heading between the clips
     Heading {
         /// The drawer
+        #[arg(id = "drawer", value_name = "DRAWER")]
         name: String,
         /// What it says
         words: Vec<String>,
@@ -93,6 +99,7 @@ enum Command {
     /// Sort the clips of a drawer; each stays under its heading
     Sort {
         /// The drawer
+        #[arg(id = "drawer", value_name = "DRAWER")]
         name: String,
         /// By what
         #[arg(long, default_value = "name")]

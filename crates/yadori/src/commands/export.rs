@@ -78,6 +78,7 @@ impl Export {
             }
         };
         let clips = (!self.clips.is_empty()).then(|| self.clips.join(","));
+        let selected = clips.is_some() || self.find.is_some() || self.drawer.is_some();
         let asked = ExportQuery { form, q: self.find, clips, drawer: self.drawer };
         let to_stdout = self.file.as_os_str() == "-";
         if to_stdout && form == ExportForm::Zip && std::io::stdout().is_terminal() {
@@ -89,6 +90,16 @@ impl Export {
             return Err(Failure::Here(format!("{} exists already; overwrite it with --force", self.file.display())));
         }
         let (clips, left_out, mut content) = context.service()?.get_stream("/export", &asked)?;
+        if clips == 0 && (selected || left_out > 0) {
+            let why = match left_out {
+                0 => "no clips to export; nothing was written".to_owned(),
+                1 => {
+                    "nothing was written: the clip looks like a secret; if it isn't one: yadori unmask CLIP".to_owned()
+                }
+                _ => format!("nothing was written: all {left_out} clips look like secrets; see: yadori help unmask"),
+            };
+            return Err(Failure::Here(why));
+        }
         let bar = ProgressBar::new_spinner();
         if let Ok(style) = ProgressStyle::with_template("{spinner} {bytes} written, {bytes_per_sec}") {
             bar.set_style(style);

@@ -7,7 +7,7 @@ use yadori_api::{Step, Undo as Asked, Undone};
 
 /// Undo the last delete, clear or edit
 ///
-/// Run it again to undo what was done before that. After 24 hours, nothing can be undone.
+/// Run it again to undo what was done before that; yadori redo reverses an undo. After 24 hours, nothing can be undone.
 #[derive(Args)]
 pub struct Undo {
     /// List what can be undone
@@ -30,13 +30,46 @@ impl Undo {
         if context.json {
             return print_json(&undone);
         }
-        let what = if undone.count == undone.clips.len() as u64 {
-            named(&undone.clips)
-        } else {
-            count(undone.count, "clip", "clips")
-        };
-        say(&format!("Restored: {what}"))
+        say(&format!("Restored: {}", clips_of(&undone)))
     }
+}
+
+/// Reverse the last undo
+///
+/// What was deleted, cleared or edited before that undo goes again, and can be undone again. Nothing else must have been
+/// deleted, cleared or edited in between; a step can be named regardless.
+#[derive(Args)]
+pub struct Redo {
+    /// Redo this step, of those that yadori undo --list tells, instead of the one undone last
+    #[arg(long)]
+    step: Option<u64>,
+}
+
+impl Redo {
+    pub fn run(self, context: &Context) -> Result<(), Failure> {
+        let redone: Undone = context.service()?.post("/redo", &Asked { step: self.step })?;
+        if context.json {
+            return print_json(&redone);
+        }
+        say(&format!("{} again: {}. Undo with: yadori undo", sentence_case(past(&redone.what)), clips_of(&redone)))
+    }
+}
+
+fn clips_of(undone: &Undone) -> String {
+    if undone.count == undone.clips.len() as u64 { named(&undone.clips) } else { count(undone.count, "clip", "clips") }
+}
+
+/// What was done in a step, as a verb in the past.
+fn past(what: &str) -> &'static str {
+    match what {
+        "clear" => "cleared",
+        "edit" => "edited",
+        _ => "deleted",
+    }
+}
+
+fn sentence_case(word: &str) -> String {
+    word[..1].to_uppercase() + &word[1..]
 }
 
 fn list(steps: &[Step]) -> Result<(), Failure> {
@@ -51,11 +84,7 @@ fn list(steps: &[Step]) -> Result<(), Failure> {
             let more = if step.count > 1 { " and more" } else { "" };
             format!(": {}{more}", fit(&safe(shown).replace('\n', " "), 40))
         });
-        let done = match step.what.as_str() {
-            "clear" => "cleared",
-            "edit" => "edited",
-            _ => "deleted",
-        };
+        let done = past(&step.what);
         let undone = if step.undone {
             style.faint("  undone already")
         } else {

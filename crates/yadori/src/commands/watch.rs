@@ -19,7 +19,8 @@ pub struct Watch {
 
 impl Watch {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
-        let stream = context.service()?.stream("/events")?;
+        let service = context.service()?;
+        let stream = service.stream("/events")?;
         let (mut event, mut seen) = (String::new(), 0);
         for line in BufReader::new(stream).lines() {
             let line = line?;
@@ -39,7 +40,7 @@ impl Watch {
                 }
             }
         }
-        Err(Failure::Unreachable { message: "the service has stopped".into(), start: "yadorid".into() })
+        Err(service.broken_off("the service has stopped"))
     }
 }
 

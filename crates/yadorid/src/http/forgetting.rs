@@ -27,6 +27,13 @@ pub async fn undo(State(app): State<App>, asked: Sent<api::Undo>) -> Result<Json
     answer(&app, app.undo(asked?.step).await).await
 }
 
+/// Do again what was undone.
+#[utoipa::path(post, path = "/redo", tag = "forgetting", request_body = api::Undo,
+    responses((status = 200, body = api::Undone), (status = 404, body = api::Problem)))]
+pub async fn redo(State(app): State<App>, asked: Sent<api::Undo>) -> Result<Json<api::Undone>, Problem> {
+    answer(&app, app.redo(asked?.step).await).await
+}
+
 /// What can be undone, and what has been, latest first.
 #[utoipa::path(get, path = "/steps", tag = "forgetting", responses((status = 200, body = Vec<api::Step>)))]
 pub async fn steps(State(app): State<App>) -> Result<Json<Vec<api::Step>>, Problem> {

@@ -85,6 +85,7 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .routes(routes!(forgetting::delete))
         .routes(routes!(forgetting::clear))
         .routes(routes!(forgetting::undo))
+        .routes(routes!(forgetting::redo))
         .routes(routes!(forgetting::steps))
         .routes(routes!(forgetting::bin))
         .routes(routes!(forgetting::restore_from_bin))

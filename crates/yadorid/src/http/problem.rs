@@ -520,6 +520,9 @@ impl From<UndoError> for Problem {
             UndoError::NoSuchStep(_) => Self::new(StatusCode::NOT_FOUND, "nothing-to-undo", "No such step", error)
                 .hint("see what can be undone with: yadori undo --list"),
             UndoError::Nothing => Self::new(StatusCode::NOT_FOUND, "nothing-to-undo", "Nothing to undo", error),
+            UndoError::NothingUndone => Self::new(StatusCode::NOT_FOUND, "nothing-to-redo", "Nothing to redo", error),
+            UndoError::NotUndone(_) => Self::new(StatusCode::NOT_FOUND, "nothing-to-redo", "Not undone", error)
+                .hint("see what was undone with: yadori undo --list"),
             UndoError::Store(error) => error.into(),
         }
     }

@@ -69,7 +69,7 @@ impl Service {
     async fn dial_on(self: &Arc<Self>, id: DeviceId) {
         let mut pause = PAUSES.0;
         let mut woken = self.links.wake.subscribe();
-        let mut ended = self.links.ended.subscribe();
+        let mut ended = self.links.lines_changed.subscribe();
         loop {
             woken.mark_unchanged();
             ended.mark_unchanged();

@@ -202,6 +202,7 @@ impl Service {
             }
             lines.insert(device, Held { orders, made_here, number });
         }
+        self.links.lines_changed.send_modify(|times| *times += 1);
         let ended = self.exchange(device, line, waiting).await;
         {
             let mut lines = locked(&self.links.lines);
@@ -227,7 +228,7 @@ impl Service {
         };
         tracing::info!(%device, why = why.as_deref().unwrap_or("it is over"), "a connection with a device has ended");
         self.links.note(device, |standing| standing.trouble = why);
-        self.links.ended.send_modify(|times| *times += 1);
+        self.links.lines_changed.send_modify(|times| *times += 1);
         self.ledger.status_changed();
     }
 

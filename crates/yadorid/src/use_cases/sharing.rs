@@ -23,6 +23,9 @@ const MOMENT: Duration = Duration::from_secs(1);
 /// How long the other device may take to answer that it has what it was handed.
 const ANSWER: Duration = Duration::from_secs(15);
 
+/// How long to wait for a connection that is being made again.
+const COMING: Duration = Duration::from_secs(5);
+
 /// Longest pause with an end: a year.
 const LONGEST_SECONDS: u64 = 365 * 86_400;
 
@@ -177,14 +180,29 @@ impl Service {
             let why = self.links.standing(id).trouble.map(|why| format!(" ({why})")).unwrap_or_default();
             ShareError::Away(name.to_owned(), why)
         };
-        let orders = self.links.orders(id).ok_or_else(away)?;
-        self.links.note_handed(id, &clip);
-        let (reply, answer) = tokio::sync::oneshot::channel();
-        orders.send(Order::Hand { clip: Box::new(clip), recall, reply }).await.map_err(|_| away())?;
-        match tokio::time::timeout(ANSWER, answer).await {
-            Ok(Ok(None)) => Ok(()),
-            Ok(Ok(Some(trouble))) => Err(ShareError::NotTaken(name.to_owned(), trouble)),
-            Ok(Err(_)) | Err(_) => Err(away()),
+        let deadline = tokio::time::Instant::now() + COMING;
+        let mut lines = self.links.lines_changed.subscribe();
+        loop {
+            lines.mark_unchanged();
+            if let Some(orders) = self.links.orders(id) {
+                self.links.note_handed(id, &clip);
+                let (reply, answer) = tokio::sync::oneshot::channel();
+                let hand = Order::Hand { clip: Box::new(clip.clone()), recall, reply };
+                if orders.send(hand).await.is_ok() {
+                    match tokio::time::timeout(ANSWER, answer).await {
+                        Ok(Ok(None)) => return Ok(()),
+                        Ok(Ok(Some(trouble))) => return Err(ShareError::NotTaken(name.to_owned(), trouble)),
+                        // The connection has ended meanwhile. Handing over twice is the same as once.
+                        Ok(Err(_)) => {}
+                        Err(_) => return Err(away()),
+                    }
+                }
+            }
+            // A connection that ended in good order, as when the policy changes, is made again at once.
+            let is_coming = self.links.standing(id).trouble.is_none();
+            if !is_coming || tokio::time::timeout_at(deadline, lines.changed()).await.is_err() {
+                return Err(away());
+            }
         }
     }
 

@@ -1,4 +1,4 @@
-//! Undo: bring back what was deleted, cleared or edited.
+//! Undo: bring back what was deleted, cleared or edited; and redo.
 
 use crate::moment::{now, timestamp};
 use crate::service::Service;
@@ -6,13 +6,13 @@ use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use thiserror::Error;
 use yadori_api as api;
-use yadori_core::{ClipId, retention};
+use yadori_core::retention;
 use yadori_store::{ClipRecord, How, QUICK, Step, StoreError};
 
 /// Clips that an undo lists.
 const SHOWN: usize = 50;
 
-/// Why nothing was undone.
+/// Why nothing was undone or redone.
 #[derive(Debug, Error)]
 pub enum UndoError {
     /// Nothing was deleted, or its grace is over, or it has been undone.
@@ -21,6 +21,12 @@ pub enum UndoError {
     /// There is no such step, or its grace is over, or it has been undone.
     #[error("there is no step {0} to undo")]
     NoSuchStep(u64),
+    /// Nothing was undone, or something else was deleted, cleared or edited since.
+    #[error("there is nothing to redo: an undo can be reversed until something else is deleted, cleared or edited")]
+    NothingUndone,
+    /// There is no such step, or its grace is over, or it was not undone.
+    #[error("step {0} was not undone")]
+    NotUndone(u64),
     /// The records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
@@ -46,12 +52,39 @@ impl Service {
             self.ledger.changed(change);
         }
         drop(alone);
+        self.settle_step(&step).await
+    }
+
+    /// Does again what was undone: a step, or the one that was undone last.
+    pub async fn redo(self: &Arc<Self>, step: Option<u64>) -> Result<api::Undone, UndoError> {
+        let alone = self.stepping.lock().await;
+        let horizon = retention::bin_horizon(now());
+        let (mut step, change) = self.store.begin_redo(step, self.stamps.next(), horizon).await?.ok_or(match step {
+            Some(number) => UndoError::NotUndone(number),
+            None => UndoError::NothingUndone,
+        })?;
+        if let Some(change) = change {
+            self.ledger.changed(change);
+        }
+        while let Some(change) = self.store.advance(&mut step, self.stamps.next(), QUICK).await? {
+            self.ledger.changed(change);
+        }
+        drop(alone);
+        self.settle_step(&step).await
+    }
+
+    /// What a step that was undone or redone was about.
+    async fn settle_step(&self, step: &Step) -> Result<api::Undone, UndoError> {
         self.forgetting.notify_one();
         self.ledger.status_changed();
         let first = &step.clips[..step.clips.len().min(SHOWN)];
-        let ids: Vec<ClipId> = self.store.clips(first).await?.into_iter().map(|record| record.id).collect();
-        let clips = self.listed_now(&ids).await?;
-        Ok(api::Undone { step: step.number, count: u64::from(step.total), clips })
+        let records = self.store.clips(first).await?;
+        let clips = if step.undone {
+            self.listed_now(&records.into_iter().map(|record| record.id).collect::<Vec<_>>()).await?
+        } else {
+            records.iter().filter(|record| !record.shredded).map(|record| self.listed(record, None)).collect()
+        };
+        Ok(api::Undone { step: step.number, what: what(step.how).into(), count: u64::from(step.total), clips })
     }
 
     /// What can be undone, and what has been, latest first.
@@ -68,16 +101,19 @@ impl Service {
     }
 }
 
-fn described(step: &Step, example: Option<api::Clip>) -> api::Step {
-    let what = match step.how {
+fn what(how: How) -> &'static str {
+    match how {
         How::Delete => "delete",
         How::Clear => "clear",
         How::Edit => "edit",
-    };
+    }
+}
+
+fn described(step: &Step, example: Option<api::Clip>) -> api::Step {
     api::Step {
         step: step.number,
         at: timestamp(step.at),
-        what: what.into(),
+        what: what(step.how).into(),
         count: u64::from(step.total),
         example,
         undone: step.undone,
