@@ -3,34 +3,25 @@
 use crate::config::{ClipboardChoice, Config};
 use crate::database::{self, Database, DatabaseError};
 use crate::http::{self, auth::Doors};
-use crate::journal::Journal;
-use crate::ledger::Ledger;
-use crate::links::{LinkError, Links};
-use crate::moment::{Stamps, now};
-use crate::use_cases::forget::SweepState;
-use crate::use_cases::rules::InForce;
-use std::collections::BTreeMap;
 use std::fs::{self, DirBuilder, File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::net::SocketAddr;
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
 use std::path::Path;
-use std::sync::atomic::AtomicBool;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 use thiserror::Error;
 use tokio::net::TcpListener;
-use tokio::sync::{Notify, mpsc, watch};
-use tokio_util::sync::CancellationToken;
-use tokio_util::task::TaskTracker;
+use tokio::sync::mpsc;
 use yadori_api::Reach;
 use yadori_api::places::Places;
 use yadori_core::rules::DEFAULT_SIZE_LIMIT;
-use yadori_core::tray::Tray;
-use yadori_core::{ClipId, MillisSinceEpoch, with_causes};
+use yadori_core::with_causes;
 use yadori_desktop::simulated::Simulated;
 use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, PATIENCE, Reading, simulated, wayland, x11};
-use yadori_store::private::{ServerError, ServerState};
-use yadori_store::{QUICK, Store, StoreError};
+use yadori_engine::Engine;
+use yadori_engine::availability::Availability;
+use yadori_engine::engine::{EngineError, Setup};
+use yadori_engine::sync::LinkConfig;
 
 /// Why the service did not start.
 #[derive(Debug, Error)]
@@ -57,9 +48,6 @@ pub enum StartError {
     /// No database.
     #[error(transparent)]
     Database(#[from] DatabaseError),
-    /// The database does not answer.
-    #[error(transparent)]
-    Store(#[from] StoreError),
     /// No clipboard, though one was asked for.
     #[error("there is no clipboard: {0}; start with --clipboard none to run without one")]
     Clipboard(String),
@@ -73,89 +61,19 @@ pub enum StartError {
         /// Why.
         source: std::io::Error,
     },
-    /// The other devices cannot be linked with.
+    /// The parts cannot be put together.
     #[error(transparent)]
-    Link(#[from] LinkError),
+    Engine(#[from] EngineError),
     /// No randomness for the token.
     #[error("the system gives no random numbers: {0}")]
     Randomness(getrandom::Error),
 }
 
-/// The parts that use cases work with.
+/// What handlers of requests work with.
 pub struct Service {
-    pub(crate) store: Store,
-    pub(crate) ledger: Ledger,
-    pub(crate) stamps: Stamps,
-    pub(crate) clipboard: Option<Arc<dyn Clipboard>>,
-    pub(crate) simulated: Option<Simulated>,
-    pub(crate) reading: Arc<Reading>,
-    pub(crate) rules: Arc<InForce>,
-    pub(crate) tray: Arc<tokio::sync::Mutex<Tray>>,
-    /// Something that the service put on the clipboard was pasted.
-    pub(crate) pasted: Notify,
-    /// How often that has happened.
-    pub(crate) pastes: watch::Sender<u64>,
-    /// What a person keeps and arranges, and the rules, are changed one after the other.
-    pub(crate) keeping: tokio::sync::Mutex<()>,
-    /// Copies that have been filed and not yet counted among those of their days (since 1970-01-01).
-    pub(crate) uncounted: Mutex<BTreeMap<u64, u32>>,
-    /// Somebody waits for a large step to be interrupted.
-    pub(crate) interrupt: AtomicBool,
-    /// Large steps are done, and undone, one after the other.
-    pub(crate) stepping: Arc<tokio::sync::Mutex<()>>,
-    /// What was forgotten for good is written over, once at a time.
-    pub(crate) scrubbing: tokio::sync::Mutex<()>,
-    pub(crate) sweeps: Mutex<SweepState>,
-    /// The latest copy and when it was made, for telling repeats.
-    pub(crate) latest_copy: Mutex<Option<(ClipId, MillisSinceEpoch)>>,
-    pub(crate) links: Links,
-    pub(crate) server: Option<watch::Receiver<ServerState>>,
+    pub(crate) engine: Engine,
     pub(crate) doors: Doors,
-    /// Something may be due earlier than before.
-    pub(crate) forgetting: Notify,
-    /// A pause began or ended.
-    pub(crate) pausing: Notify,
-    /// Small work that may go on while the service ends.
-    pub(crate) tasks: TaskTracker,
-    pub(crate) ending: CancellationToken,
-    pub(crate) device: String,
-    pub(crate) home: String,
-    pub(crate) started: MillisSinceEpoch,
-    journal: Mutex<Journal>,
-}
-
-impl Service {
-    /// A file without a name in the service's folder, which is gone when it is closed.
-    pub(crate) fn nameless_file(&self) -> std::io::Result<File> {
-        let folder = Path::new(&self.home);
-        let path = folder.join(format!("incoming-{}-{}", std::process::id(), self.stamps.next().to_bits()));
-        let file = OpenOptions::new().read(true).write(true).create_new(true).mode(0o600).open(&path)?;
-        fs::remove_file(&path)?;
-        Ok(file)
-    }
-
-    /// Why the service's own database is away, if it is; with the reason why it could not be started again, if it could not.
-    pub(crate) fn database_away(&self) -> Option<Option<ServerError>> {
-        match &*self.server.as_ref()?.borrow() {
-            ServerState::Running { .. } => None,
-            ServerState::Restarting { failure } => Some(failure.clone()),
-            ServerState::Stopped => Some(None),
-        }
-    }
-
-    /// Waits until the service's own database, which is away, is back. Never done if it is there, or not our own.
-    pub(crate) async fn database_is_back(&self) {
-        let Some(mut state) = self.server.clone().filter(|_| self.database_away().is_some()) else {
-            return std::future::pending().await;
-        };
-        if state.wait_for(|state| matches!(state, ServerState::Running { .. })).await.is_err() {
-            std::future::pending::<()>().await;
-        }
-    }
-
-    pub(crate) fn journal(&self) -> MutexGuard<'_, Journal> {
-        self.journal.lock().unwrap_or_else(PoisonError::into_inner)
-    }
+    pub(crate) simulated: Option<Simulated>,
 }
 
 /// A service that is ready, at its address.
@@ -175,7 +93,6 @@ pub struct Running {
 /// # Errors
 /// When something that it cannot do without is missing; says what to do.
 pub async fn start(places: Places, config: Config) -> Result<Running, StartError> {
-    let started = now();
     private_folder(&places.data)?;
     private_folder(&places.run)?;
     let lock = lock(&places)?;
@@ -183,57 +100,27 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
     let address = listener.local_addr().map_err(|source| StartError::Listen { address: config.api.listen, source })?;
     let device = config.device_name();
     let database = Database::open(config.database_url.as_deref(), &places.data.join("database"), &device).await?;
-    let store = database.store.clone();
-    let stamps = Stamps::after(store.latest_stamp().await?);
-    for mut step in store.pending_steps().await? {
-        tracing::info!(step = step.number, "what was begun before the service ended is carried on");
-        while store.advance(&mut step, stamps.next(), QUICK).await?.is_some() {}
-    }
-    let rules = Arc::<InForce>::default();
-    let ledger = Ledger::open(store.clone(), rules.clone()).await?;
-
     let reading = Reading::new(DEFAULT_SIZE_LIMIT, PATIENCE);
     let Clipboards { clipboard, simulated, mut events, off } = clipboards(config.clipboard, &reading)?;
-    let service = Arc::new(Service {
-        store,
-        ledger,
-        stamps,
-        clipboard,
-        simulated,
-        reading,
-        rules,
-        tray: Arc::default(),
-        pasted: Notify::new(),
-        pastes: watch::Sender::new(0),
-        keeping: tokio::sync::Mutex::default(),
-        uncounted: Mutex::default(),
-        interrupt: AtomicBool::new(false),
-        stepping: Arc::default(),
-        scrubbing: tokio::sync::Mutex::default(),
-        sweeps: Mutex::default(),
-        latest_copy: Mutex::default(),
-        links: Links::new(&places.data, &config.link),
-        server: database.state(),
-        doors: Doors::new(address, &config.api.names).map_err(StartError::Randomness)?,
-        forgetting: Notify::new(),
-        pausing: Notify::new(),
-        tasks: TaskTracker::new(),
-        ending: CancellationToken::new(),
+    let engine = Engine::open(Setup {
+        store: database.store.clone(),
+        server: Availability::of(database.state()),
         device,
-        home: places.data.display().to_string(),
-        started,
-        journal: Mutex::new(Journal::new(off)),
-    });
-    service.restore_pause().await?;
-    service.restore_rules().await?;
-    service.restore_tray().await?;
-    service.restore_links().await?;
+        folder: &places.data,
+        clipboard,
+        reading,
+        off,
+        link: LinkConfig { listen: config.link.listen, find: config.link.find },
+    })
+    .await?;
+    let doors = Doors::new(address, &config.api.names).map_err(StartError::Randomness)?;
+    let service = Arc::new(Service { engine, doors, simulated });
     // The first thing that a desktop tells is whether it is there.
     if let Some(first) = match &mut events {
         Some(events) => events.recv().await,
         None => None,
     } {
-        service.note_desktop(first);
+        service.engine.capture.note_desktop(first);
     }
     Ok(Running { address, service, database, listener, events, places, _lock: lock })
 }
@@ -249,38 +136,24 @@ impl Running {
         let reach = Reach { address: address.to_string(), token: service.doors.token().to_owned() };
         write_reach(&places, &reach)?;
 
-        let mut background = tokio::task::JoinSet::new();
+        let mut background = service.engine.start();
         if let Some(state) = database.state() {
-            let of_links = service.clone();
-            let is_back = move || of_links.links.wake_up();
-            background.spawn(database::follow(service.store.clone(), state, is_back));
+            let of_engine = service.clone();
+            let is_back = move || of_engine.engine.wake_up();
+            background.spawn(database::follow(database.store.clone(), state, is_back));
         }
         let claim = database.take_claim();
-        let store = service.store.clone();
+        let store = database.store.clone();
         let mut lost = tokio::spawn(async move {
             match claim {
                 Some(claim) => database::keep(store, claim).await,
                 None => std::future::pending().await,
             }
         });
-        let follower = service.clone();
-        background.spawn(async move { follower.ledger.follow().await });
-        let forgetter = service.clone();
-        background.spawn(async move { forgetter.forget_when_due().await });
-        let pauser = service.clone();
-        background.spawn(async move { pauser.end_pauses().await });
-        let dealer = service.clone();
-        background.spawn(async move { dealer.deal_when_pasted().await });
-        let linker = service.clone();
-        background.spawn(async move { linker.keep_linked().await });
-        let follower = service.clone();
-        background.spawn(async move { follower.follow_network().await });
-        let finder = service.clone();
-        background.spawn(async move { finder.look_around().await });
-        let ending = service.ending.clone();
+        let ending = service.engine.background.ending.clone();
         let capturing = events.map(|events| {
             let service = service.clone();
-            tokio::spawn(async move { service.capture_all(events).await })
+            tokio::spawn(async move { service.engine.capture_all(events).await })
         });
         let server = tokio::spawn(http::serve(listener, http::router(service.clone()), ending.clone()));
 
@@ -301,14 +174,7 @@ impl Running {
             let _ = capturing.await;
         }
         let _ = server.await;
-        if let Err(error) = service.count_captured().await {
-            tracing::warn!(%error, "the last copies are missing in the figures");
-        }
-        if let Err(error) = service.forget_session().await {
-            tracing::error!(%error, "the session's history could not be forgotten");
-        }
-        service.tasks.close();
-        service.tasks.wait().await;
+        service.engine.end().await;
         background.shutdown().await;
         database.close().await;
         outcome

@@ -16,7 +16,6 @@
 
 use super::App;
 use super::problem::Problem;
-use crate::moment::now;
 use axum::extract::{Request, State};
 use axum::http::header::{self, HeaderMap, HeaderName, HeaderValue};
 use axum::http::{Method, Uri};
@@ -27,6 +26,7 @@ use std::net::SocketAddr;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use tokio::sync::watch;
 use yadori_core::MillisSinceEpoch;
+use yadori_engine::clock::now;
 
 /// How long a one-time link can be used.
 pub const LINK_MILLIS: u64 = 2 * 60 * 1000;
@@ -269,7 +269,7 @@ async fn has_session(app: &App, session: Session) -> Result<bool, yadori_store::
     if app.doors.open().sessions.get(&known).is_some_and(|until| *until > now) {
         return Ok(true);
     }
-    let is_known = app.store.has_console_session(&session.key, &session.path, now).await?;
+    let is_known = app.engine.history.store.has_console_session(&session.key, &session.path, now).await?;
     if is_known {
         app.doors.open().sessions.insert(known, now.plus(BELIEVED_MILLIS));
     }
@@ -299,7 +299,7 @@ async fn enter(app: &App, method: Method, key: &str, browser: &str) -> Response 
     let entered = async {
         let (key, place) = (new_key().map_err(|_| Problem::internal())?, new_path().map_err(|_| Problem::internal())?);
         let until = now().plus(SESSION_MILLIS);
-        app.store.add_console_session(&hash(&key), &hash(&place), browser, now(), until).await?;
+        app.engine.history.store.add_console_session(&hash(&key), &hash(&place), browser, now(), until).await?;
         let path = format!("{SESSIONS}{place}/");
         let seconds = SESSION_MILLIS / 1000;
         let cookie = format!("{}={key}; HttpOnly; SameSite=Strict; Path={path}; Max-Age={seconds}", doors.cookie);

@@ -2,7 +2,6 @@
 
 use super::App;
 use super::problem::{Asked, Problem, Sent, answer};
-use crate::service::Service;
 use axum::Json;
 use axum::extract::rejection::BytesRejection;
 use axum::extract::{Path, State};
@@ -12,6 +11,7 @@ use bytes::Bytes;
 use qrcode::render::svg;
 use qrcode::{EcLevel, QrCode};
 use yadori_api as api;
+use yadori_engine::keeping::Keeping;
 
 /// Give a clip another text: a new clip takes its place and particulars, and the old one goes to the bin.
 #[utoipa::path(put, path = "/clips/{name}/text", tag = "clips", params(("name" = String, Path, description = "A clip's name."), api::EditQuery),
@@ -23,34 +23,34 @@ pub async fn edit(
     asked: Asked<api::EditQuery>,
     body: Result<Bytes, BytesRejection>,
 ) -> Result<Json<api::Edited>, Problem> {
-    answer(&app, app.edit(&name, &body?, &asked?.0).await).await
+    answer(&app, app.engine.keeping.edit(&name, &body?, &asked?.0).await).await
 }
 
 /// Reshape a clip's text: show what would come of it, or save it in the clip's place.
 #[utoipa::path(post, path = "/reshape", tag = "clips", request_body = api::Reshape,
     responses((status = 200, body = api::Reshaped), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn reshape(State(app): State<App>, asked: Sent<api::Reshape>) -> Result<Json<api::Reshaped>, Problem> {
-    answer(&app, app.reshape(&asked?.0).await).await
+    answer(&app, app.engine.keeping.reshape(&asked?.0).await).await
 }
 
 /// The ways to reshape a text.
 #[utoipa::path(get, path = "/ways", tag = "clips", responses((status = 200, body = Vec<api::Way>)))]
 pub async fn ways() -> Json<Vec<api::Way>> {
-    Json(Service::ways())
+    Json(Keeping::ways())
 }
 
 /// Fill in the aliases of a text.
 #[utoipa::path(post, path = "/expand", tag = "kept", request_body = api::Expand,
     responses((status = 200, body = api::Expanded), (status = 422, body = api::Problem, description = "Placeholders ask for something.")))]
 pub async fn expand(State(app): State<App>, asked: Sent<api::Expand>) -> Result<Json<api::Expanded>, Problem> {
-    answer(&app, app.expand(&asked?.0).await).await
+    answer(&app, app.engine.recalling.expand(&asked?.0).await).await
 }
 
 /// A short text or a link as a QR code.
 #[utoipa::path(get, path = "/clips/{name}/qr", tag = "clips", params(("name" = String, Path, description = "A clip's name.")),
     responses((status = 200, description = "The code.", content_type = "image/svg+xml"), (status = 404, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn qr(State(app): State<App>, Path(name): Path<String>) -> Result<Response, Problem> {
-    let text = answer(&app, app.show(&name).await).await?.0;
+    let text = answer(&app, app.engine.history.show(&name).await).await?.0;
     let text = text.text.filter(|_| text.text_is_whole).ok_or_else(Problem::no_qr)?;
     let code = QrCode::with_error_correction_level(text.as_bytes(), EcLevel::M)
         .or_else(|_| QrCode::with_error_correction_level(text.as_bytes(), EcLevel::L))

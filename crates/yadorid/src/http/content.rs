@@ -6,7 +6,6 @@
 
 use super::App;
 use super::problem::Problem;
-use crate::picture;
 use crate::service::Service;
 use axum::body::Body;
 use axum::extract::rejection::QueryRejection;
@@ -19,6 +18,7 @@ use std::ops::Range;
 use std::sync::Arc;
 use yadori_api as api;
 use yadori_core::{Kind, format};
+use yadori_engine::capture::picture;
 use yadori_store::{StoreError, StoredFormat, Thumbnail};
 
 const SANDBOX: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox; frame-ancestors 'none'";
@@ -34,7 +34,7 @@ pub async fn content(
     asked: Result<Query<api::ContentQuery>, QueryRejection>,
     headers: HeaderMap,
 ) -> Result<Response, Problem> {
-    let (record, _) = match app.find_clip(&name).await {
+    let (record, _) = match app.engine.history.find_clip(&name).await {
         Ok(found) => found,
         Err(error) => return Err(Problem::from(error).with_candidates(&app).await),
     };
@@ -42,9 +42,9 @@ pub async fn content(
     if asked.at_once && record.elsewhere {
         return Err(StoreError::Elsewhere.into());
     }
-    app.fetch_whole(&record).await?;
+    app.engine.fetching.fetch_whole(&record).await?;
     let wanted = asked.format.map(|mime| format::canonical_mime(&mime));
-    let formats = app.store.formats(record.number).await?;
+    let formats = app.engine.history.store.formats(record.number).await?;
     let found =
         formats.into_iter().enumerate().find(|(_, stored)| wanted.as_ref().is_none_or(|mime| *mime == stored.mime));
     let (place, stored) = found.ok_or_else(|| Problem::no_such_format(wanted.as_deref().unwrap_or("at all")))?;
@@ -96,7 +96,7 @@ fn pieces(
         if at >= range.end {
             return Ok(None);
         }
-        let mut piece = app.store.content_at(&stored, at).await.map_err(std::io::Error::other)?;
+        let mut piece = app.engine.history.store.content_at(&stored, at).await.map_err(std::io::Error::other)?;
         if piece.is_empty() {
             return Err(std::io::Error::other("the content ends too early"));
         }
@@ -132,11 +132,11 @@ fn parse_range(range: &str, size: u64) -> Result<Option<Range<u64>>, OutOfRange>
 #[utoipa::path(get, path = "/clips/{name}/thumbnail", tag = "clips", params(("name" = String, Path, description = "A position, an id, or the beginning of an id.")),
     responses((status = 200, description = "The picture.", content_type = "image/png"), (status = 404, body = api::Problem)))]
 pub async fn thumbnail(State(app): State<App>, Path(name): Path<String>) -> Result<Response, Problem> {
-    let (record, _) = app.find_clip(&name).await?;
+    let (record, _) = app.engine.history.find_clip(&name).await?;
     if record.kind != Kind::Image {
         return Err(Problem::no_thumbnail());
     }
-    let thumbnail = match app.store.thumbnail(record.number).await? {
+    let thumbnail = match app.engine.history.store.thumbnail(record.number).await? {
         Some(thumbnail) => thumbnail,
         None => make_thumbnail(&app, record.number).await?,
     };
@@ -151,15 +151,15 @@ pub async fn thumbnail(State(app): State<App>, Path(name): Path<String>) -> Resu
 
 /// Makes a small picture that was not made at capture.
 async fn make_thumbnail(app: &App, number: u64) -> Result<Thumbnail, Problem> {
-    let formats = app.store.formats(number).await?;
+    let formats = app.engine.history.store.formats(number).await?;
     let stored = formats
         .iter()
         .find(|stored| format::RASTERS.contains(&stored.mime.as_str()))
         .ok_or_else(Problem::no_thumbnail)?;
-    let raster = yadori_core::Format::new(stored.mime.clone(), app.store.content(stored).await?);
+    let raster = yadori_core::Format::new(stored.mime.clone(), app.engine.history.store.content(stored).await?);
     let decoded = picture::decode(&raster).await.map_err(|_| Problem::no_thumbnail())?;
     let thumbnail = decoded.thumbnail().await.map_err(|_| Problem::no_thumbnail())?;
-    app.store.put_thumbnail(number, &thumbnail).await?;
+    app.engine.history.store.put_thumbnail(number, &thumbnail).await?;
     Ok(thumbnail)
 }
 

@@ -1,17 +1,17 @@
 //! How the service stands, pausing it, and links to its console.
 
-use super::App;
 use super::problem::Problem;
-use crate::moment::timestamp;
+use super::{App, console};
 use axum::Json;
 use axum::extract::rejection::JsonRejection;
 use axum::extract::{Path, State};
 use yadori_api as api;
+use yadori_engine::clock::timestamp;
 
 /// How the service stands.
 #[utoipa::path(get, path = "/status", tag = "service", responses((status = 200, body = api::Status)))]
 pub async fn status(State(app): State<App>) -> Json<api::Status> {
-    Json(app.status().await)
+    Json(app.engine.overview.status(console::is_built_in()).await)
 }
 
 /// Stop capturing, for a time or until resumed.
@@ -21,15 +21,15 @@ pub async fn pause(
     State(app): State<App>,
     asked: Result<Json<api::Pause>, JsonRejection>,
 ) -> Result<Json<api::Status>, Problem> {
-    app.pause(asked?.seconds).await?;
-    Ok(Json(app.status().await))
+    app.engine.capture.pause(asked?.seconds).await?;
+    Ok(Json(app.engine.overview.status(console::is_built_in()).await))
 }
 
 /// Capture again.
 #[utoipa::path(post, path = "/resume", tag = "service", responses((status = 200, body = api::Status)))]
 pub async fn resume(State(app): State<App>) -> Result<Json<api::Status>, Problem> {
-    app.resume().await?;
-    Ok(Json(app.status().await))
+    app.engine.capture.resume().await?;
+    Ok(Json(app.engine.overview.status(console::is_built_in()).await))
 }
 
 /// A link by which one browser is let into the console, once.

@@ -9,27 +9,27 @@ use yadori_api as api;
 /// This device and those that are linked with it.
 #[utoipa::path(get, path = "/devices", tag = "devices", responses((status = 200, body = Vec<api::Device>)))]
 pub async fn devices(State(app): State<App>) -> Result<Json<Vec<api::Device>>, Problem> {
-    answer(&app, app.devices().await).await
+    answer(&app, app.engine.sync.devices().await).await
 }
 
 /// Invite another device: the answer has the code that is entered there.
 #[utoipa::path(post, path = "/devices/invitation", tag = "devices", request_body = api::Invite,
     responses((status = 200, body = api::Invitation), (status = 400, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn invite(State(app): State<App>, asked: Sent<api::Invite>) -> Result<Json<api::Invitation>, Problem> {
-    answer(&app, app.invite_device(&asked?.0).await).await
+    answer(&app, app.engine.sync.invite_device(&asked?.0).await).await
 }
 
 /// Join a device that has invited.
 #[utoipa::path(post, path = "/devices/join", tag = "devices", request_body = api::Join,
     responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 403, body = api::Problem), (status = 502, body = api::Problem)))]
 pub async fn join(State(app): State<App>, asked: Sent<api::Join>) -> Result<Json<api::Device>, Problem> {
-    answer(&app, app.join_device(&asked?.0).await).await
+    answer(&app, app.engine.sync.join_device(&asked?.0).await).await
 }
 
 /// Leave all other devices. All keep what they have.
 #[utoipa::path(post, path = "/devices/leave", tag = "devices", responses((status = 200, body = Vec<api::Device>)))]
 pub async fn leave(State(app): State<App>) -> Result<Json<Vec<api::Device>>, Problem> {
-    answer(&app, app.leave_devices().await).await
+    answer(&app, app.engine.sync.leave_devices().await).await
 }
 
 /// One device.
@@ -37,7 +37,7 @@ pub async fn leave(State(app): State<App>) -> Result<Json<Vec<api::Device>>, Pro
     params(("name" = String, Path, description = "Its name, or the beginning of its id.")),
     responses((status = 200, body = api::Device), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn device(State(app): State<App>, Path(name): Path<String>) -> Result<Json<api::Device>, Problem> {
-    answer(&app, app.device_named(&name).await).await
+    answer(&app, app.engine.sync.device_named(&name).await).await
 }
 
 /// Give a device another name.
@@ -49,7 +49,7 @@ pub async fn rename_device(
     Path(name): Path<String>,
     asked: Sent<api::RenameDevice>,
 ) -> Result<Json<Vec<api::Device>>, Problem> {
-    answer(&app, app.rename_device(&name, &asked?.0.name).await).await
+    answer(&app, app.engine.sync.rename_device(&name, &asked?.0.name).await).await
 }
 
 /// Remove a device: none of the others lets it in any more.
@@ -61,7 +61,7 @@ pub async fn remove_device(
     Path(name): Path<String>,
     asked: Asked<api::RemoveDeviceQuery>,
 ) -> Result<Json<api::Device>, Problem> {
-    answer(&app, app.remove_device(&name, asked?.0.introduced).await).await
+    answer(&app, app.engine.sync.remove_device(&name, asked?.0.introduced).await).await
 }
 
 /// Fetch what of a clip is on another device only, and tell how far that has come.
@@ -72,45 +72,45 @@ pub async fn fetch(
     Path(name): Path<String>,
     asked: Asked<api::FetchQuery>,
 ) -> Result<Json<api::Fetched>, Problem> {
-    answer(&app, app.fetch_more(&name, asked?.0.after).await).await
+    answer(&app, app.engine.fetching.fetch_more(&name, asked?.0.after).await).await
 }
 
 /// Hand clips over to a device, whatever is shared otherwise.
 #[utoipa::path(post, path = "/send", tag = "devices", request_body = api::Send,
     responses((status = 200, body = api::Sent), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 502, body = api::Problem)))]
 pub async fn send(State(app): State<App>, asked: Sent<api::Send>) -> Result<Json<api::Sent>, Problem> {
-    answer(&app, app.send(&asked?.0).await).await
+    answer(&app, app.engine.sync.send(&asked?.0).await).await
 }
 
 /// How it stands with sharing.
 #[utoipa::path(get, path = "/sync", tag = "devices", responses((status = 200, body = api::Sync)))]
 pub async fn sync_status(State(app): State<App>) -> Result<Json<api::Sync>, Problem> {
-    answer(&app, app.sync_status().await).await
+    answer(&app, app.engine.sync.sync_status().await).await
 }
 
 /// Try at once to reach all devices that are away.
 #[utoipa::path(post, path = "/sync/now", tag = "devices", responses((status = 200, body = api::Sync)))]
 pub async fn sync_now(State(app): State<App>) -> Result<Json<api::Sync>, Problem> {
-    answer(&app, app.sync_now().await).await
+    answer(&app, app.engine.sync.sync_now().await).await
 }
 
 /// Share nothing, for a time or until resumed.
 #[utoipa::path(post, path = "/sync/pause", tag = "devices", request_body = api::Pause,
     responses((status = 200, body = api::Sync), (status = 400, body = api::Problem)))]
 pub async fn pause_sync(State(app): State<App>, asked: Sent<api::Pause>) -> Result<Json<api::Sync>, Problem> {
-    answer(&app, app.pause_sync(asked?.0.seconds).await).await
+    answer(&app, app.engine.sync.pause_sync(asked?.0.seconds).await).await
 }
 
 /// Share again.
 #[utoipa::path(post, path = "/sync/resume", tag = "devices", responses((status = 200, body = api::Sync)))]
 pub async fn resume_sync(State(app): State<App>) -> Result<Json<api::Sync>, Problem> {
-    answer(&app, app.resume_sync().await).await
+    answer(&app, app.engine.sync.resume_sync().await).await
 }
 
 /// What this device shares.
 #[utoipa::path(get, path = "/sync/policy", tag = "devices", responses((status = 200, body = api::Policy)))]
 pub async fn show_policy(State(app): State<App>) -> Json<api::Policy> {
-    Json(app.show_policy())
+    Json(app.engine.sync.show_policy())
 }
 
 /// Change what this device shares. What is shared by now stays shared.
@@ -120,5 +120,5 @@ pub async fn change_policy(
     State(app): State<App>,
     asked: Sent<api::PolicyChange>,
 ) -> Result<Json<api::Policy>, Problem> {
-    answer(&app, app.change_policy(&asked?.0).await).await
+    answer(&app, app.engine.sync.change_policy(&asked?.0).await).await
 }

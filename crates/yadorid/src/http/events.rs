@@ -3,7 +3,6 @@
 use super::App;
 use super::auth::{self, Session};
 use super::problem::Problem;
-use crate::ledger::Announcement;
 use axum::Extension;
 use axum::extract::State;
 use axum::http::HeaderMap;
@@ -13,6 +12,7 @@ use std::convert::Infallible;
 use std::time::Duration;
 use tokio::sync::{broadcast, mpsc};
 use tokio_stream::wrappers::ReceiverStream;
+use yadori_engine::history::index::Announcement;
 
 /// Changes that are read from the records at a time, for a client that was away.
 const BATCH: u32 = 200;
@@ -36,7 +36,7 @@ pub async fn events(
 ) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, Problem> {
     let last = headers.get("last-event-id").and_then(|value| value.to_str().ok()?.trim().parse::<u64>().ok());
     let (sender, receiver) = mpsc::channel(64);
-    let ending = app.ending.clone();
+    let ending = app.engine.background.ending.clone();
     tokio::spawn(async move {
         tokio::select! {
             () = ending.cancelled() => {}
@@ -69,8 +69,8 @@ async fn send(client: &Client, event: Event) -> Result<(), Over> {
 
 async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over> {
     // Listening begins before the records are read, so that nothing falls between.
-    let mut announcements = app.ledger.listen();
-    let now = app.ledger.settled().await;
+    let mut announcements = app.engine.history.ledger.listen();
+    let now = app.engine.history.ledger.settled().await;
     let mut told = match last {
         Some(last) if last <= now && now - last <= FAR_BEHIND => catch_up(app, client, last, now).await?,
         Some(_) => {
@@ -89,7 +89,7 @@ async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over>
             Ok(Announcement::Clip(..)) => {}
             Ok(Announcement::Status) => send(client, Event::default().event("status").data("{}")).await?,
             Err(broadcast::error::RecvError::Lagged(_)) => {
-                told = catch_up(app, client, told, app.ledger.cursor()).await?
+                told = catch_up(app, client, told, app.engine.history.ledger.cursor()).await?
             }
             Err(broadcast::error::RecvError::Closed) => return Err(Over),
         }
@@ -100,11 +100,14 @@ async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over>
 async fn catch_up(app: &App, client: &Client, last: u64, until: u64) -> Result<u64, Over> {
     let mut told = last;
     while told < until {
-        let records = app.store.changed_since(told, BATCH).await.map_err(|_| Over)?;
+        let records = app.engine.history.store.changed_since(told, BATCH).await.map_err(|_| Over)?;
         for record in &records {
             send(
                 client,
-                Event::default().event("clip").id(record.change.to_string()).data(&*app.ledger.describe(record)),
+                Event::default()
+                    .event("clip")
+                    .id(record.change.to_string())
+                    .data(&*app.engine.history.ledger.describe(record)),
             )
             .await?;
             told = record.change;

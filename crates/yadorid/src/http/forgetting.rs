@@ -10,52 +10,52 @@ use yadori_api as api;
 #[utoipa::path(post, path = "/delete", tag = "forgetting", request_body = api::Delete,
     responses((status = 200, body = api::Deleted), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn delete(State(app): State<App>, asked: Sent<api::Delete>) -> Result<Json<api::Deleted>, Problem> {
-    answer(&app, app.delete(&asked?.0).await).await
+    answer(&app, app.engine.retention.delete(&asked?.0).await).await
 }
 
 /// Clear everything that is not kept, or a slice of it; or only count.
 #[utoipa::path(post, path = "/clear", tag = "forgetting", request_body = api::Clear,
     responses((status = 200, body = api::Cleared), (status = 409, body = api::Problem, description = "There are others than were expected.")))]
 pub async fn clear(State(app): State<App>, asked: Sent<api::Clear>) -> Result<Json<api::Cleared>, Problem> {
-    answer(&app, app.clear(&asked?.0).await).await
+    answer(&app, app.engine.retention.clear(&asked?.0).await).await
 }
 
 /// Bring back what was deleted, cleared or edited.
 #[utoipa::path(post, path = "/undo", tag = "forgetting", request_body = api::Undo,
     responses((status = 200, body = api::Undone), (status = 404, body = api::Problem)))]
 pub async fn undo(State(app): State<App>, asked: Sent<api::Undo>) -> Result<Json<api::Undone>, Problem> {
-    answer(&app, app.undo(asked?.step).await).await
+    answer(&app, app.engine.retention.undo(asked?.step).await).await
 }
 
 /// Do again what was undone.
 #[utoipa::path(post, path = "/redo", tag = "forgetting", request_body = api::Undo,
     responses((status = 200, body = api::Undone), (status = 404, body = api::Problem)))]
 pub async fn redo(State(app): State<App>, asked: Sent<api::Undo>) -> Result<Json<api::Undone>, Problem> {
-    answer(&app, app.redo(asked?.step).await).await
+    answer(&app, app.engine.retention.redo(asked?.step).await).await
 }
 
 /// What can be undone, and what has been, latest first.
 #[utoipa::path(get, path = "/steps", tag = "forgetting", responses((status = 200, body = Vec<api::Step>)))]
 pub async fn steps(State(app): State<App>) -> Result<Json<Vec<api::Step>>, Problem> {
-    answer(&app, app.steps().await).await
+    answer(&app, app.engine.retention.steps().await).await
 }
 
 /// What waits in the bin, latest first.
 #[utoipa::path(get, path = "/bin", tag = "forgetting", params(api::BinQuery),
     responses((status = 200, body = api::Bin), (status = 400, body = api::Problem)))]
 pub async fn bin(State(app): State<App>, asked: Asked<api::BinQuery>) -> Result<Json<api::Bin>, Problem> {
-    answer(&app, app.bin(&asked?.0).await).await
+    answer(&app, app.engine.retention.bin(&asked?.0).await).await
 }
 
 /// Bring clips back from the bin. They are named by the beginnings of their ids, or by their places in the bin.
 #[utoipa::path(post, path = "/bin/restore", tag = "forgetting", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn restore_from_bin(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
-    answer(&app, app.restore(&asked?.clips).await.map(|clips| api::Clips { clips })).await
+    answer(&app, app.engine.retention.restore(&asked?.clips).await.map(|clips| api::Clips { clips })).await
 }
 
 /// Forget everything in the bin for good.
 #[utoipa::path(post, path = "/bin/empty", tag = "forgetting", responses((status = 200, body = api::Forgotten)))]
 pub async fn empty_bin(State(app): State<App>) -> Result<Json<api::Forgotten>, Problem> {
-    answer(&app, app.empty_bin().await.map(|clips| api::Forgotten { clips })).await
+    answer(&app, app.engine.retention.empty_bin().await.map(|clips| api::Forgotten { clips })).await
 }

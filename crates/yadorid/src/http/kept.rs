@@ -10,21 +10,21 @@ use yadori_api as api;
 /// The pinned clips, in their order: the first is `p1`.
 #[utoipa::path(get, path = "/pins", tag = "kept", responses((status = 200, body = api::Clips)))]
 pub async fn pins(State(app): State<App>) -> Result<Json<api::Clips>, Problem> {
-    Ok(Json(api::Clips { clips: app.pins().await? }))
+    Ok(Json(api::Clips { clips: app.engine.keeping.pins().await? }))
 }
 
 /// Pin clips, or move pinned ones to another place among the pinned.
 #[utoipa::path(post, path = "/pins", tag = "kept", request_body = api::Pin,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn pin(State(app): State<App>, asked: Sent<api::Pin>) -> Result<Json<api::Clips>, Problem> {
-    answer(&app, app.pin(&asked?.0).await.map(|clips| api::Clips { clips })).await
+    answer(&app, app.engine.keeping.pin(&asked?.0).await.map(|clips| api::Clips { clips })).await
 }
 
 /// Unpin clips; they stay in the history.
 #[utoipa::path(post, path = "/pins/remove", tag = "kept", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn unpin(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
-    answer(&app, app.unpin(&asked?.clips).await.map(|clips| api::Clips { clips })).await
+    answer(&app, app.engine.keeping.unpin(&asked?.clips).await.map(|clips| api::Clips { clips })).await
 }
 
 /// Change a clip's title, mark, alias, or whether its placeholders are filled in.
@@ -37,19 +37,19 @@ pub async fn change_clip(
     Path(name): Path<String>,
     asked: Sent<api::Particulars>,
 ) -> Result<Json<api::Clip>, Problem> {
-    answer(&app, app.change_particulars(&name, &asked?.0).await).await
+    answer(&app, app.engine.keeping.change_particulars(&name, &asked?.0).await).await
 }
 
 /// The clips that have an alias, in the order of their aliases.
 #[utoipa::path(get, path = "/aliases", tag = "kept", responses((status = 200, body = api::Clips)))]
 pub async fn aliases(State(app): State<App>) -> Result<Json<api::Clips>, Problem> {
-    Ok(Json(api::Clips { clips: app.aliases().await? }))
+    Ok(Json(api::Clips { clips: app.engine.keeping.aliases().await? }))
 }
 
 /// All drawers, in their order.
 #[utoipa::path(get, path = "/drawers", tag = "kept", responses((status = 200, body = Vec<api::Drawer>)))]
 pub async fn drawers(State(app): State<App>) -> Result<Json<Vec<api::Drawer>>, Problem> {
-    answer(&app, app.drawers().await).await
+    answer(&app, app.engine.keeping.drawers().await).await
 }
 
 /// Make a drawer.
@@ -60,7 +60,7 @@ pub async fn new_drawer(
     asked: Sent<api::DrawerChange>,
 ) -> Result<(StatusCode, Json<api::Drawer>), Problem> {
     let name = asked?.0.name.unwrap_or_default();
-    Ok((StatusCode::CREATED, Json(app.new_drawer(&name).await?)))
+    Ok((StatusCode::CREATED, Json(app.engine.keeping.new_drawer(&name).await?)))
 }
 
 /// A drawer and what lies in it.
@@ -70,7 +70,7 @@ pub async fn show_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
-    answer(&app, app.drawer(&name).await).await
+    answer(&app, app.engine.keeping.drawer(&name).await).await
 }
 
 /// Give a drawer another name, or another place among the drawers.
@@ -82,7 +82,7 @@ pub async fn change_drawer(
     Path(name): Path<String>,
     asked: Sent<api::DrawerChange>,
 ) -> Result<Json<api::Drawer>, Problem> {
-    answer(&app, app.change_drawer(&name, &asked?.0).await).await
+    answer(&app, app.engine.keeping.change_drawer(&name, &asked?.0).await).await
 }
 
 /// Remove a drawer. Its clips go into another one, or are only in the history again.
@@ -93,7 +93,7 @@ pub async fn remove_drawer(
     Path(name): Path<String>,
     asked: Asked<api::RemoveDrawer>,
 ) -> Result<Json<api::Drawer>, Problem> {
-    answer(&app, app.remove_drawer(&name, asked?.0.into.as_deref()).await).await
+    answer(&app, app.engine.keeping.remove_drawer(&name, asked?.0.into.as_deref()).await).await
 }
 
 /// Put clips into a drawer.
@@ -104,14 +104,14 @@ pub async fn put_into_drawer(
     Path(name): Path<String>,
     asked: Sent<api::Put>,
 ) -> Result<Json<api::Clips>, Problem> {
-    answer(&app, app.put_into_drawer(&name, &asked?.0).await.map(|clips| api::Clips { clips })).await
+    answer(&app, app.engine.keeping.put_into_drawer(&name, &asked?.0).await.map(|clips| api::Clips { clips })).await
 }
 
 /// Take clips out of whatever drawers they lie in; they stay in the history.
 #[utoipa::path(post, path = "/drawers-take", tag = "kept", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn take_from_drawers(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
-    answer(&app, app.take_from_drawers(&asked?.clips).await.map(|clips| api::Clips { clips })).await
+    answer(&app, app.engine.keeping.take_from_drawers(&asked?.clips).await.map(|clips| api::Clips { clips })).await
 }
 
 /// Move a clip or a heading within a drawer.
@@ -122,7 +122,7 @@ pub async fn move_in_drawer(
     Path(name): Path<String>,
     asked: Sent<api::MoveItem>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
-    answer(&app, app.move_in_drawer(&name, &asked?.0).await).await
+    answer(&app, app.engine.keeping.move_in_drawer(&name, &asked?.0).await).await
 }
 
 /// Add a heading to a drawer, or change or remove one.
@@ -133,7 +133,7 @@ pub async fn head_drawer(
     Path(name): Path<String>,
     asked: Sent<api::NewHeading>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
-    answer(&app, app.head_drawer(&name, &asked?.0).await).await
+    answer(&app, app.engine.keeping.head_drawer(&name, &asked?.0).await).await
 }
 
 /// Sort the clips of a drawer; each stays under its heading.
@@ -144,5 +144,5 @@ pub async fn sort_drawer(
     Path(name): Path<String>,
     asked: Sent<api::Sort>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
-    answer(&app, app.sort_drawer(&name, asked?.by).await).await
+    answer(&app, app.engine.keeping.sort_drawer(&name, asked?.by).await).await
 }

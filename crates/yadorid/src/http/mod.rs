@@ -22,6 +22,7 @@ mod moving;
 mod problem;
 mod rules;
 mod server;
+mod sessions;
 mod simulated;
 mod tray;
 
@@ -174,9 +175,9 @@ const BACK: std::time::Duration = std::time::Duration::from_millis(800);
 /// several questions to it. How the service stands is told in any case.
 async fn while_database_is_away(State(app): State<App>, request: Request, next: Next) -> Response {
     let needs_it = request.uri().path().strip_prefix(yadori_api::BASE).is_some_and(|path| !WITHOUT_IT.contains(&path));
-    if needs_it && app.database_away().is_some() {
-        let _ = tokio::time::timeout(BACK, app.database_is_back()).await;
-        if let Some(failure) = app.database_away() {
+    if needs_it && app.engine.server.away().is_some() {
+        let _ = tokio::time::timeout(BACK, app.engine.server.is_back()).await;
+        if let Some(failure) = app.engine.server.away() {
             return problem::Problem::database_away(failure.as_ref()).into_response();
         }
     }

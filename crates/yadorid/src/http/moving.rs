@@ -17,7 +17,7 @@ use yadori_api as api;
     responses((status = 200, description = "The export, as it is made.", content_type = "*/*"), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
 pub async fn export(State(app): State<App>, asked: Asked<api::ExportQuery>) -> Result<Response, Problem> {
     let asked = asked?.0;
-    let export = match app.export(&asked).await {
+    let export = match app.engine.moving.export(&asked).await {
         Ok(export) => export,
         Err(error) => return Err(Problem::from(error).with_candidates(&app).await),
     };
@@ -44,14 +44,15 @@ pub async fn export(State(app): State<App>, asked: Asked<api::ExportQuery>) -> R
     responses((status = 200, body = api::ImportProgress, description = "One such object on each line.", content_type = "application/x-ndjson"), (status = 507, body = api::Problem)))]
 pub async fn import(State(app): State<App>, body: Body) -> Result<Response, Problem> {
     // A zip is read from its end, so it must be here as a whole; the file has no name, and goes when it is closed.
-    let mut file = tokio::fs::File::from_std(app.nameless_file().map_err(|error| Problem::no_room(&error))?);
+    let mut file =
+        tokio::fs::File::from_std(app.engine.moving.nameless_file().map_err(|error| Problem::no_room(&error))?);
     let mut body = body.into_data_stream();
     while let Some(piece) = body.next().await {
         let piece = piece.map_err(|_| Problem::broken_body())?;
         file.write_all(&piece).await.map_err(|error| Problem::no_room(&error))?;
     }
     file.flush().await.map_err(|error| Problem::no_room(&error))?;
-    let progress = app.import(file.into_std().await);
+    let progress = app.engine.moving.import(file.into_std().await);
     let lines = ReceiverStream::new(progress).map(|progress| {
         let mut line = serde_json::to_vec(&progress).map_err(std::io::Error::other)?;
         line.push(b'\n');

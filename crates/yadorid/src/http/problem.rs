@@ -3,23 +3,7 @@
 mod devices;
 
 use super::App;
-use crate::use_cases::add::AddError;
-use crate::use_cases::bin::BinError;
-use crate::use_cases::capture::CaptureError;
-use crate::use_cases::delete::ClearError;
-use crate::use_cases::drawers::DrawerError;
-use crate::use_cases::edit::EditError;
-use crate::use_cases::export::ExportError;
-use crate::use_cases::find::FindError;
-use crate::use_cases::keep::KeepError;
-use crate::use_cases::names::FindNameError;
-use crate::use_cases::pause::PauseError;
-use crate::use_cases::recall::RecallError;
-use crate::use_cases::rules::ChangeRulesError;
-use crate::use_cases::sessions::SessionError;
-use crate::use_cases::stats::StatsError;
-use crate::use_cases::tray::TrayActError;
-use crate::use_cases::undo::UndoError;
+use super::sessions::SessionError;
 use axum::Json;
 use axum::extract::Query;
 use axum::extract::rejection::{BytesRejection, JsonRejection, QueryRejection};
@@ -31,6 +15,22 @@ use yadori_core::ClipId;
 use yadori_core::capture::Refusal;
 use yadori_core::reshape::ReshapeError;
 use yadori_core::tray::TrayError;
+use yadori_engine::capture::CaptureError;
+use yadori_engine::capture::pause::PauseError;
+use yadori_engine::history::find::FindError;
+use yadori_engine::history::names::FindNameError;
+use yadori_engine::keeping::KeepError;
+use yadori_engine::keeping::add::AddError;
+use yadori_engine::keeping::drawers::DrawerError;
+use yadori_engine::keeping::edit::EditError;
+use yadori_engine::moving::export::ExportError;
+use yadori_engine::overview::stats::StatsError;
+use yadori_engine::recalling::RecallError;
+use yadori_engine::retention::bin::BinError;
+use yadori_engine::retention::delete::ClearError;
+use yadori_engine::retention::undo::UndoError;
+use yadori_engine::rule_book::ChangeRulesError;
+use yadori_engine::tray::TrayActError;
 use yadori_store::StoreError;
 use yadori_store::private::ServerError;
 
@@ -193,9 +193,9 @@ impl Problem {
     /// Looks up what the candidates of an ambiguous name are.
     pub(super) async fn with_candidates(mut self, app: &App) -> Self {
         for id in std::mem::take(&mut self.unresolved) {
-            let position = app.ledger.read().await.position(id);
-            if let Ok(Some(record)) = app.store.clip(id).await {
-                self.candidates.push(app.listed(&record, position));
+            let position = app.engine.history.ledger.read().await.position(id);
+            if let Ok(Some(record)) = app.engine.history.store.clip(id).await {
+                self.candidates.push(app.engine.history.listed(&record, position));
             }
         }
         self

@@ -9,7 +9,7 @@ use yadori_api as api;
 /// What is captured, and how long it stays.
 #[utoipa::path(get, path = "/rules", tag = "rules", responses((status = 200, body = api::Rules)))]
 pub async fn show_rules(State(app): State<App>) -> Json<api::Rules> {
-    Json(app.rules())
+    Json(app.engine.rule_book.rules())
 }
 
 /// Change rules.
@@ -17,7 +17,7 @@ pub async fn show_rules(State(app): State<App>) -> Json<api::Rules> {
     responses((status = 200, body = api::Rules), (status = 400, body = api::Problem),
         (status = 409, body = api::Problem, description = "More than half of the history would go; send `confirmed`.")))]
 pub async fn change_rules(State(app): State<App>, asked: Sent<api::RulesChange>) -> Result<Json<api::Rules>, Problem> {
-    answer(&app, app.change_rules(&asked?.0).await).await
+    answer(&app, app.engine.rule_book.change_rules(&asked?.0).await).await
 }
 
 /// What changed rules would remove, without changing them.
@@ -27,7 +27,7 @@ pub async fn preview_rules(
     State(app): State<App>,
     asked: Sent<api::RulesChange>,
 ) -> Result<Json<api::SweepPreview>, Problem> {
-    answer(&app, app.preview_rules(&asked?.0).await).await
+    answer(&app, app.engine.rule_book.preview_rules(&asked?.0).await).await
 }
 
 /// What would happen to a copy.
@@ -37,25 +37,25 @@ pub async fn test_rules(
     State(app): State<App>,
     asked: Sent<api::RulesTest>,
 ) -> Result<Json<api::RulesVerdict>, Problem> {
-    Ok(Json(app.test_rules(asked?.0)))
+    Ok(Json(app.engine.rule_book.test_rules(asked?.0)))
 }
 
 /// Put all rules back to what they are by default.
 #[utoipa::path(post, path = "/rules/reset", tag = "rules", request_body = api::ResetRules,
     responses((status = 200, body = api::Rules), (status = 409, body = api::Problem)))]
 pub async fn reset_rules(State(app): State<App>, asked: Sent<api::ResetRules>) -> Result<Json<api::Rules>, Problem> {
-    answer(&app, app.reset_rules(asked?.confirmed).await).await
+    answer(&app, app.engine.rule_book.reset_rules(asked?.confirmed).await).await
 }
 
 /// Sweep now, also when the sweep is held.
 #[utoipa::path(post, path = "/sweep", tag = "rules", responses((status = 200, body = api::Swept)))]
 pub async fn sweep_now(State(app): State<App>) -> Result<Json<api::Swept>, Problem> {
-    answer(&app, app.sweep_now().await.map(|clips| api::Swept { clips })).await
+    answer(&app, app.engine.retention.sweep_now().await.map(|clips| api::Swept { clips })).await
 }
 
 /// What is kept, how it grows, what is reused.
 #[utoipa::path(get, path = "/stats", tag = "service", params(api::StatsQuery),
     responses((status = 200, body = api::Stats), (status = 400, body = api::Problem)))]
 pub async fn stats(State(app): State<App>, asked: Asked<api::StatsQuery>) -> Result<Json<api::Stats>, Problem> {
-    answer(&app, app.stats(&asked?.0).await).await
+    answer(&app, app.engine.overview.stats(&asked?.0).await).await
 }

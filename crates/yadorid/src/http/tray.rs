@@ -9,66 +9,66 @@ use yadori_api as api;
 /// The tray and what lies in it.
 #[utoipa::path(get, path = "/tray", tag = "tray", responses((status = 200, body = api::Tray)))]
 pub async fn show_tray(State(app): State<App>) -> Result<Json<api::Tray>, Problem> {
-    Ok(Json(app.show_tray().await?))
+    Ok(Json(app.engine.dealer.show_tray().await?))
 }
 
 /// Open the tray: from now on, copies join it.
 #[utoipa::path(post, path = "/tray/open", tag = "tray", request_body = api::OpenTray, responses((status = 200, body = api::Tray)))]
 pub async fn open_tray(State(app): State<App>, asked: Sent<api::OpenTray>) -> Result<Json<api::Tray>, Problem> {
-    answer(&app, app.open_tray(asked?.empty).await).await
+    answer(&app, app.engine.dealer.open_tray(asked?.empty).await).await
 }
 
 /// Close the tray. Its clips stay in the history; they can be kept as a drawer.
 #[utoipa::path(post, path = "/tray/close", tag = "tray", request_body = api::CloseTray,
     responses((status = 200, body = api::Tray), (status = 400, body = api::Problem)))]
 pub async fn close_tray(State(app): State<App>, asked: Sent<api::CloseTray>) -> Result<Json<api::Tray>, Problem> {
-    answer(&app, app.close_tray(&asked?.0).await).await
+    answer(&app, app.engine.dealer.close_tray(&asked?.0).await).await
 }
 
 /// Add clips to the end of the tray.
 #[utoipa::path(post, path = "/tray/add", tag = "tray", request_body = api::Named,
     responses((status = 200, body = api::Tray), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn add_to_tray(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Tray>, Problem> {
-    answer(&app, app.add_to_tray(&asked?.clips).await).await
+    answer(&app, app.engine.dealer.add_to_tray(&asked?.clips).await).await
 }
 
 /// Move a clip within the tray, or drop it from there.
 #[utoipa::path(post, path = "/tray/arrange", tag = "tray", request_body = api::TrayPlace,
     responses((status = 200, body = api::Tray), (status = 404, body = api::Problem)))]
 pub async fn arrange_tray(State(app): State<App>, asked: Sent<api::TrayPlace>) -> Result<Json<api::Tray>, Problem> {
-    answer(&app, app.arrange_tray(asked?.0).await).await
+    answer(&app, app.engine.dealer.arrange_tray(asked?.0).await).await
 }
 
 /// Take out of the tray what was added last.
 #[utoipa::path(post, path = "/tray/undo", tag = "tray", responses((status = 200, body = api::Tray), (status = 404, body = api::Problem)))]
 pub async fn undo_in_tray(State(app): State<App>) -> Result<Json<api::Tray>, Problem> {
-    answer(&app, app.undo_in_tray().await).await
+    answer(&app, app.engine.dealer.undo_in_tray().await).await
 }
 
 /// Let all clips of the tray wait again.
 #[utoipa::path(post, path = "/tray/restart", tag = "tray", responses((status = 200, body = api::Tray)))]
 pub async fn restart_tray(State(app): State<App>) -> Result<Json<api::Tray>, Problem> {
-    answer(&app, app.restart_tray().await).await
+    answer(&app, app.engine.dealer.restart_tray().await).await
 }
 
 /// Put the first waiting clip on the clipboard, and move on.
 #[utoipa::path(post, path = "/tray/next", tag = "tray", request_body = api::DealNext,
     responses((status = 200, body = api::Dealt), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn next_in_tray(State(app): State<App>, asked: Sent<api::DealNext>) -> Result<Json<api::Dealt>, Problem> {
-    answer(&app, app.deal_next(asked?.auto).await).await
+    answer(&app, app.engine.dealer.deal_next(asked?.auto).await).await
 }
 
 /// Go one back: the clip dealt last waits again, and the one before it is put on the clipboard.
 #[utoipa::path(post, path = "/tray/back", tag = "tray",
     responses((status = 200, body = api::Dealt), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn back_in_tray(State(app): State<App>) -> Result<Json<api::Dealt>, Problem> {
-    answer(&app, app.deal_back().await).await
+    answer(&app, app.engine.dealer.deal_back().await).await
 }
 
 /// Pass over the first waiting clip.
 #[utoipa::path(post, path = "/tray/skip", tag = "tray", responses((status = 200, body = api::Dealt), (status = 404, body = api::Problem)))]
 pub async fn skip_in_tray(State(app): State<App>) -> Result<Json<api::Dealt>, Problem> {
-    answer(&app, app.skip_in_tray().await).await
+    answer(&app, app.engine.dealer.skip_in_tray().await).await
 }
 
 /// Put all that lies in the tray, or in a drawer, on the clipboard, joined.
@@ -76,5 +76,5 @@ pub async fn skip_in_tray(State(app): State<App>) -> Result<Json<api::Dealt>, Pr
     responses((status = 200, body = api::Recalled), (status = 404, body = api::Problem), (status = 409, body = api::Problem),
         (status = 422, body = api::Problem, description = "Not all can be joined.")))]
 pub async fn pour_tray(State(app): State<App>, asked: Sent<api::Pour>) -> Result<Json<api::Recalled>, Problem> {
-    answer(&app, app.pour(&asked?.0).await).await
+    answer(&app, app.engine.dealer.pour(&asked?.0).await).await
 }

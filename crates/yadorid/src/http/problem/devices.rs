@@ -1,10 +1,11 @@
 //! What goes wrong with the person's other devices.
 
 use super::Problem;
-use crate::links::{InviteError, JoinError, LinkError};
-use crate::use_cases::devices::DeviceError;
-use crate::use_cases::sharing::{FetchError, ShareError};
 use axum::http::StatusCode;
+use yadori_engine::fetching::FetchError;
+use yadori_engine::sync::devices::DeviceError;
+use yadori_engine::sync::sharing::ShareError;
+use yadori_engine::sync::{InviteError, JoinError, LinkError};
 
 impl From<FetchError> for Problem {
     fn from(error: FetchError) -> Self {

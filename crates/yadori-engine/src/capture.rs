@@ -1,0 +1,459 @@
+//! A copy becomes a clip: the rules judge it, it gets its identity, the records take it, and it is
+//! announced.
+
+pub(crate) mod journal;
+pub mod pause;
+pub mod picture;
+
+use crate::availability::Availability;
+use crate::background::Background;
+use crate::clock::now;
+use crate::history::History;
+use crate::sync::Links;
+use journal::Journal;
+use picture::PictureError;
+use std::collections::BTreeMap;
+use std::sync::Mutex;
+use std::sync::MutexGuard;
+use std::sync::{Arc, PoisonError};
+use std::time::Duration;
+use thiserror::Error;
+use tokio::sync::Notify;
+use tokio::sync::{mpsc, watch};
+use yadori_core::MillisSinceEpoch;
+use yadori_core::amounts::DAY;
+use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
+use yadori_core::{ClipId, Format, Mark, Order, Stamp, format};
+use yadori_desktop::Clipboard;
+use yadori_desktop::Reading;
+use yadori_desktop::{Copied, Event};
+use yadori_store::{COLLISIONS, Filing, Given, MovedIn, NewClip, Replaced, StoreError};
+
+/// Pauses between tries when the records do not take a copy.
+const PAUSES: [Duration; 4] =
+    [Duration::from_millis(50), Duration::from_millis(250), Duration::from_secs(1), Duration::from_secs(3)];
+
+/// How long copies that still wait are tried to be filed when the service ends.
+const LAST_PATIENCE: Duration = Duration::from_secs(5);
+
+/// Why a copy made no clip.
+#[derive(Debug, Error)]
+pub enum CaptureError {
+    /// The rules refuse it.
+    #[error(transparent)]
+    Refused(#[from] Refusal),
+    /// The records do not take it.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+/// Particulars that come with a copy made by hand.
+#[derive(Clone, Debug, Default)]
+pub struct ByHand {
+    /// Its title.
+    pub title: Option<String>,
+    /// When it was copied, if not now.
+    pub copied: Option<Stamp>,
+    /// Its place among the pinned ones.
+    pub pin: Option<Order>,
+    /// Its drawer, and its place there.
+    pub drawer: Option<(u32, Order)>,
+    /// Its colour mark.
+    pub mark: Option<Mark>,
+    /// Its alias.
+    pub alias: Option<String>,
+    /// Whether its placeholders are filled in.
+    pub fills: bool,
+    /// The clip whose place it takes.
+    pub replaces: Option<Replaced>,
+    /// Its life so far, if it comes from elsewhere.
+    pub moved_in: Option<MovedIn>,
+    /// The id that it is said to have.
+    pub said_to_be: Option<ClipId>,
+}
+
+/// What capturing did.
+#[derive(Clone, Copy, Debug)]
+pub struct Captured {
+    /// The clip.
+    pub id: ClipId,
+    /// Its number in the records.
+    pub number: u64,
+    /// Whether it was not there before.
+    pub new: bool,
+    /// When it was copied, as it was filed.
+    pub copied: Stamp,
+    /// Whether it is a secret, or may be one.
+    pub sensitive: bool,
+}
+
+/// Makes clips of copies.
+pub struct Capture {
+    pub(crate) history: Arc<History>,
+    links: Arc<Links>,
+    clipboard: Option<Arc<dyn Clipboard>>,
+    reading: Arc<Reading>,
+    server: Availability,
+    background: Background,
+    /// Something that the service put on the clipboard was pasted.
+    pub(crate) pasted: Notify,
+    /// How often that has happened.
+    pub(crate) pastes: watch::Sender<u64>,
+    /// Copies that have been filed and not yet counted among those of their days (since 1970-01-01).
+    uncounted: Mutex<BTreeMap<u64, u32>>,
+    /// The latest copy and when it was made, for telling repeats.
+    latest_copy: Mutex<Option<(ClipId, MillisSinceEpoch)>>,
+    journal: Mutex<Journal>,
+    /// A pause began or ended.
+    pausing: Notify,
+}
+
+impl Capture {
+    /// Captures for this history from the clipboard; `off` says why there is none, until one is told of.
+    pub fn new(
+        (history, links): (Arc<History>, Arc<Links>),
+        clipboard: Option<Arc<dyn Clipboard>>,
+        reading: Arc<Reading>,
+        off: String,
+        server: Availability,
+        background: Background,
+    ) -> Self {
+        Self {
+            history,
+            links,
+            clipboard,
+            reading,
+            server,
+            background,
+            pasted: Notify::new(),
+            pastes: watch::Sender::new(0),
+            uncounted: Mutex::default(),
+            latest_copy: Mutex::default(),
+            journal: Mutex::new(Journal::new(off)),
+            pausing: Notify::new(),
+        }
+    }
+}
+
+impl Capture {
+    pub(crate) fn journal(&self) -> MutexGuard<'_, Journal> {
+        self.journal.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Counts the copies of the last moments among those of their days: not each with its copy, which would be the slower
+    /// for it.
+    pub(crate) async fn count_captured(&self) -> Result<(), StoreError> {
+        let uncounted = std::mem::take(&mut *self.uncounted.lock().unwrap_or_else(PoisonError::into_inner));
+        for (day, copies) in uncounted {
+            self.history.store.count_captured(MillisSinceEpoch(day * DAY), copies).await?;
+        }
+        Ok(())
+    }
+
+    /// Files what the desktop tells, one copy after the other. When the service ends, what has been read
+    /// is still filed.
+    pub async fn capture_all(self: &Arc<Self>, mut events: mpsc::Receiver<Event>) {
+        let mut ahead = self.history.store.begin_filing().await.ok();
+        let mut latest: Option<Captured> = None;
+        loop {
+            let event = tokio::select! {
+                biased;
+                event = events.recv() => event,
+                () = self.background.ending.cancelled(), if !events.is_closed() => {
+                    events.close();
+                    continue;
+                }
+            };
+            let Some(event) = event else { return };
+            match event {
+                Event::Copied(copied) => {
+                    latest = self.capture_one(ahead.take(), copied, &events).await;
+                    // Begun while nobody waits; what it costs to begin is not paid by the next copy.
+                    ahead = self.history.store.begin_filing().await.ok();
+                }
+                Event::Own(formats, order) => {
+                    if let Some(captured) = latest.take() {
+                        self.add_own_formats(captured, &formats, &order).await;
+                    }
+                }
+                Event::Missed { refusal, source } => {
+                    latest = None;
+                    self.note_refusal(refusal, source.application);
+                }
+                Event::Pasted => {
+                    self.pastes.send_modify(|times| *times += 1);
+                    self.pasted.notify_one();
+                }
+                other => self.note_desktop(other),
+            }
+        }
+    }
+
+    /// Notes how the desktop stands.
+    pub fn note_desktop(&self, event: Event) {
+        {
+            let mut journal = self.journal();
+            match event {
+                Event::Connected { clipboard, notes } => journal.connected(clipboard, notes),
+                Event::Lost(reason) => journal.disconnected(reason),
+                Event::Contested(by) => journal.contested = Some(by.application.unwrap_or_else(|| "unknown".into())),
+                Event::Uncontested => journal.contested = None,
+                Event::Copied(_) | Event::Own(..) | Event::Missed { .. } | Event::Pasted => {}
+            }
+        }
+        self.history.ledger.status_changed();
+    }
+
+    async fn capture_one(
+        self: &Arc<Self>,
+        mut ahead: Option<Filing>,
+        Copied { copy, .. }: Copied,
+        waiting: &mpsc::Receiver<Event>,
+    ) -> Option<Captured> {
+        let application = copy.source.application.clone();
+        let mut tries = 0;
+        loop {
+            match self.capture_guarded(ahead.take(), copy.clone()).await {
+                Ok(captured) => {
+                    let mut journal = self.journal();
+                    journal.last_copy = Some(captured.id);
+                    journal.waiting = 0;
+                    return Some(captured);
+                }
+                Err(CaptureError::Refused(refusal)) => {
+                    self.note_refusal(refusal, application);
+                    return None;
+                }
+                Err(CaptureError::Store(error)) if error.may_pass() => {
+                    if tries == 0 {
+                        tracing::error!(%error, "a copy waits to be filed");
+                    }
+                    self.journal().waiting = waiting.len() + 1;
+                    self.history.ledger.status_changed();
+                    let pause = PAUSES[tries.min(PAUSES.len() - 1)];
+                    if self.background.ending.is_cancelled() && pause * tries as u32 > LAST_PATIENCE {
+                        tracing::error!("the service ends before a copy could be filed; it is lost");
+                        return None;
+                    }
+                    tokio::select! {
+                        () = tokio::time::sleep(pause) => {}
+                        () = self.server.is_back() => {}
+                    }
+                    tries += 1;
+                }
+                Err(CaptureError::Store(error)) => {
+                    tracing::error!(%error, "a copy could not be filed");
+                    let refusal = Refusal::Undelivered(format!("the records did not take it: {error}"));
+                    self.note_refusal(refusal, application);
+                    return None;
+                }
+            }
+        }
+    }
+
+    /// What a program keeps for itself is added to its copy. Secrets are left as they are.
+    async fn add_own_formats(&self, captured: Captured, formats: &[Format], order: &[String]) {
+        let bytes: u64 = formats.iter().map(|format| format.data.len() as u64).sum();
+        if captured.sensitive || bytes > self.history.checked_rules().rules().largest {
+            return;
+        }
+        match self.history.store.add_formats(captured.number, captured.copied, formats, order).await {
+            Ok(Some(change)) => self.history.ledger.changed(change),
+            Ok(None) => {}
+            Err(error) => tracing::warn!(%error, "a program's own formats of a copy could not be kept"),
+        }
+    }
+
+    /// Captures in a task of its own, so that a defect that a copy brings to light costs that copy only.
+    async fn capture_guarded(self: &Arc<Self>, ahead: Option<Filing>, copy: Copy) -> Result<Captured, CaptureError> {
+        let service = self.clone();
+        let task = tokio::spawn(async move { service.capture_in(ahead, copy, None).await });
+        task.await.unwrap_or_else(|failure| {
+            Err(Refusal::Undelivered(format!("the service failed over it: {failure}")).into())
+        })
+    }
+
+    fn note_refusal(&self, refusal: Refusal, application: Option<String>) {
+        tracing::info!(reason = %refusal, application = application.as_deref().unwrap_or("unknown"), "a copy made no clip");
+        self.journal().refuse(refusal, application);
+        self.history.ledger.status_changed();
+    }
+
+    /// Makes a clip of a copy. It is durable, and about to be announced, on return.
+    pub async fn capture(self: &Arc<Self>, copy: Copy, by_hand: &ByHand) -> Result<Captured, CaptureError> {
+        self.capture_in(None, copy, Some(by_hand)).await
+    }
+
+    /// Makes a clip of a copy that is said to have this id; refuses it if it has another.
+    pub(crate) async fn capture_as(
+        self: &Arc<Self>,
+        copy: Copy,
+        by_hand: &ByHand,
+        id: ClipId,
+    ) -> Result<Captured, CaptureError> {
+        self.capture(copy, &ByHand { said_to_be: Some(id), ..by_hand.clone() }).await
+    }
+
+    /// The same, in a filing that was begun ahead.
+    async fn capture_in(
+        self: &Arc<Self>,
+        mut ahead: Option<Filing>,
+        copy: Copy,
+        by_hand: Option<&ByHand>,
+    ) -> Result<Captured, CaptureError> {
+        let mut collisions = 0;
+        loop {
+            match self.capture_once(ahead.take(), copy.clone(), by_hand).await {
+                Err(CaptureError::Store(error)) if error.is_collision() && collisions < COLLISIONS => collisions += 1,
+                done => return done,
+            }
+        }
+    }
+
+    async fn capture_once(
+        self: &Arc<Self>,
+        ahead: Option<Filing>,
+        copy: Copy,
+        by_hand: Option<&ByHand>,
+    ) -> Result<Captured, CaptureError> {
+        let rules = self.history.checked_rules();
+        let maker = if by_hand.is_some() { Maker::Person } else { Maker::Program };
+        let draft = capture::judge(copy.clone(), &rules, maker)?;
+        let mut filing = match ahead {
+            Some(filing) => filing,
+            None => self.history.store.begin_filing().await?,
+        };
+        // Large content is on its way to the disk while the picture is being decoded.
+        let (content, decoded) = tokio::join!(filing.put_content(&draft.formats), async {
+            match draft.raster() {
+                Some(raster) => Some(picture::decode(raster).await),
+                None => None,
+            }
+        });
+        let decoded = match decoded {
+            Some(Ok(decoded)) => Some(decoded),
+            Some(Err(PictureError::Broken(reason))) => {
+                drop(filing);
+                return Box::pin(self.capture_without_picture(copy, &draft, by_hand, reason)).await;
+            }
+            Some(Err(PictureError::TooLarge)) | None => None,
+        };
+        content?;
+        let id = draft.id(decoded.as_ref().and_then(|decoded| decoded.picture.as_ref()));
+        let pixels = (decoded.as_ref().map(|decoded| (decoded.width, decoded.height)))
+            .or_else(|| draft.raster().and_then(picture::dimensions));
+        if by_hand.and_then(|by_hand| by_hand.said_to_be).is_some_and(|said| said != id) {
+            return Err(Refusal::AnotherId.into());
+        }
+        if by_hand.is_none() {
+            self.refuse_repeat(id, rules.rules().repeat_millis)?;
+        }
+        let sensitive = match draft.sensitive {
+            Some(_) if self.history.store.is_no_secret(id).await? => None,
+            found => found,
+        };
+        let filed = self.history.stamps.next();
+        let copied = by_hand.and_then(|by_hand| by_hand.copied).unwrap_or(filed);
+        let tray = if by_hand.is_none() { self.history.tray_with(id).await } else { None };
+        let clip = NewClip {
+            id,
+            kind: draft.kind,
+            copied,
+            filed,
+            sensitive,
+            size: draft.size(),
+            pixels,
+            extent: (!draft.text.is_empty()).then(|| (draft.lines(), draft.characters())),
+            text: &draft.text,
+            title: by_hand.and_then(|by_hand| by_hand.title.as_deref()),
+            caption: draft.caption.as_deref(),
+            source: &draft.source,
+            given: by_hand.map(given).unwrap_or_default(),
+            tray: tray.as_ref().map(|(_, _, text)| text.as_str()),
+            replaces: by_hand.and_then(|by_hand| by_hand.replaces),
+            moved_in: by_hand.and_then(|by_hand| by_hand.moved_in),
+        };
+        let filed = filing.commit(&clip, &draft.formats).await?;
+        if by_hand.is_none() {
+            self.links.note_newest(copied);
+            // Not before it is filed: what has to be tried again repeats nothing.
+            self.note_copied(id);
+        }
+        match filed.record {
+            Some(record) => self.history.ledger.changed_to(record),
+            None => self.history.ledger.changed(filed.change),
+        }
+        if clip.replaces.is_none() && clip.moved_in.is_none() {
+            let mut uncounted = self.uncounted.lock().unwrap_or_else(PoisonError::into_inner);
+            *uncounted.entry(copied.at().0 / DAY).or_default() += 1;
+        }
+        let copied_secret = clip.sensitive.is_some_and(|found| found.certain);
+        if let Some((mut held, tray, _)) = tray {
+            *held = tray;
+            self.history.ledger.status_changed();
+        }
+        self.history.forgetting.notify_one();
+        if copied_secret && rules.rules().retention.sensitive_millis.is_some() {
+            // What is to be forgotten soon does not stay on the clipboard when its owner goes.
+            if let Some(clipboard) = &self.clipboard {
+                clipboard.let_go();
+            }
+        }
+        if let Some(decoded) = decoded {
+            let (store, number) = (self.history.store.clone(), filed.number);
+            self.background.tasks.spawn(async move {
+                match decoded.thumbnail().await {
+                    Ok(thumbnail) => drop(store.put_thumbnail(number, &thumbnail).await),
+                    Err(error) => tracing::debug!(%error, "no small picture could be made"),
+                }
+            });
+        }
+        Ok(Captured { id, number: filed.number, new: filed.new, copied, sensitive: sensitive.is_some() })
+    }
+
+    /// Refuses a copy of what was copied within the last `millis`, if the rules want that.
+    fn refuse_repeat(&self, id: ClipId, millis: u64) -> Result<(), Refusal> {
+        let latest = *self.latest_copy.lock().unwrap_or_else(PoisonError::into_inner);
+        if latest.is_some_and(|(known, at)| known == id && now().0.saturating_sub(at.0) < millis) {
+            self.note_copied(id);
+            return Err(Refusal::Repeat);
+        }
+        Ok(())
+    }
+
+    fn note_copied(&self, id: ClipId) {
+        *self.latest_copy.lock().unwrap_or_else(PoisonError::into_inner) = Some((id, now()));
+    }
+
+    /// The picture is broken; what else was copied with it may still make a clip.
+    async fn capture_without_picture(
+        self: &Arc<Self>,
+        mut copy: Copy,
+        draft: &Draft,
+        by_hand: Option<&ByHand>,
+        reason: String,
+    ) -> Result<Captured, CaptureError> {
+        let broken = draft.raster().map(|format| format.mime.clone());
+        copy.formats.retain(|format| Some(&format.mime) != broken.as_ref());
+        let more = copy.formats.iter().any(|format| {
+            format.mime == format::PLAIN
+                || format::RASTERS.contains(&format.mime.as_str())
+                || format.mime == format::SVG
+        });
+        if more {
+            tracing::info!(%reason, "a broken picture is left out of a copy");
+            return self.capture_in(None, copy, by_hand).await;
+        }
+        Err(Refusal::BrokenImage(reason).into())
+    }
+}
+
+fn given(by_hand: &ByHand) -> Given<'_> {
+    Given {
+        pin: by_hand.pin.clone(),
+        drawer: by_hand.drawer.clone(),
+        mark: by_hand.mark,
+        alias: by_hand.alias.as_deref(),
+        fills: by_hand.fills,
+    }
+}

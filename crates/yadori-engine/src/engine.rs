@@ -1,0 +1,183 @@
+//! The parts, put together, and the work that they do by themselves.
+
+use crate::availability::Availability;
+use crate::background::Background;
+use crate::capture::Capture;
+use crate::clock::Stamps;
+use crate::fetching::Fetching;
+use crate::history::History;
+use crate::keeping::Keeping;
+use crate::moving::Moving;
+use crate::overview::Overview;
+use crate::recalling::Recalling;
+use crate::retention::Retention;
+use crate::rule_book::RuleBook;
+use crate::sync::{DeviceSync, LinkConfig, LinkError, Links};
+use crate::tray::Dealer;
+use std::path::Path;
+use std::sync::Arc;
+use thiserror::Error;
+use tokio::sync::mpsc;
+use tokio::task::JoinSet;
+use yadori_desktop::{Clipboard, Event, Reading};
+use yadori_store::{QUICK, Store, StoreError};
+
+/// Why the parts were not put together.
+#[derive(Debug, Error)]
+pub enum EngineError {
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// The other devices cannot be linked with.
+    #[error(transparent)]
+    Link(#[from] LinkError),
+}
+
+/// What the engine works with.
+pub struct Setup<'a> {
+    /// The records.
+    pub store: Store,
+    /// How the private database stands.
+    pub server: Availability,
+    /// The name of this device, until it is given another.
+    pub device: String,
+    /// The folder that everything is kept in.
+    pub folder: &'a Path,
+    /// The clipboard, if there is one.
+    pub clipboard: Option<Arc<dyn Clipboard>>,
+    /// What is read of the clipboard.
+    pub reading: Arc<Reading>,
+    /// Why there is no clipboard, until one is told of.
+    pub off: String,
+    /// How other devices are listened for.
+    pub link: LinkConfig,
+}
+
+/// The engine.
+pub struct Engine {
+    /// The clips.
+    pub history: Arc<History>,
+    /// Content that is elsewhere.
+    pub fetching: Arc<Fetching>,
+    /// Copies become clips.
+    pub capture: Arc<Capture>,
+    /// Clips go back on the clipboard.
+    pub recalling: Arc<Recalling>,
+    /// What a person keeps and writes.
+    pub keeping: Arc<Keeping>,
+    /// The tray.
+    pub dealer: Arc<Dealer>,
+    /// What leaves the history.
+    pub retention: Arc<Retention>,
+    /// The rules.
+    pub rule_book: Arc<RuleBook>,
+    /// Export and import.
+    pub moving: Arc<Moving>,
+    /// The other devices.
+    pub sync: Arc<DeviceSync>,
+    /// How all of that stands.
+    pub overview: Arc<Overview>,
+    /// How the private database stands.
+    pub server: Availability,
+    /// Work beside what is asked for.
+    pub background: Background,
+    links: Arc<Links>,
+}
+
+impl Engine {
+    /// Puts the parts together, and brings back what they knew when they ended.
+    ///
+    /// # Errors
+    /// When the records do not answer, or the other devices cannot be listened for.
+    pub async fn open(setup: Setup<'_>) -> Result<Self, EngineError> {
+        let Setup { store, server, device, folder, clipboard, reading, off, link } = setup;
+        let stamps = Stamps::after(store.latest_stamp().await?);
+        for mut step in store.pending_steps().await? {
+            tracing::info!(step = step.number, "what was begun before the service ended is carried on");
+            while store.advance(&mut step, stamps.next(), QUICK).await?.is_some() {}
+        }
+        let background = Background::default();
+        let links = Arc::new(Links::new(folder, &link));
+        let history = Arc::new(History::open(store, stamps, device).await?);
+        let base = || (history.clone(), links.clone());
+        let fetching = Arc::new(Fetching::new(history.clone(), links.clone()));
+        let capture = Capture::new(base(), clipboard.clone(), reading.clone(), off, server.clone(), background.clone());
+        let capture = Arc::new(capture);
+        let recalling = Arc::new(Recalling::new(base(), fetching.clone(), capture.clone(), clipboard));
+        let keeping = Arc::new(Keeping::new(history.clone(), capture.clone(), fetching.clone()));
+        let dealer = Dealer::new(history.clone(), capture.clone(), keeping.clone(), recalling.clone());
+        let retention = Arc::new(Retention::new(base(), capture.clone(), background.clone()));
+        let rule_book = RuleBook::new(history.clone(), capture.clone(), retention.clone(), reading.clone());
+        let moving =
+            Moving::new(history.clone(), capture.clone(), keeping.clone(), background.clone(), folder.to_owned());
+        let sync = DeviceSync::new(base(), fetching.clone(), recalling.clone(), retention.clone(), background.clone());
+        let sync = Arc::new(sync);
+        let home = folder.display().to_string();
+        let overview =
+            Overview::new(base(), capture.clone(), retention.clone(), sync.clone(), reading, server.clone(), home);
+        let engine = Self {
+            fetching,
+            dealer: Arc::new(dealer),
+            rule_book: Arc::new(rule_book),
+            moving: Arc::new(moving),
+            overview: Arc::new(overview),
+            history,
+            capture,
+            recalling,
+            keeping,
+            retention,
+            sync,
+            server,
+            background,
+            links,
+        };
+        engine.capture.restore_pause().await?;
+        engine.rule_book.restore_rules().await?;
+        engine.dealer.restore_tray().await?;
+        engine.sync.restore_links().await?;
+        Ok(engine)
+    }
+
+    /// Begins what the parts do by themselves; it goes on for as long as the set is there.
+    pub fn start(&self) -> JoinSet<()> {
+        let mut work = JoinSet::new();
+        let history = self.history.clone();
+        work.spawn(async move { history.ledger.follow().await });
+        let retention = self.retention.clone();
+        work.spawn(async move { retention.forget_when_due().await });
+        let capture = self.capture.clone();
+        work.spawn(async move { capture.end_pauses().await });
+        let dealer = self.dealer.clone();
+        work.spawn(async move { dealer.deal_when_pasted().await });
+        let sync = self.sync.clone();
+        work.spawn(async move { sync.keep_linked().await });
+        let sync = self.sync.clone();
+        work.spawn(async move { sync.follow_network().await });
+        let sync = self.sync.clone();
+        work.spawn(async move { sync.look_around().await });
+        work
+    }
+
+    /// Files what the desktop tells, until the engine ends and all that was read is filed.
+    pub async fn capture_all(&self, events: mpsc::Receiver<Event>) {
+        self.capture.capture_all(events).await;
+    }
+
+    /// The database is back: the other devices are tried to be reached at once.
+    pub fn wake_up(&self) {
+        self.links.wake_up();
+    }
+
+    /// Ends: counts and forgets what is due at the end, and waits for small work to be done.
+    pub async fn end(&self) {
+        self.background.ending.cancel();
+        if let Err(error) = self.capture.count_captured().await {
+            tracing::warn!(%error, "the last copies are missing in the figures");
+        }
+        if let Err(error) = self.retention.forget_session().await {
+            tracing::error!(%error, "the session's history could not be forgotten");
+        }
+        self.background.tasks.close();
+        self.background.tasks.wait().await;
+    }
+}

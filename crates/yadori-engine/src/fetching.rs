@@ -1,0 +1,88 @@
+//! Fetching content that is on another device only.
+
+use crate::history::History;
+use crate::history::names::FindNameError;
+use crate::sync::Links;
+use std::sync::Arc;
+use std::time::Duration;
+use thiserror::Error;
+use yadori_api as api;
+use yadori_store::{ClipRecord, StoreError};
+
+/// How long content may take to come, as long as it comes on at all.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+/// How long somebody waits to hear that something more has come.
+const MOMENT: Duration = Duration::from_secs(1);
+
+/// Why nothing is fetched.
+#[derive(Debug, Error)]
+pub enum FetchError {
+    /// The name leads nowhere.
+    #[error(transparent)]
+    Name(#[from] FindNameError),
+    /// No device that has it is there, or the records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+/// Fetches what is wanted and elsewhere.
+pub struct Fetching {
+    pub(crate) history: Arc<History>,
+    pub(crate) links: Arc<Links>,
+}
+
+impl Fetching {
+    /// Fetches for this history over these connections.
+    pub fn new(history: Arc<History>, links: Arc<Links>) -> Self {
+        Self { history, links }
+    }
+
+    /// Fetches what of a clip is on another device only. On return all of it is here.
+    pub async fn fetch_whole(&self, record: &ClipRecord) -> Result<(), StoreError> {
+        if !record.elsewhere {
+            return Ok(());
+        }
+        let mut fetched = self.links.fetches();
+        let mut afresh = true;
+        loop {
+            fetched.mark_unchanged();
+            let missing = self.history.store.missing(record.number).await?;
+            if missing.is_empty() {
+                return Ok(());
+            }
+            if !missing.iter().all(|(hash, have, _)| self.links.fetch(*hash, *have, afresh)) {
+                return Err(StoreError::Elsewhere);
+            }
+            afresh = false;
+            // As long as something comes, it goes on.
+            if tokio::time::timeout(PATIENCE, fetched.changed()).await.is_err() {
+                return Err(StoreError::Elsewhere);
+            }
+        }
+    }
+
+    /// Fetches what of a clip is on another device only, and tells how far that has come: once more than `after`
+    /// bytes are here, and after a moment in any case.
+    pub async fn fetch_more(&self, name: &str, after: Option<u64>) -> Result<api::Fetched, FetchError> {
+        let (record, _) = self.history.find_clip(name).await?;
+        let mut fetched = self.links.fetches();
+        let deadline = tokio::time::Instant::now() + MOMENT;
+        let mut afresh = after.is_none();
+        loop {
+            fetched.mark_unchanged();
+            let missing = self.history.store.missing(record.number).await?;
+            let left: u64 = missing.iter().map(|(_, have, size)| size - have).sum();
+            let here = record.size.saturating_sub(left);
+            let progress = || api::Fetched { id: record.id.to_string(), here, size: record.size };
+            if !missing.iter().all(|(hash, have, _)| self.links.fetch(*hash, *have, afresh)) {
+                return Err(StoreError::Elsewhere.into());
+            }
+            afresh = false;
+            let is_news = after.is_none_or(|after| here > after);
+            if missing.is_empty() || is_news || tokio::time::timeout_at(deadline, fetched.changed()).await.is_err() {
+                return Ok(progress());
+            }
+        }
+    }
+}

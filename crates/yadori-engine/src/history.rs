@@ -1,0 +1,55 @@
+//! The history: its records, its index in memory, and the clips that a name leads to.
+//!
+//! * `index`: the history in memory, which follows the change feed and announces each change
+//! * `names`: the clips that are meant by a position, a place, an alias, the beginning of an id
+//! * `find`: pages of the history, and of the clips that meet a query
+//! * `show`, `files`, `listing`: a clip in full, its files, and as a list shows it
+//! * `in_force`: the rules that everyone looks at
+//! * `tray`: the clips that line up in the tray
+
+pub mod files;
+pub mod find;
+pub mod in_force;
+pub mod index;
+pub mod listing;
+pub mod names;
+pub mod show;
+pub(crate) mod tray;
+
+use crate::clock::Stamps;
+use in_force::InForce;
+use index::Ledger;
+use std::sync::Arc;
+use tokio::sync::Notify;
+use yadori_core::tray::Tray;
+use yadori_store::{Store, StoreError};
+
+/// The clips of this device, on record and in memory.
+///
+/// Locks: that of the tray is taken before the index is read, never the other way round.
+pub struct History {
+    /// The records.
+    pub store: Store,
+    /// The index.
+    pub ledger: Ledger,
+    /// This device's stamps.
+    pub stamps: Stamps,
+    /// The name of this device, until it is given another.
+    pub device: String,
+    pub(crate) rules: Arc<InForce>,
+    pub(crate) tray: Arc<tokio::sync::Mutex<Tray>>,
+    /// Something may be due earlier than before.
+    pub(crate) forgetting: Notify,
+}
+
+impl History {
+    /// Reads the history into memory.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn open(store: Store, stamps: Stamps, device: String) -> Result<Self, StoreError> {
+        let rules = Arc::<InForce>::default();
+        let ledger = Ledger::open(store.clone(), rules.clone()).await?;
+        Ok(Self { store, ledger, stamps, device, rules, tray: Arc::default(), forgetting: Notify::new() })
+    }
+}

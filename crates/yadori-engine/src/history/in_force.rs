@@ -1,0 +1,28 @@
+//! The rules in force, for all who must look at them.
+
+use super::History;
+use std::sync::{Arc, PoisonError, RwLock};
+use yadori_core::rules::Checked;
+
+/// The rules in force, for all who must look at them.
+#[derive(Default)]
+pub struct InForce(RwLock<Arc<Checked>>);
+
+impl InForce {
+    /// The rules, as they are now.
+    pub fn get(&self) -> Arc<Checked> {
+        self.0.read().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// Puts other rules in force.
+    pub(crate) fn set(&self, rules: Checked) {
+        *self.0.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(rules);
+    }
+}
+
+impl History {
+    /// The rules in force, checked.
+    pub(crate) fn checked_rules(&self) -> Arc<Checked> {
+        self.rules.get()
+    }
+}

@@ -1,0 +1,226 @@
+//! The history in memory: an index that follows the change feed, and announces each change.
+//!
+//! Whoever writes tells the ledger the number of the change. One task reads from the feed all that has
+//! changed since its cursor (but for the very next change, when its writer has brought the record along),
+//! brings the index up to date, and then announces it. A reader waits until the index has passed the
+//! latest change that was told, so that everyone sees what they have done.
+
+use crate::history::in_force::InForce;
+use crate::history::listing;
+use std::sync::{Arc, Mutex, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
+use std::time::Duration;
+use tokio::sync::{broadcast, watch};
+use yadori_core::ClipId;
+use yadori_core::search::{Entry, Filling, Index};
+use yadori_store::{ClipRecord, Store, StoreError};
+
+/// Changes read from the feed at a time.
+const BATCH: u32 = 500;
+
+/// Announcements that a slow listener may fall behind before it must read the feed itself.
+const BEHIND: usize = 1024;
+
+/// How long a reader waits for the index to pass the latest change.
+const PATIENCE: Duration = Duration::from_secs(2);
+
+/// Pause after the database has failed to answer.
+const PAUSE: Duration = Duration::from_millis(250);
+
+/// Something that listeners want to know.
+#[derive(Clone, Debug)]
+pub enum Announcement {
+    /// A clip changed: the number of the change, and what the event stream tells of it.
+    Clip(u64, Arc<str>),
+    /// How the service stands has changed.
+    Status,
+}
+
+/// The history in memory.
+pub struct Ledger {
+    store: Store,
+    rules: Arc<InForce>,
+    index: RwLock<Index>,
+    /// A record that came with its change, so that it need not be read.
+    brought: Mutex<Option<ClipRecord>>,
+    latest: watch::Sender<u64>,
+    applied: watch::Sender<u64>,
+    announcements: broadcast::Sender<Announcement>,
+}
+
+impl Ledger {
+    /// Fills the index from the records.
+    pub async fn open(store: Store, rules: Arc<InForce>) -> Result<Self, StoreError> {
+        // What changes while the clips are being read is read again from the feed.
+        let cursor = store.latest_change().await?;
+        let mut filling = Filling::default();
+        store.read_all(|record| with_entry(&record, |entry| filling.put(record.id, record.kind, entry))).await?;
+        let index = filling.finish();
+        Ok(Self {
+            store,
+            rules,
+            index: RwLock::new(index),
+            brought: Mutex::default(),
+            latest: watch::Sender::new(cursor),
+            applied: watch::Sender::new(cursor),
+            announcements: broadcast::Sender::new(BEHIND),
+        })
+    }
+
+    /// Tells that there are changes up to this number.
+    pub fn changed(&self, change: u64) {
+        self.latest.send_if_modified(|latest| {
+            let newer = change > *latest;
+            *latest = change.max(*latest);
+            newer
+        });
+    }
+
+    /// Tells of a change and brings the changed record along.
+    pub fn changed_to(&self, record: ClipRecord) {
+        let change = record.change;
+        *self.brought.lock().unwrap_or_else(PoisonError::into_inner) = Some(record);
+        self.changed(change);
+    }
+
+    /// Tells that how the service stands has changed.
+    pub fn status_changed(&self) {
+        let _ = self.announcements.send(Announcement::Status);
+    }
+
+    /// Takes clips out of the index ahead of the feed: their removal is on record, and follows in parts.
+    pub fn remove_ahead(&self, clips: &[ClipId]) {
+        let mut index = self.write();
+        for id in clips {
+            index.remove(*id);
+        }
+    }
+
+    /// The number of the latest change that was told, as it grows.
+    pub fn changes(&self) -> watch::Receiver<u64> {
+        self.latest.subscribe()
+    }
+
+    /// Listens to announcements from now on.
+    pub fn listen(&self) -> broadcast::Receiver<Announcement> {
+        self.announcements.subscribe()
+    }
+
+    /// The number of the latest change that the index knows.
+    pub fn cursor(&self) -> u64 {
+        *self.applied.borrow()
+    }
+
+    /// Waits until the index knows everything that was told as changed before. Gives its cursor.
+    pub async fn settled(&self) -> u64 {
+        let wanted = *self.latest.borrow();
+        let mut applied = self.applied.subscribe();
+        let _ = tokio::time::timeout(PATIENCE, applied.wait_for(|applied| *applied >= wanted)).await;
+        self.cursor()
+    }
+
+    /// The index, with everything in it that was told as changed before.
+    pub async fn read(&self) -> RwLockReadGuard<'_, Index> {
+        self.settled().await;
+        self.index.read().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn write(&self) -> RwLockWriteGuard<'_, Index> {
+        self.index.write().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Follows the change feed; ends when the task is dropped.
+    pub async fn follow(&self) {
+        let mut latest = self.latest.subscribe();
+        let mut cursor = self.cursor();
+        loop {
+            let wanted = match latest.wait_for(|latest| *latest > cursor).await {
+                Ok(wanted) => *wanted,
+                Err(_) => return,
+            };
+            // The very next change may have been brought along; everything else is in the feed.
+            let brought = self.brought.lock().unwrap_or_else(PoisonError::into_inner).take();
+            if let Some(record) = brought.filter(|record| record.change == cursor + 1) {
+                cursor = record.change;
+                self.apply(std::slice::from_ref(&record));
+                self.applied.send_replace(cursor);
+                self.announce(&record);
+                continue;
+            }
+            match self.store.changed_since(cursor, BATCH).await {
+                Ok(records) => {
+                    // Less than a whole batch is all there was. The number that was told may be missing
+                    // among them: a later change to the same clip has taken its place.
+                    let last = records.last().map_or(cursor, |last| last.change);
+                    cursor = if records.len() < BATCH as usize { last.max(wanted) } else { last };
+                    self.apply(&records);
+                    self.applied.send_replace(cursor);
+                    for record in &records {
+                        self.announce(record);
+                    }
+                }
+                Err(error) => {
+                    tracing::warn!(%error, "the change feed cannot be read at the moment");
+                    tokio::time::sleep(PAUSE).await;
+                }
+            }
+        }
+    }
+
+    fn apply(&self, records: &[ClipRecord]) {
+        let mut index = self.write();
+        for record in records {
+            if record.is_live() {
+                with_entry(record, |entry| index.put(record.id, record.kind, entry));
+            } else {
+                index.remove(record.id);
+            }
+        }
+    }
+
+    fn announce(&self, record: &ClipRecord) {
+        if self.announcements.receiver_count() == 0 {
+            return;
+        }
+        let change = self.describe(record);
+        let _ = self.announcements.send(Announcement::Clip(record.change, change));
+    }
+
+    /// What the event stream tells of a changed clip.
+    pub fn describe(&self, record: &ClipRecord) -> Arc<str> {
+        let (position, total) = {
+            let index = self.index.read().unwrap_or_else(PoisonError::into_inner);
+            (index.position(record.id), index.len() as u64)
+        };
+        let clip = record.is_live().then(|| listing::clip(record, position, None, &self.rules.get()));
+        let change = yadori_api::ClipChange { change: record.change, id: record.id.to_string(), clip, total };
+        serde_json::to_string(&change).unwrap_or_default().into()
+    }
+}
+
+/// Calls `take` with what the index needs to know of a clip.
+fn with_entry(record: &ClipRecord, take: impl FnOnce(&Entry)) {
+    let sensitive = record.sensitive.is_some();
+    // An alias is found with its colon and without.
+    let alias = record.alias.as_ref().map(|alias| format!(":{alias}"));
+    let titles: Vec<&str> =
+        [&record.title, &record.caption, &alias].into_iter().filter_map(|title| title.as_deref()).collect();
+    let title = (!titles.is_empty()).then(|| titles.join("\n"));
+    let entry = Entry {
+        number: record.number,
+        copied: record.life.copied,
+        recalled: record.recalled_at,
+        uses: record.copies.saturating_add(record.recalls),
+        size: record.size,
+        text: if sensitive { "" } else { &record.text },
+        title: title.as_deref(),
+        page: record.source.page.as_deref(),
+        application: record.source.application.as_deref(),
+        device: &record.device,
+        touched: listing::touched(record),
+        drawer: record.drawer.as_ref().map(|drawer| drawer.name.as_str()),
+        pinned: record.pin.is_some(),
+        sensitive,
+        secret: record.sensitive.is_some_and(|found| found.certain),
+    };
+    take(&entry);
+}

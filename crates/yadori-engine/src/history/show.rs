@@ -1,0 +1,67 @@
+//! One clip: its particulars, its formats, its words.
+
+use crate::history::History;
+use crate::history::names::FindNameError;
+use bytes::Bytes;
+use yadori_api as api;
+use yadori_core::{Format, format, html};
+use yadori_store::{ClipRecord, StoreError, StoredFormat};
+
+/// Most bytes of words that are given with a clip's particulars.
+const LONGEST_TEXT: usize = 64 * 1024;
+
+impl History {
+    /// All there is to know of a clip.
+    pub async fn show(&self, name: &str) -> Result<api::ClipDetail, FindNameError> {
+        let (record, position) = self.find_clip(name).await?;
+        let formats = self.store.formats(record.number).await?;
+        let (text, text_is_whole) = if record.elsewhere {
+            (Some(record.text.clone()).filter(|text| record.sensitive.is_none() && !text.is_empty()), false)
+        } else if record.sensitive.is_some() || record.extent.is_none() {
+            (None, true)
+        } else {
+            let text = self.plain_text(&record, &formats).await?.unwrap_or_default();
+            let shown = &text[..text.floor_char_boundary(LONGEST_TEXT)];
+            (Some(shown.to_owned()), shown.len() == text.len())
+        };
+        let files = self.files_of(&record, &formats).await?;
+        let formats =
+            formats.into_iter().map(|format| api::FormatInfo { mime: format.mime, size: format.size }).collect();
+        Ok(api::ClipDetail { clip: self.listed(&record, Some(position)), formats, text, text_is_whole, files })
+    }
+
+    /// A clip as plain text: its text format, or the words of its HTML, or the paths of its files.
+    pub async fn plain_text(
+        &self,
+        record: &ClipRecord,
+        formats: &[StoredFormat],
+    ) -> Result<Option<String>, StoreError> {
+        for (mime, read) in [(format::PLAIN, as_it_is as fn(&[u8]) -> String), (format::HTML, html::to_text)] {
+            if let Some(stored) = formats.iter().find(|stored| stored.mime == mime) {
+                return Ok(Some(read(&self.store.content(stored).await?)));
+            }
+        }
+        Ok(Some(record.text.clone()).filter(|text| !text.is_empty()))
+    }
+
+    /// The bytes of one format, if the clip has it.
+    pub async fn stored_format(&self, formats: &[StoredFormat], mime: &str) -> Result<Option<Bytes>, StoreError> {
+        match formats.iter().find(|stored| stored.mime == mime) {
+            Some(stored) => Ok(Some(self.store.content(stored).await?)),
+            None => Ok(None),
+        }
+    }
+
+    /// All formats with their bytes.
+    pub async fn whole_formats(&self, formats: &[StoredFormat]) -> Result<Vec<Format>, StoreError> {
+        let mut whole = Vec::with_capacity(formats.len());
+        for stored in formats {
+            whole.push(Format::new(stored.mime.clone(), self.store.content(stored).await?));
+        }
+        Ok(whole)
+    }
+}
+
+fn as_it_is(data: &[u8]) -> String {
+    String::from_utf8_lossy(data).into_owned()
+}

@@ -1,0 +1,80 @@
+//! A clip made by hand: given over HTTP or by the command line instead of copied.
+
+use crate::capture::{ByHand, CaptureError};
+use crate::clock::now;
+use crate::keeping::Keeping;
+use crate::keeping::drawers::DrawerError;
+use crate::keeping::{self as keep, KeepError};
+use std::sync::Arc;
+use thiserror::Error;
+use yadori_api as api;
+use yadori_core::capture::Copy;
+use yadori_core::{Format, MillisSinceEpoch, Source, Stamp, format};
+use yadori_store::StoreError;
+
+/// Why nothing was added.
+#[derive(Debug, Error)]
+pub enum AddError {
+    /// A particular makes no sense.
+    #[error(transparent)]
+    Keep(#[from] KeepError),
+    /// The drawer cannot be used.
+    #[error(transparent)]
+    Drawer(#[from] DrawerError),
+    /// Copied in the future.
+    #[error("copied_at lies in the future")]
+    FromTheFuture,
+    /// The rules or the records refuse it.
+    #[error(transparent)]
+    Capture(#[from] CaptureError),
+}
+
+impl From<StoreError> for AddError {
+    fn from(error: StoreError) -> Self {
+        Self::Capture(error.into())
+    }
+}
+
+impl Keeping {
+    /// Makes a clip of `data` of the given MIME type. A pause does not matter, nor do the rules but for the size:
+    /// the person asks for it.
+    pub async fn add(
+        self: &Arc<Self>,
+        mime: &str,
+        data: bytes::Bytes,
+        particulars: api::AddQuery,
+    ) -> Result<api::Added, AddError> {
+        let _alone = self.keeping.lock().await;
+        let copied = match particulars.copied_at {
+            Some(at) => {
+                let at = MillisSinceEpoch(u64::try_from(at.as_millisecond()).unwrap_or(0));
+                if at > now().plus(60_000) {
+                    return Err(AddError::FromTheFuture);
+                }
+                Some(Stamp::at_start_of(at))
+            }
+            None => None,
+        };
+        let mut by_hand = ByHand { copied, fills: particulars.fill, ..ByHand::default() };
+        by_hand.title = keep::title(particulars.title.as_deref().unwrap_or_default())?;
+        by_hand.mark = keep::mark(particulars.mark.as_deref().unwrap_or_default())?;
+        if let Some(name) = &particulars.drawer {
+            let drawer = self.find_drawer(name).await?;
+            by_hand.drawer = Some((drawer.number, self.last_place(drawer.number).await?));
+        }
+        let alias = keep::alias(particulars.alias.as_deref().unwrap_or_default())?;
+        if let Some(alias) = &alias {
+            self.check_alias(alias, None, false).await?;
+        }
+        if particulars.pin || (alias.is_some() && by_hand.drawer.is_none()) {
+            by_hand.pin = Some(self.last_pin().await?);
+        }
+        by_hand.alias = alias.map(|alias| alias.as_str().to_owned());
+        let source = Source { application: particulars.application, window: particulars.window, ..Source::default() };
+        let copy = Copy { formats: vec![Format::new(format::canonical_mime(mime), data)], source };
+        let captured = self.capture.capture(copy, &by_hand).await?;
+        let record = self.history.store.clip(captured.id).await?.ok_or(StoreError::Damaged(captured.number))?;
+        let position = self.history.ledger.read().await.position(captured.id);
+        Ok(api::Added { clip: self.history.listed(&record, position), new: captured.new })
+    }
+}

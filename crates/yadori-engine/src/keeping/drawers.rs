@@ -1,0 +1,390 @@
+//! Drawers: made, named, filled, put in order, removed.
+
+use crate::history::names::FindNameError;
+use crate::keeping::KeepError;
+use crate::keeping::Keeping;
+use thiserror::Error;
+use yadori_api as api;
+use yadori_core::preview::one_line;
+use yadori_core::search::fold::fold;
+use yadori_core::{ClipId, Order};
+use yadori_store::{ClipRecord, Drawer, Heading, Particular, StoreError};
+
+/// Longest name of a drawer, in characters.
+const LONGEST_NAME: usize = 100;
+/// Longest heading.
+const LONGEST_HEADING: usize = 200;
+/// Most drawers.
+const MOST: usize = 1000;
+
+/// Why a drawer was not changed so.
+#[derive(Debug, Error)]
+pub enum DrawerError {
+    /// No such drawer.
+    #[error("there is no drawer “{0}”")]
+    NoSuchDrawer(String),
+    /// Another has the name.
+    #[error("there is a drawer “{0}” already")]
+    Taken(String),
+    /// Empty, or too long.
+    #[error("the name of a drawer has 1 to {LONGEST_NAME} characters")]
+    Name,
+    /// Too many drawers.
+    #[error("there is room for {MOST} drawers")]
+    Full,
+    /// Empty, or too long.
+    #[error("a heading has 1 to {LONGEST_HEADING} characters")]
+    Heading,
+    /// No such place.
+    #[error("there is no place {0} in this drawer")]
+    NoSuchPlace(u32),
+    /// A clip where a heading was expected.
+    #[error("there is a clip at place {0}, and no heading")]
+    NotAHeading(u32),
+    /// It lies in none.
+    #[error("the clip {0} lies in no drawer")]
+    InNone(String),
+    /// It would go into the drawer that is being removed.
+    #[error("the clips cannot go into the drawer that is removed")]
+    Itself,
+    /// No randomness for its id.
+    #[error("the system gives no random numbers: {0}")]
+    Randomness(getrandom::Error),
+    /// A clip's name leads nowhere, or a particular makes no sense.
+    #[error(transparent)]
+    Keep(#[from] KeepError),
+}
+
+impl From<StoreError> for DrawerError {
+    fn from(error: StoreError) -> Self {
+        Self::Keep(error.into())
+    }
+}
+
+impl From<FindNameError> for DrawerError {
+    fn from(error: FindNameError) -> Self {
+        Self::Keep(error.into())
+    }
+}
+
+/// What lies at one place of a drawer.
+enum Item {
+    Clip(Box<ClipRecord>),
+    Heading(Heading),
+}
+
+impl Item {
+    fn place(&self) -> Option<&Order> {
+        match self {
+            Self::Clip(record) => record.drawer.as_ref().map(|drawer| &drawer.place),
+            Self::Heading(heading) => Some(&heading.place),
+        }
+    }
+}
+
+fn name(given: &str) -> Result<String, DrawerError> {
+    let name = one_line(given, LONGEST_NAME + 1);
+    if (1..=LONGEST_NAME).contains(&name.chars().count()) { Ok(name) } else { Err(DrawerError::Name) }
+}
+
+/// The id of a drawer by the name that it is made with.
+fn named_id(name: &str) -> [u8; 16] {
+    let mut hasher = blake3::Hasher::new_derive_key("yadori 2026-11 drawer");
+    hasher.update(yadori_core::search::fold::fold(name).as_bytes());
+    let mut id = [0; 16];
+    hasher.finalize_xof().fill(&mut id);
+    id
+}
+
+fn random_id() -> Result<[u8; 16], DrawerError> {
+    let mut id = [0; 16];
+    getrandom::fill(&mut id).map_err(DrawerError::Randomness)?;
+    Ok(id)
+}
+
+impl Keeping {
+    /// All drawers, in their order.
+    pub async fn drawers(&self) -> Result<Vec<api::Drawer>, DrawerError> {
+        let drawers = self.history.store.drawers().await?;
+        Ok(drawers.into_iter().map(|drawer| api::Drawer { name: drawer.name, clips: drawer.clips }).collect())
+    }
+
+    pub(crate) async fn find_drawer(&self, given: &str) -> Result<Drawer, DrawerError> {
+        let wanted = fold(given.trim());
+        let found = self.history.store.drawers().await?.into_iter().find(|drawer| fold(&drawer.name) == wanted);
+        found.ok_or_else(|| DrawerError::NoSuchDrawer(one_line(given, 60)))
+    }
+
+    /// Makes a drawer.
+    pub async fn new_drawer(&self, given: &str) -> Result<api::Drawer, DrawerError> {
+        let _alone = self.keeping.lock().await;
+        self.make_drawer(given).await?;
+        Ok(api::Drawer { name: name(given)?, clips: 0 })
+    }
+
+    pub(crate) async fn make_drawer(&self, given: &str) -> Result<u32, DrawerError> {
+        let name = name(given)?;
+        let drawers = self.history.store.drawers().await?;
+        if drawers.iter().any(|drawer| fold(&drawer.name) == fold(&name)) {
+            return Err(DrawerError::Taken(name));
+        }
+        if drawers.len() >= MOST {
+            return Err(DrawerError::Full);
+        }
+        let places: Vec<Order> = drawers.into_iter().map(|drawer| drawer.place).collect();
+        let place = Order::at(&places, places.len());
+        // The same drawer made on two devices is one drawer.
+        let mut id = named_id(&name);
+        if self.history.store.has_drawer(id).await? {
+            id = random_id()?;
+        }
+        let (number, change) = self.history.store.add_drawer(id, &name, &place, self.history.stamps.next()).await?;
+        self.history.ledger.changed(change);
+        Ok(number)
+    }
+
+    /// Gives a drawer another name, or another place among the drawers.
+    pub async fn change_drawer(&self, given: &str, change: &api::DrawerChange) -> Result<api::Drawer, DrawerError> {
+        let _alone = self.keeping.lock().await;
+        let drawer = self.find_drawer(given).await?;
+        let drawers = self.history.store.drawers().await?;
+        let mut known = drawer.name.clone();
+        if let Some(wanted) = &change.name {
+            let wanted = name(wanted)?;
+            let others = || drawers.iter().filter(|other| other.number != drawer.number);
+            if others().any(|other| fold(&other.name) == fold(&wanted)) {
+                return Err(DrawerError::Taken(wanted));
+            }
+            self.history
+                .ledger
+                .changed(self.history.store.rename_drawer(drawer.number, &wanted, self.history.stamps.next()).await?);
+            known = wanted;
+        }
+        if let Some(at) = change.at {
+            let others = drawers.into_iter().filter(|other| other.number != drawer.number);
+            let places: Vec<Order> = others.map(|other| other.place).collect();
+            let place = Order::at(&places, (at as usize).saturating_sub(1));
+            self.history
+                .ledger
+                .changed(self.history.store.move_drawer(drawer.number, &place, self.history.stamps.next()).await?);
+        }
+        Ok(api::Drawer { name: known, clips: drawer.clips })
+    }
+
+    /// Removes a drawer. Its clips go into another one, or are only in the history again; never away.
+    pub async fn remove_drawer(&self, given: &str, into: Option<&str>) -> Result<api::Drawer, DrawerError> {
+        let _alone = self.keeping.lock().await;
+        let drawer = self.find_drawer(given).await?;
+        let clips = self.history.store.in_drawer(drawer.number).await?;
+        let given: Vec<(u64, Particular)> = match into {
+            None => clips.iter().map(|record| (record.number, Particular::Drawer(None))).collect(),
+            Some(into) => {
+                let target = self.find_drawer(into).await?;
+                if target.number == drawer.number {
+                    return Err(DrawerError::Itself);
+                }
+                let mut places = self.places(target.number).await?;
+                let mut given = Vec::with_capacity(clips.len());
+                for record in &clips {
+                    let place = Order::at(&places, places.len());
+                    places.push(place.clone());
+                    given.push((record.number, Particular::Drawer(Some((target.number, place)))));
+                }
+                given
+            }
+        };
+        let change = self.history.store.remove_drawer(drawer.number, &given, self.history.stamps.next()).await?;
+        self.history.ledger.changed(change);
+        self.history.forgetting.notify_one();
+        Ok(api::Drawer { name: drawer.name, clips: clips.len() as u64 })
+    }
+
+    async fn items(&self, drawer: u32) -> Result<Vec<Item>, StoreError> {
+        let clips = self.history.store.in_drawer(drawer).await?.into_iter().map(|record| Item::Clip(Box::new(record)));
+        let headings = self.history.store.headings(drawer).await?.into_iter().map(Item::Heading);
+        let mut items: Vec<Item> = headings.chain(clips).collect();
+        items.sort_by(|a, b| a.place().cmp(&b.place()));
+        Ok(items)
+    }
+
+    async fn places(&self, drawer: u32) -> Result<Vec<Order>, StoreError> {
+        Ok(self.items(drawer).await?.iter().filter_map(|item| item.place().cloned()).collect())
+    }
+
+    /// The place after the last one in a drawer.
+    pub(crate) async fn last_place(&self, drawer: u32) -> Result<Order, StoreError> {
+        let places = self.places(drawer).await?;
+        Ok(Order::at(&places, places.len()))
+    }
+
+    /// A drawer and what lies in it.
+    pub async fn drawer(&self, given: &str) -> Result<api::DrawerContents, DrawerError> {
+        let drawer = self.find_drawer(given).await?;
+        let items = self.items(drawer.number).await?;
+        let mut shown = Vec::with_capacity(items.len());
+        for (place, item) in (1..).zip(items) {
+            shown.push(match item {
+                Item::Heading(heading) => api::DrawerItem { place, clip: None, heading: Some(heading.words) },
+                Item::Clip(record) => {
+                    let position = self.history.ledger.read().await.position(record.id);
+                    api::DrawerItem { place, clip: Some(self.history.listed(&record, position)), heading: None }
+                }
+            });
+        }
+        Ok(api::DrawerContents { name: drawer.name, items: shown })
+    }
+
+    /// Puts clips into a drawer, out of whatever other one they lie in.
+    pub async fn put_into_drawer(&self, given: &str, asked: &api::Put) -> Result<Vec<api::Clip>, DrawerError> {
+        let _alone = self.keeping.lock().await;
+        let drawer = self.find_drawer(given).await?;
+        let clips: Vec<ClipRecord> =
+            self.history.find_clips(&asked.clips).await?.into_iter().map(|(record, _)| record).collect();
+        self.put_records(drawer.number, &clips, asked.at).await?;
+        let ids: Vec<ClipId> = clips.iter().map(|record| record.id).collect();
+        Ok(self.history.listed_now(&ids).await?)
+    }
+
+    pub(crate) async fn put_records(
+        &self,
+        drawer: u32,
+        clips: &[ClipRecord],
+        at: Option<u32>,
+    ) -> Result<(), DrawerError> {
+        let moved = |item: &Item| matches!(item, Item::Clip(record) if clips.iter().any(|clip| clip.id == record.id));
+        let items = self.items(drawer).await?;
+        let mut places: Vec<Order> =
+            items.iter().filter(|item| !moved(item)).filter_map(|item| item.place().cloned()).collect();
+        let first = at.map_or(places.len(), |at| (at.max(1) as usize - 1).min(places.len()));
+        let mut given = Vec::with_capacity(clips.len());
+        for (place, record) in (first..).zip(clips) {
+            let order = Order::at(&places, place);
+            places.insert(place, order.clone());
+            given.push((record.number, Particular::Drawer(Some((drawer, order)))));
+        }
+        Ok(self.give(&given).await?)
+    }
+
+    /// Takes clips out of their drawers; they stay in the history.
+    pub async fn take_from_drawers(&self, names: &[String]) -> Result<Vec<api::Clip>, DrawerError> {
+        let _alone = self.keeping.lock().await;
+        let clips = self.history.find_clips(names).await?;
+        if let Some((_, position)) = clips.iter().find(|(record, _)| record.drawer.is_none()) {
+            return Err(DrawerError::InNone(position.to_string()));
+        }
+        let given: Vec<(u64, Particular)> =
+            clips.iter().map(|(record, _)| (record.number, Particular::Drawer(None))).collect();
+        self.give(&given).await?;
+        let ids: Vec<ClipId> = clips.iter().map(|(record, _)| record.id).collect();
+        Ok(self.history.listed_now(&ids).await?)
+    }
+
+    /// Moves what lies at one place of a drawer to another.
+    pub async fn move_in_drawer(&self, given: &str, asked: &api::MoveItem) -> Result<api::DrawerContents, DrawerError> {
+        {
+            let _alone = self.keeping.lock().await;
+            let drawer = self.find_drawer(given).await?;
+            let mut items = self.items(drawer.number).await?;
+            let index = |place: u32| {
+                let index = (place as usize).checked_sub(1).filter(|index| *index < items.len());
+                index.ok_or(DrawerError::NoSuchPlace(place))
+            };
+            let (from, to) = (index(asked.place)?, index(asked.at)?);
+            let moved = items.remove(from);
+            let places: Vec<Order> = items.iter().filter_map(|item| item.place().cloned()).collect();
+            let place = Order::at(&places, to);
+            match moved {
+                Item::Clip(record) => {
+                    self.give(&[(record.number, Particular::Drawer(Some((drawer.number, place))))]).await?;
+                }
+                Item::Heading(heading) => {
+                    let (words, stamp) = (Some(heading.words.as_str()), self.history.stamps.next());
+                    let change = self.history.store.change_heading(heading.number, words, Some(&place), stamp).await?;
+                    self.history.ledger.changed(change);
+                }
+            }
+        }
+        self.drawer(given).await
+    }
+
+    /// Adds a heading to a drawer, or changes or removes one.
+    pub async fn head_drawer(&self, given: &str, asked: &api::NewHeading) -> Result<api::DrawerContents, DrawerError> {
+        {
+            let _alone = self.keeping.lock().await;
+            let drawer = self.find_drawer(given).await?;
+            let words = one_line(&asked.words, LONGEST_HEADING + 1);
+            if words.chars().count() > LONGEST_HEADING || (words.is_empty() && asked.instead_of.is_none()) {
+                return Err(DrawerError::Heading);
+            }
+            let items = self.items(drawer.number).await?;
+            match asked.instead_of {
+                Some(place) => match (place as usize).checked_sub(1).and_then(|index| items.get(index)) {
+                    Some(Item::Heading(heading)) => {
+                        let words = (!words.is_empty()).then_some(words.as_str());
+                        let change = self
+                            .history
+                            .store
+                            .change_heading(heading.number, words, None, self.history.stamps.next())
+                            .await?;
+                        self.history.ledger.changed(change);
+                    }
+                    Some(Item::Clip(_)) => return Err(DrawerError::NotAHeading(place)),
+                    None => return Err(DrawerError::NoSuchPlace(place)),
+                },
+                None => {
+                    let places: Vec<Order> = items.iter().filter_map(|item| item.place().cloned()).collect();
+                    let index = asked.at.map_or(places.len(), |at| (at.max(1) as usize - 1).min(places.len()));
+                    let place = Order::at(&places, index);
+                    let id = random_id()?;
+                    let stamp = self.history.stamps.next();
+                    self.history
+                        .ledger
+                        .changed(self.history.store.add_heading(id, drawer.number, &words, &place, stamp).await?);
+                }
+            }
+        }
+        self.drawer(given).await
+    }
+
+    /// Sorts the clips of a drawer; each stays under its heading.
+    pub async fn sort_drawer(&self, given: &str, by: api::SortBy) -> Result<api::DrawerContents, DrawerError> {
+        {
+            let _alone = self.keeping.lock().await;
+            let drawer = self.find_drawer(given).await?;
+            let items = self.items(drawer.number).await?;
+            let places: Vec<Order> = items.iter().filter_map(|item| item.place().cloned()).collect();
+            let mut given = Vec::new();
+            let mut start = 0;
+            while start < items.len() {
+                let clips: Vec<&ClipRecord> = items[start..]
+                    .iter()
+                    .map_while(|item| match item {
+                        Item::Clip(record) => Some(&**record),
+                        Item::Heading(_) => None,
+                    })
+                    .collect();
+                let mut sorted: Vec<(String, &ClipRecord)> = clips
+                    .iter()
+                    .map(|record| {
+                        let shown = self.history.listed(record, None);
+                        (fold(shown.title.as_deref().unwrap_or(&shown.preview)), *record)
+                    })
+                    .collect();
+                match by {
+                    api::SortBy::Name => sorted.sort_by(|(a, _), (b, _)| a.cmp(b)),
+                    api::SortBy::Age => sorted.sort_by_key(|(_, record)| std::cmp::Reverse(record.life.copied)),
+                    api::SortBy::Use => {
+                        sorted
+                            .sort_by_key(|(_, record)| std::cmp::Reverse(record.recalls.saturating_add(record.copies)));
+                    }
+                }
+                for (place, (_, record)) in places[start..].iter().zip(&sorted) {
+                    given.push((record.number, Particular::Drawer(Some((drawer.number, place.clone())))));
+                }
+                start += clips.len() + 1;
+            }
+            self.give(&given).await?;
+        }
+        self.drawer(given).await
+    }
+}

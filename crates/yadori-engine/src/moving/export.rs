@@ -1,0 +1,365 @@
+//! Export: clips as an archive that can be imported again, or as text, a page, or a table.
+//!
+//! What is written goes out as it is made; neither the clips nor the archive are ever held whole.
+
+use crate::clock::{now, timestamp};
+use crate::history::find::FindError;
+use crate::history::names::FindNameError;
+use crate::keeping::drawers::DrawerError;
+use crate::moving::Moving;
+use crate::moving::archive::{self, CONTENT, Clip, Drawer, FormatLine, Head, INLINE, Item, LIST, Line};
+use bytes::Bytes;
+use jiff::tz::TimeZone;
+use std::collections::HashSet;
+use std::io::{self, Write};
+use std::sync::Arc;
+use thiserror::Error;
+use tokio::runtime::Handle;
+use tokio::sync::mpsc;
+use yadori_api as api;
+use yadori_core::preview::unsafe_to_print;
+use yadori_core::search::{Query, When};
+use yadori_core::{ClipId, Kind, format, join};
+use yadori_store::{ClipRecord, StoreError};
+use zip::write::SimpleFileOptions;
+use zip::{CompressionMethod, ZipWriter};
+
+/// Clips read at a time.
+const BATCH: usize = 200;
+
+/// Bytes that are sent at a time.
+const PIECE: usize = 64 * 1024;
+
+/// Pieces that may wait for the reader.
+const WAITING: usize = 8;
+
+/// Why nothing is exported.
+#[derive(Debug, Error)]
+pub enum ExportError {
+    /// A name leads nowhere.
+    #[error(transparent)]
+    Name(#[from] FindNameError),
+    /// The query makes no sense.
+    #[error(transparent)]
+    Find(#[from] FindError),
+    /// There is no such drawer.
+    #[error(transparent)]
+    Drawer(#[from] DrawerError),
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+/// An export that is under way.
+pub struct Export {
+    /// How many clips it has.
+    pub clips: u64,
+    /// How many were left out, since they look like secrets.
+    pub left_out: u64,
+    /// What is written.
+    pub pieces: mpsc::Receiver<io::Result<Bytes>>,
+}
+
+impl Moving {
+    /// Exports the clips that are asked for. What looks like a secret is never exported.
+    pub async fn export(self: &Arc<Self>, asked: &api::ExportQuery) -> Result<Export, ExportError> {
+        let wanted = self.selection(asked).await?;
+        let (numbers, left_out): (Vec<u64>, u64) = {
+            let index = self.history.ledger.read().await;
+            let clips: Vec<_> = wanted.iter().filter_map(|id| index.candidate_of(*id)).collect();
+            let open: Vec<u64> = clips.iter().filter(|clip| !clip.sensitive).map(|clip| clip.number).collect();
+            let left_out = clips.len() - open.len();
+            (open, left_out as u64)
+        };
+        let clips = numbers.len() as u64;
+        let (sender, pieces) = mpsc::channel(WAITING);
+        let (service, form, handle) = (self.clone(), asked.form, Handle::current());
+        self.background.tasks.spawn_blocking(move || {
+            let mut out = Outgoing { sender: sender.clone(), piece: Vec::with_capacity(PIECE) };
+            let source = Reader { service: &service, handle: &handle, numbers: &numbers };
+            let done = match form {
+                api::ExportForm::Zip => source.zip(&mut out),
+                api::ExportForm::Text => source.text(&mut out),
+                api::ExportForm::Html => source.html(&mut out),
+                api::ExportForm::Csv => source.csv(&mut out),
+            };
+            if let Err(error) = done.and_then(|()| out.flush())
+                && error.kind() != io::ErrorKind::BrokenPipe
+            {
+                tracing::warn!(%error, "an export ends early");
+                let _ = sender.blocking_send(Err(error));
+            }
+        });
+        Ok(Export { clips, left_out, pieces })
+    }
+
+    async fn selection(&self, asked: &api::ExportQuery) -> Result<Vec<ClipId>, ExportError> {
+        if let Some(names) = &asked.clips {
+            let names: Vec<String> = names.split(',').map(str::to_owned).collect();
+            return Ok(self.history.find_clips(&names).await?.into_iter().map(|(record, _)| record.id).collect());
+        }
+        if let Some(name) = &asked.drawer {
+            let drawer = self.keeping.find_drawer(name).await?;
+            return Ok(self
+                .history
+                .store
+                .in_drawer(drawer.number)
+                .await?
+                .into_iter()
+                .map(|record| record.id)
+                .collect());
+        }
+        let when = When { now: now(), zone: TimeZone::system() };
+        let query = Query::parse(asked.q.as_deref().unwrap_or_default(), &when).map_err(FindError::from)?;
+        let index = self.history.ledger.read().await;
+        let hits = if query.is_empty() { index.page(None, usize::MAX) } else { index.search(&query, 0, usize::MAX) };
+        Ok(hits.into_iter().map(|hit| hit.id).collect())
+    }
+}
+
+/// Sends what is written in pieces. Fails when nobody reads any more.
+struct Outgoing {
+    sender: mpsc::Sender<io::Result<Bytes>>,
+    piece: Vec<u8>,
+}
+
+impl Write for Outgoing {
+    fn write(&mut self, data: &[u8]) -> io::Result<usize> {
+        let taken = data.len().min(PIECE - self.piece.len());
+        self.piece.extend_from_slice(&data[..taken]);
+        if self.piece.len() == PIECE {
+            self.flush()?;
+        }
+        Ok(taken)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        if self.piece.is_empty() {
+            return Ok(());
+        }
+        let piece = std::mem::replace(&mut self.piece, Vec::with_capacity(PIECE));
+        self.sender.blocking_send(Ok(piece.into())).map_err(|_| io::ErrorKind::BrokenPipe.into())
+    }
+}
+
+/// Reads clips for a thread that may wait.
+struct Reader<'a> {
+    service: &'a Arc<Moving>,
+    handle: &'a Handle,
+    numbers: &'a [u64],
+}
+
+impl Reader<'_> {
+    fn wait<T>(&self, answer: impl Future<Output = Result<T, StoreError>>) -> io::Result<T> {
+        self.handle.block_on(answer).map_err(io::Error::other)
+    }
+
+    fn each(&self, mut each: impl FnMut(&ClipRecord) -> io::Result<()>) -> io::Result<()> {
+        for batch in self.numbers.chunks(BATCH) {
+            for record in self.wait(self.service.history.store.clips(batch))?.iter().filter(|record| record.is_live()) {
+                each(record)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn words(&self, record: &ClipRecord) -> io::Result<String> {
+        let formats = self.wait(self.service.history.store.formats(record.number))?;
+        Ok(self.wait(self.service.history.plain_text(record, &formats))?.unwrap_or_default())
+    }
+
+    fn zip(&self, out: &mut Outgoing) -> io::Result<()> {
+        let mut zip = ZipWriter::new_stream(&mut *out);
+        let packed =
+            SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).unix_permissions(0o600);
+        zip.start_file(LIST, packed.large_file(true))?;
+        let line = |zip: &mut ZipWriter<_>, line: &Line| -> io::Result<()> {
+            serde_json::to_writer(&mut *zip, line)?;
+            zip.write_all(b"\n")
+        };
+        let head = Head {
+            version: archive::VERSION,
+            device: self.service.history.device.clone(),
+            exported_at: timestamp(now()),
+        };
+        line(&mut zip, &Line::Yadori(head))?;
+        // Contents that go into files of their own: each once, by its hash.
+        let mut files: Vec<(u64, u8, [u8; 32])> = Vec::new();
+        let mut known: HashSet<[u8; 32]> = HashSet::new();
+        let mut exported: HashSet<ClipId> = HashSet::new();
+        for batch in self.numbers.chunks(BATCH) {
+            let records = self.wait(self.service.history.store.clips(batch))?;
+            let formats = self.wait(self.service.history.store.formats_of(batch))?;
+            for record in records.iter().filter(|record| record.is_live() && record.sensitive.is_none()) {
+                let mut lines = Vec::new();
+                for of in formats.iter().filter(|of| of.clip == record.number) {
+                    let text = of
+                        .format
+                        .here()
+                        .filter(|data| data.len() <= INLINE)
+                        .and_then(|data| std::str::from_utf8(data).ok());
+                    let hash = match (of.hash, of.format.here()) {
+                        (Some(hash), _) => hash,
+                        (None, Some(data)) => *blake3::hash(data).as_bytes(),
+                        (None, None) => continue,
+                    };
+                    if text.is_none() && known.insert(hash) {
+                        files.push((of.clip, of.place, hash));
+                    }
+                    lines.push(FormatLine {
+                        mime: of.format.mime.clone(),
+                        size: of.format.size,
+                        hash: hex(&hash),
+                        text: text.map(str::to_owned),
+                    });
+                }
+                exported.insert(record.id);
+                line(&mut zip, &Line::Clip(Box::new(self.clip(record, lines))))?;
+            }
+        }
+        let pinned = self.wait(self.service.history.store.pinned())?;
+        let pins: Vec<String> =
+            pinned.iter().filter(|record| exported.contains(&record.id)).map(|record| record.id.to_string()).collect();
+        line(&mut zip, &Line::Pins(pins))?;
+        for drawer in self.wait(self.service.history.store.drawers())? {
+            let drawer = self.drawer(&drawer.name, &exported)?;
+            if !drawer.items.is_empty() {
+                line(&mut zip, &Line::Drawer(drawer))?;
+            }
+        }
+        for (clip, place, hash) in files {
+            let Some(stored) = self.wait(self.service.history.store.formats(clip))?.into_iter().nth(usize::from(place))
+            else {
+                continue;
+            };
+            // Pictures do not become smaller.
+            let picture = stored.mime.starts_with("image/") && stored.mime != "image/bmp" && stored.mime != format::SVG;
+            let method = if picture { CompressionMethod::Stored } else { CompressionMethod::Deflated };
+            zip.start_file(format!("{CONTENT}{}", hex(&hash)), packed.compression_method(method))?;
+            let mut at = 0;
+            loop {
+                let piece = self.wait(self.service.history.store.content_at(&stored, at))?;
+                if piece.is_empty() {
+                    break;
+                }
+                zip.write_all(&piece)?;
+                at += piece.len() as u64;
+            }
+        }
+        zip.finish()?;
+        Ok(())
+    }
+
+    fn clip(&self, record: &ClipRecord, formats: Vec<FormatLine>) -> Clip {
+        let shown = self.service.history.listed(record, None);
+        Clip {
+            id: shown.id,
+            kind: shown.kind,
+            formats,
+            copied_at: shown.copied_at,
+            copies: shown.copies,
+            recalled_at: shown.recalled_at,
+            recalls: shown.recalls,
+            title: shown.title,
+            mark: record.mark.map(|mark| mark.word().to_owned()),
+            alias: shown.alias,
+            fills: shown.fills,
+            source: shown.source,
+        }
+    }
+
+    fn drawer(&self, name: &str, exported: &HashSet<ClipId>) -> io::Result<Drawer> {
+        let contents = self.handle.block_on(self.service.keeping.drawer(name)).map_err(io::Error::other)?;
+        let mut items = Vec::new();
+        for item in contents.items {
+            match (item.heading, item.clip) {
+                (Some(heading), _) => items.push(Item::Heading(heading)),
+                (None, Some(clip)) if ClipId::parse(&clip.id).is_some_and(|id| exported.contains(&id)) => {
+                    items.push(Item::Clip(clip.id));
+                }
+                _ => {}
+            }
+        }
+        if !items.iter().any(|item| matches!(item, Item::Clip(_))) {
+            items.clear();
+        }
+        Ok(Drawer { name: contents.name, items })
+    }
+
+    fn text(&self, out: &mut Outgoing) -> io::Result<()> {
+        let mut first = true;
+        self.each(|record| {
+            let words = self.words(record)?;
+            if words.is_empty() {
+                return Ok(());
+            }
+            let gap = if first { "" } else { "\n" };
+            first = false;
+            writeln!(out, "{gap}{}", words.trim_end_matches('\n'))
+        })
+    }
+
+    fn html(&self, out: &mut Outgoing) -> io::Result<()> {
+        write!(
+            out,
+            "<!doctype html>\n<meta charset=\"utf-8\">\n<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; style-src 'unsafe-inline'; img-src data:\">\n<title>Clips of {}</title>\n<style>body{{font:1rem/1.5 serif;max-width:44rem;margin:2rem auto;padding:0 1rem}}pre{{white-space:pre-wrap;overflow-wrap:anywhere;font:inherit;margin:0}}time{{color:#666;font-size:.85rem}}article{{border-top:1px solid #ccc;padding:.75rem 0}}h2{{font-size:1rem;margin:0}}</style>\n",
+            join::escaped(&self.service.history.device)
+        )?;
+        self.each(|record| {
+            let shown = self.service.history.listed(record, None);
+            let title = shown.title.map(|title| format!("<h2>{}</h2>", join::escaped(&title))).unwrap_or_default();
+            let words: String =
+                self.words(record)?.chars().filter(|c| matches!(c, '\n' | '\t') || !unsafe_to_print(*c)).collect();
+            // Line ends are kept as they are within this element.
+            let escaped = words.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
+            let body = match record.kind {
+                Kind::Link if words.trim().starts_with("http") => {
+                    let address = words.trim().replace('&', "&amp;").replace('"', "&quot;").replace('<', "&lt;");
+                    format!("<a href=\"{address}\" rel=\"noreferrer\">{}</a>", escaped.trim())
+                }
+                Kind::Image => {
+                    let small = self.wait(self.service.history.store.thumbnail(record.number))?;
+                    let alt = join::escaped(&shown.preview);
+                    match small {
+                        Some(small) => format!(
+                            "<img alt=\"{alt}\" src=\"data:{};base64,{}\">",
+                            small.mime,
+                            data_encoding::BASE64.encode(&small.content)
+                        ),
+                        None => format!("<p>{alt}</p>"),
+                    }
+                }
+                _ => format!("<pre>{escaped}</pre>"),
+            };
+            writeln!(out, "<article><time>{}</time>{title}{body}</article>", shown.copied_at)
+        })
+    }
+
+    fn csv(&self, out: &mut Outgoing) -> io::Result<()> {
+        let mut table = csv::Writer::from_writer(out);
+        table.write_record(["id", "kind", "copied_at", "application", "title", "drawer", "alias", "pinned", "text"])?;
+        self.each(|record| {
+            let shown = self.service.history.listed(record, None);
+            let text = self.words(record)?;
+            let field = |field: &Option<String>| field.clone().unwrap_or_default();
+            table.write_record([
+                shown.id.clone(),
+                shown.kind.word().to_owned(),
+                shown.copied_at.to_string(),
+                field(&shown.source.application),
+                field(&shown.title),
+                field(&shown.drawer),
+                field(&shown.alias),
+                shown.pinned.to_string(),
+                text,
+            ])?;
+            Ok(())
+        })?;
+        table.flush()
+    }
+}
+
+/// Bytes in hexadecimal.
+pub(crate) fn hex(bytes: &[u8]) -> String {
+    data_encoding::HEXLOWER.encode(bytes)
+}

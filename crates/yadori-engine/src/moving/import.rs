@@ -1,0 +1,425 @@
+//! Import: an archive is read, clip by clip, and everything in it is checked.
+//!
+//! An archive comes from anywhere. Nothing of it is ever written to a path that it names: contents are looked up
+//! by their hashes, read up to the size that was announced, and compared with both. What is not right is left
+//! out, and told.
+
+use crate::capture::{ByHand, CaptureError};
+use crate::clock::now;
+use crate::keeping;
+use crate::moving::Moving;
+use crate::moving::archive::{CONTENT, Clip, Drawer, FormatLine, Item, LIST, Line, VERSION};
+use crate::moving::export::hex;
+use bytes::Bytes;
+use std::collections::HashSet;
+use std::fs::{self, File, OpenOptions};
+use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
+use std::os::unix::fs::{FileExt, OpenOptionsExt};
+use std::sync::Arc;
+use thiserror::Error;
+use tokio::runtime::Handle;
+use tokio::sync::mpsc;
+use yadori_api as api;
+use yadori_core::capture::Copy;
+use yadori_core::search::fold::fold;
+use yadori_core::{ClipId, Format, MillisSinceEpoch, Source, Stamp, format};
+use yadori_store::{ClipRecord, MovedIn, Particular, StoreError};
+use zip::ZipArchive;
+
+/// Longest line of the list.
+const LONGEST_LINE: u64 = 8 << 20;
+
+/// Most files in an archive.
+const MOST_FILES: usize = 2_000_000;
+
+/// Most lines in the list, and most bytes of it once it is unpacked.
+const MOST_LINES: u64 = 5_000_000;
+const LONGEST_LIST: u64 = 4 << 30;
+
+/// Lines that may be wrong before the whole list is taken to be.
+const MOST_FAULTS: u64 = 10_000;
+
+/// Reasons that are told.
+const REASONS: usize = 100;
+
+/// A content that becomes so many times larger is taken for a trap, unless it is small.
+const MOST_TIMES: u64 = 500;
+const SMALL: u64 = 1 << 20;
+
+/// Clips between two words about how far it is.
+const EVERY: u64 = 50;
+
+/// Why an archive was not imported to its end.
+#[derive(Debug, Error)]
+pub enum ImportError {
+    /// Not a zip.
+    #[error("this is not an archive that can be read: {0}")]
+    NotAnArchive(String),
+    /// Not one of ours.
+    #[error("this is a zip, but it was not exported by Yadori: there is no {LIST} in it")]
+    NotOurs,
+    /// From a later version.
+    #[error("the archive is of version {0}, and this program reads version {VERSION}; please update it")]
+    Newer(u32),
+    /// The list is broken.
+    #[error("the list in the archive breaks off: {0}")]
+    Broken(String),
+    /// Nobody waits for it any more, or the service ends. What was imported by then stays.
+    #[error("the import was broken off; what was imported by then stays")]
+    BrokenOff,
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+/// A file that several can read at the same time.
+#[derive(Clone)]
+struct Shared {
+    file: Arc<File>,
+    at: u64,
+}
+
+impl Read for Shared {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.file.read_at(buffer, self.at)?;
+        self.at += read as u64;
+        Ok(read)
+    }
+}
+
+impl Seek for Shared {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        let at = match to {
+            SeekFrom::Start(at) => Some(at),
+            SeekFrom::End(by) => self.file.metadata()?.len().checked_add_signed(by),
+            SeekFrom::Current(by) => self.at.checked_add_signed(by),
+        };
+        self.at = at.ok_or(io::ErrorKind::InvalidInput)?;
+        Ok(self.at)
+    }
+}
+
+impl Moving {
+    /// A file without a name in the service's folder, which is gone when it is closed.
+    pub fn nameless_file(&self) -> std::io::Result<File> {
+        let path =
+            self.folder.join(format!("incoming-{}-{}", std::process::id(), self.history.stamps.next().to_bits()));
+        let file = OpenOptions::new().read(true).write(true).create_new(true).mode(0o600).open(&path)?;
+        fs::remove_file(&path)?;
+        Ok(file)
+    }
+
+    /// Imports an archive. Tells how far it is, and at last what it did.
+    pub fn import(self: &Arc<Self>, archive: File) -> mpsc::Receiver<api::ImportProgress> {
+        let (sender, progress) = mpsc::channel(16);
+        let (service, handle) = (self.clone(), Handle::current());
+        self.background.tasks.spawn_blocking(move || {
+            let mut import = Import::new(&service, &handle, &sender);
+            let outcome = import.run(archive);
+            let mut last = api::ImportProgress { read: import.read, report: Some(import.report), error: None };
+            if let Err(error) = outcome {
+                last.error = Some(error.to_string());
+            }
+            let _ = sender.blocking_send(last);
+            service.history.ledger.status_changed();
+        });
+        progress
+    }
+}
+
+struct Import<'a> {
+    service: &'a Arc<Moving>,
+    handle: &'a Handle,
+    sender: &'a mpsc::Sender<api::ImportProgress>,
+    report: api::ImportReport,
+    read: u64,
+    used: HashSet<String>,
+}
+
+/// Why one clip is left out.
+enum Fault {
+    /// It is its own fault.
+    Clip(String),
+    /// The import cannot go on.
+    Import(ImportError),
+}
+
+impl From<String> for Fault {
+    fn from(reason: String) -> Self {
+        Self::Clip(reason)
+    }
+}
+
+impl From<StoreError> for Fault {
+    fn from(error: StoreError) -> Self {
+        Self::Import(error.into())
+    }
+}
+
+enum Done {
+    Added,
+    Known,
+    Restored,
+}
+
+impl<'a> Import<'a> {
+    fn new(service: &'a Arc<Moving>, handle: &'a Handle, sender: &'a mpsc::Sender<api::ImportProgress>) -> Self {
+        Self { service, handle, sender, report: api::ImportReport::default(), read: 0, used: HashSet::new() }
+    }
+
+    fn run(&mut self, file: File) -> Result<(), ImportError> {
+        let bad = |error: zip::result::ZipError| match error {
+            zip::result::ZipError::InvalidArchive(_) => {
+                ImportError::NotAnArchive("it is no zip file, or only a part of one".into())
+            }
+            other => ImportError::NotAnArchive(other.to_string()),
+        };
+        let reader = Shared { file: Arc::new(file), at: 0 };
+        let mut archive = ZipArchive::new(reader.clone()).map_err(bad)?;
+        if archive.len() > MOST_FILES {
+            return Err(ImportError::NotAnArchive(format!("there are more than {MOST_FILES} files in it")));
+        }
+        // One to read the list from, one for the contents.
+        let mut contents = archive.clone();
+        let list = archive.by_name(LIST).map_err(|_| ImportError::NotOurs)?;
+        let mut list = BufReader::new(list.take(LONGEST_LIST));
+        let mut number = 0;
+        let mut bytes = 0;
+        loop {
+            if self.sender.is_closed() || self.service.background.ending.is_cancelled() {
+                return Err(ImportError::BrokenOff);
+            }
+            let mut line = Vec::new();
+            let read = list.by_ref().take(LONGEST_LINE).read_until(b'\n', &mut line);
+            match read {
+                Ok(0) if bytes == LONGEST_LIST => {
+                    return Err(ImportError::Broken(format!("it is longer than {} GiB", LONGEST_LIST >> 30)));
+                }
+                Ok(0) => break,
+                Ok(read) => bytes += read as u64,
+                Err(error) => return Err(ImportError::Broken(error.to_string())),
+            }
+            if line.len() as u64 == LONGEST_LINE && !line.ends_with(b"\n") {
+                return Err(ImportError::Broken(format!("line {} is longer than {LONGEST_LINE} bytes", number + 1)));
+            }
+            number += 1;
+            if number > MOST_LINES || self.report.skipped > MOST_FAULTS {
+                return Err(ImportError::Broken("too many of its lines are wrong, or there are too many".into()));
+            }
+            let line: Line = match serde_json::from_slice(&line) {
+                Ok(line) => line,
+                Err(error) if number == 1 => return Err(ImportError::Broken(error.to_string())),
+                Err(error) => {
+                    self.skip(number, None, format!("the line is not understood: {error}"));
+                    continue;
+                }
+            };
+            match line {
+                Line::Yadori(head) if head.version > VERSION => return Err(ImportError::Newer(head.version)),
+                Line::Yadori(_) => {}
+                _ if number == 1 => return Err(ImportError::Broken("its first line does not say what it is".into())),
+                Line::Clip(clip) => {
+                    self.read += 1;
+                    match self.clip(&clip, &mut contents) {
+                        Ok(Done::Added) => self.report.added += 1,
+                        Ok(Done::Known) => self.report.known += 1,
+                        Ok(Done::Restored) => self.report.restored += 1,
+                        Err(Fault::Clip(reason)) => self.skip(number, Some(&clip.id), reason),
+                        Err(Fault::Import(error)) => return Err(error),
+                    }
+                    if self.read.is_multiple_of(EVERY) {
+                        let _ = self
+                            .sender
+                            .blocking_send(api::ImportProgress { read: self.read, ..api::ImportProgress::default() });
+                    }
+                }
+                Line::Pins(ids) => self.pins(&ids)?,
+                Line::Drawer(drawer) => self.drawer(number, &drawer)?,
+            }
+        }
+        let uses = |name: &str| name == LIST || self.used.contains(name);
+        // A name that cannot be read is nobody's.
+        self.report.unused = contents.file_names().filter(|name| !name.as_deref().is_ok_and(uses)).count() as u64;
+        Ok(())
+    }
+
+    fn skip(&mut self, line: u64, id: Option<&str>, reason: String) {
+        self.report.skipped += 1;
+        if self.report.reasons.len() < REASONS {
+            let id = id.map(|id| yadori_core::preview::one_line(id, 40));
+            self.report.reasons.push(api::NotImported { line, id, reason });
+        }
+    }
+
+    fn clip(&mut self, clip: &Clip, contents: &mut ZipArchive<Shared>) -> Result<Done, Fault> {
+        let id = ClipId::parse(&clip.id).ok_or_else(|| "its id is not one".to_owned())?;
+        let store = &self.service.history.store;
+        if let Some(known) = self.handle.block_on(store.clip(id))?.filter(|known| !known.shredded) {
+            for format in &clip.formats {
+                self.used.insert(format!("{CONTENT}{}", format.hash));
+            }
+            if known.is_live() {
+                return Ok(Done::Known);
+            }
+            let stamp = self.service.history.stamps.next();
+            self.service.history.ledger.changed(self.handle.block_on(store.restore(&[known.number], stamp))?);
+            return Ok(Done::Restored);
+        }
+        let largest = self.service.history.checked_rules().rules().largest;
+        let total = clip.formats.iter().fold(0u64, |total, format| total.saturating_add(format.size));
+        if total > largest {
+            return Err(format!("it is larger than the limit of {largest} bytes").into());
+        }
+        let mut formats = Vec::with_capacity(clip.formats.len());
+        for line in &clip.formats {
+            formats.push(Format::new(format::canonical_mime(&line.mime), self.content(line, contents)?));
+        }
+        let millis = |at: jiff::Timestamp| MillisSinceEpoch(u64::try_from(at.as_millisecond()).unwrap_or(0));
+        // Nothing was copied in the future.
+        let copied = Stamp::at_start_of(millis(clip.copied_at).min(now()));
+        let title = keeping::title(clip.title.as_deref().unwrap_or_default()).map_err(|error| error.to_string())?;
+        let mark = keeping::mark(clip.mark.as_deref().unwrap_or_default()).map_err(|error| error.to_string())?;
+        let alias = keeping::alias(clip.alias.as_deref().unwrap_or_default()).map_err(|error| error.to_string())?;
+        let free = match &alias {
+            Some(alias) => self.handle.block_on(self.service.keeping.check_alias(alias, None, false)).is_ok(),
+            None => true,
+        };
+        let by_hand = ByHand {
+            title,
+            copied: Some(copied),
+            mark,
+            alias: alias.filter(|_| free).map(|alias| alias.as_str().to_owned()),
+            fills: clip.fills,
+            moved_in: Some(MovedIn {
+                copies: clip.copies.max(1),
+                recalls: clip.recalls,
+                recalled_at: clip.recalled_at.map(|at| millis(at).min(now())),
+                at: self.service.history.stamps.next(),
+            }),
+            ..ByHand::default()
+        };
+        let source = Source {
+            application: clip.source.application.clone(),
+            window: clip.source.window.clone(),
+            page: clip.source.page.clone(),
+            selected: clip.source.selected,
+        };
+        let captured = self.handle.block_on(self.service.capture.capture_as(Copy { formats, source }, &by_hand, id));
+        match captured {
+            Ok(_) => Ok(Done::Added),
+            Err(CaptureError::Refused(refusal)) => Err(refusal.to_string().into()),
+            Err(CaptureError::Store(error)) => Err(error.into()),
+        }
+    }
+
+    /// The bytes of a format, of the size and with the hash that were announced.
+    fn content(&mut self, line: &FormatLine, contents: &mut ZipArchive<Shared>) -> Result<Bytes, Fault> {
+        if line.hash.len() != 64 || !line.hash.bytes().all(|byte| matches!(byte, b'0'..=b'9' | b'a'..=b'f')) {
+            return Err("the hash of a content is not one".to_owned().into());
+        }
+        let data = match &line.text {
+            Some(text) => text.clone().into_bytes(),
+            None => {
+                let name = format!("{CONTENT}{}", line.hash);
+                let entry =
+                    contents.by_name(&name).map_err(|_| format!("the content {} is missing", &line.hash[..12]))?;
+                if line.size > SMALL && line.size / entry.compressed_size().max(1) > MOST_TIMES {
+                    return Err(format!(
+                        "the content {} is packed so tightly that it looks like a trap",
+                        &line.hash[..12]
+                    )
+                    .into());
+                }
+                let mut data = Vec::new();
+                let read = entry.take(line.size + 1).read_to_end(&mut data);
+                read.map_err(|error| format!("the content {} cannot be read: {error}", &line.hash[..12]))?;
+                self.used.insert(name);
+                data
+            }
+        };
+        if data.len() as u64 != line.size {
+            return Err("a content is not of the size that was announced".to_owned().into());
+        }
+        if hex(blake3::hash(&data).as_bytes()) != line.hash {
+            return Err("a content does not have the hash that was announced".to_owned().into());
+        }
+        Ok(data.into())
+    }
+
+    fn live(&self, id: &str) -> Result<Option<ClipRecord>, StoreError> {
+        let Some(id) = ClipId::parse(id) else { return Ok(None) };
+        Ok(self.handle.block_on(self.service.history.store.clip(id))?.filter(ClipRecord::is_live))
+    }
+
+    /// Pins what was pinned there and is not here, after what is pinned here, in its order.
+    fn pins(&self, ids: &[String]) -> Result<(), StoreError> {
+        for id in ids {
+            if let Some(record) = self.live(id)?.filter(|record| record.pin.is_none()) {
+                self.handle.block_on(async {
+                    let _alone = self.service.keeping.keeping.lock().await;
+                    let place = self.service.keeping.last_pin().await?;
+                    self.service.keeping.give(&[(record.number, Particular::Pin(Some(place)))]).await
+                })?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Puts what lay in a drawer there, and lies in none here, into the drawer of that name.
+    fn drawer(&mut self, line: u64, drawer: &Drawer) -> Result<(), ImportError> {
+        let mut records = Vec::new();
+        for item in &drawer.items {
+            records.push(match item {
+                Item::Clip(id) => self.live(id)?.filter(|record| record.drawer.is_none()).map(Ok),
+                Item::Heading(words) => Some(Err(words.clone())),
+            });
+        }
+        if !records.iter().any(|record| matches!(record, Some(Ok(_)))) {
+            return Ok(());
+        }
+        let made = self.handle.block_on(async {
+            let _alone = self.service.keeping.keeping.lock().await;
+            let known = self
+                .service
+                .history
+                .store
+                .drawers()
+                .await?
+                .into_iter()
+                .find(|known| fold(&known.name) == fold(drawer.name.trim()));
+            match known {
+                Some(known) => Ok((known.number, false)),
+                None => self.service.keeping.make_drawer(&drawer.name).await.map(|number| (number, true)),
+            }
+        });
+        let (number, new) = match made {
+            Ok(made) => made,
+            Err(error) => {
+                self.skip(line, None, format!("a drawer: {error}"));
+                return Ok(());
+            }
+        };
+        for record in records.into_iter().flatten() {
+            let done = match record {
+                Ok(record) => self.handle.block_on(async {
+                    let _alone = self.service.keeping.keeping.lock().await;
+                    self.service.keeping.put_records(number, &[record], None).await
+                }),
+                // Headings of a drawer that is here already stay as they are.
+                Err(_) if !new => Ok(()),
+                Err(words) => {
+                    let heading = api::NewHeading { words, ..api::NewHeading::default() };
+                    self.handle.block_on(self.service.keeping.head_drawer(&drawer.name, &heading)).map(drop)
+                }
+            };
+            if let Err(error) = done {
+                self.skip(
+                    line,
+                    None,
+                    format!("a line of the drawer {}: {error}", yadori_core::preview::one_line(&drawer.name, 60)),
+                );
+            }
+        }
+        Ok(())
+    }
+}

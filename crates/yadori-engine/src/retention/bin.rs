@@ -1,0 +1,84 @@
+//! The bin: listed, brought back from, emptied.
+
+use crate::clock::timestamp;
+use crate::history::names::FindNameError;
+use crate::retention::Retention;
+use std::sync::Arc;
+use thiserror::Error;
+use yadori_api as api;
+use yadori_core::clip::Gone;
+use yadori_core::{ClipId, retention};
+use yadori_store::{ClipRecord, StoreError};
+
+/// Clips listed when nothing else is asked for.
+const USUAL: u32 = 50;
+
+/// Clips read at a time when the bin is emptied.
+const BATCH: u32 = 200;
+
+/// Why the bin was not listed.
+#[derive(Debug, Error)]
+pub enum BinError {
+    /// Zero clips, or too many.
+    #[error("a page of the bin has 1 to {} clips", api::MOST_ON_A_PAGE)]
+    Limit,
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+impl Retention {
+    /// What waits in the bin, latest first.
+    pub async fn bin(&self, asked: &api::BinQuery) -> Result<api::Bin, BinError> {
+        let limit = asked.limit.unwrap_or(USUAL);
+        if !(1..=api::MOST_ON_A_PAGE).contains(&limit) {
+            return Err(BinError::Limit);
+        }
+        let records = self.history.store.bin(asked.skip.unwrap_or(0), limit).await?;
+        let (total, bytes) = self.history.store.bin_size().await?;
+        let binned = |record: &ClipRecord| {
+            let (stamp, how) = record.life.gone()?;
+            let how = match how {
+                Gone::Deleted => "deleted",
+                Gone::Cleared => "cleared",
+                Gone::Swept => "swept",
+            };
+            let clip = api::Clip { expires_at: None, ..self.history.listed(record, None) };
+            let until = timestamp(stamp.at().plus(retention::BIN_MILLIS));
+            Some(api::Binned { clip, how: how.into(), since: timestamp(stamp.at()), until })
+        };
+        Ok(api::Bin { clips: records.iter().filter_map(binned).collect(), total, bytes })
+    }
+
+    /// Brings clips back from the bin, to their places in the history.
+    pub async fn restore(&self, names: &[String]) -> Result<Vec<api::Clip>, FindNameError> {
+        if names.is_empty() {
+            return Err(FindNameError::Number);
+        }
+        let mut records: Vec<ClipRecord> = Vec::with_capacity(names.len());
+        for name in names {
+            records.push(self.history.find_in_bin(name).await?);
+        }
+        let numbers: Vec<u64> = records.iter().map(|record| record.number).collect();
+        self.history.ledger.changed(self.history.store.restore(&numbers, self.history.stamps.next()).await?);
+        self.history.forgetting.notify_one();
+        let ids: Vec<ClipId> = records.iter().map(|record| record.id).collect();
+        Ok(self.history.listed_now(&ids).await?)
+    }
+
+    /// Forgets everything in the bin for good. Gives how many clips that were.
+    pub async fn empty_bin(self: &Arc<Self>) -> Result<u64, StoreError> {
+        let _alone = self.stepping.lock().await;
+        let mut forgotten = 0;
+        loop {
+            let numbers: Vec<u64> =
+                self.history.store.bin(0, BATCH).await?.iter().map(|record| record.number).collect();
+            if numbers.is_empty() {
+                self.scrub();
+                return Ok(forgotten);
+            }
+            forgotten += numbers.len() as u64;
+            self.shred_all(&numbers).await?;
+        }
+    }
+}

@@ -1,0 +1,126 @@
+//! Undo: bring back what was deleted, cleared or edited; and redo.
+
+use crate::clock::{now, timestamp};
+use crate::retention::Retention;
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
+use thiserror::Error;
+use yadori_api as api;
+use yadori_core::retention;
+use yadori_store::{ClipRecord, How, QUICK, Step, StoreError};
+
+/// Clips that an undo lists.
+const SHOWN: usize = 50;
+
+/// Why nothing was undone or redone.
+#[derive(Debug, Error)]
+pub enum UndoError {
+    /// Nothing was deleted, or its grace is over, or it has been undone.
+    #[error("there is nothing to undo: what was deleted, cleared or edited can be brought back for 24 hours")]
+    Nothing,
+    /// There is no such step, or its grace is over, or it has been undone.
+    #[error("there is no step {0} to undo")]
+    NoSuchStep(u64),
+    /// Nothing was undone, or something else was deleted, cleared or edited since.
+    #[error("there is nothing to redo: an undo can be reversed until something else is deleted, cleared or edited")]
+    NothingUndone,
+    /// There is no such step, or its grace is over, or it was not undone.
+    #[error("step {0} was not undone")]
+    NotUndone(u64),
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+impl Retention {
+    /// Undoes a step, or the latest one.
+    pub async fn undo(self: &Arc<Self>, step: Option<u64>) -> Result<api::Undone, UndoError> {
+        // A step that is still being carried out goes no further.
+        self.interrupt.store(true, Ordering::Relaxed);
+        let alone = self.stepping.lock().await;
+        self.interrupt.store(false, Ordering::Relaxed);
+        let horizon = retention::bin_horizon(now());
+        let (mut step, change) =
+            self.history.store.begin_undo(step, self.history.stamps.next(), horizon).await?.ok_or(match step {
+                Some(number) => UndoError::NoSuchStep(number),
+                None => UndoError::Nothing,
+            })?;
+        if let Some(change) = change {
+            self.history.ledger.changed(change);
+        }
+        // Here the person waits: what they asked for is there again when they are told so.
+        while let Some(change) = self.history.store.advance(&mut step, self.history.stamps.next(), QUICK).await? {
+            self.history.ledger.changed(change);
+        }
+        drop(alone);
+        self.settle_step(&step).await
+    }
+
+    /// Does again what was undone: a step, or the one that was undone last.
+    pub async fn redo(self: &Arc<Self>, step: Option<u64>) -> Result<api::Undone, UndoError> {
+        let alone = self.stepping.lock().await;
+        let horizon = retention::bin_horizon(now());
+        let (mut step, change) =
+            self.history.store.begin_redo(step, self.history.stamps.next(), horizon).await?.ok_or(match step {
+                Some(number) => UndoError::NotUndone(number),
+                None => UndoError::NothingUndone,
+            })?;
+        if let Some(change) = change {
+            self.history.ledger.changed(change);
+        }
+        while let Some(change) = self.history.store.advance(&mut step, self.history.stamps.next(), QUICK).await? {
+            self.history.ledger.changed(change);
+        }
+        drop(alone);
+        self.settle_step(&step).await
+    }
+
+    /// What a step that was undone or redone was about.
+    async fn settle_step(&self, step: &Step) -> Result<api::Undone, UndoError> {
+        self.history.forgetting.notify_one();
+        self.history.ledger.status_changed();
+        let first = &step.clips[..step.clips.len().min(SHOWN)];
+        let records = self.history.store.clips(first).await?;
+        let clips = if step.undone {
+            self.history.listed_now(&records.into_iter().map(|record| record.id).collect::<Vec<_>>()).await?
+        } else {
+            records.iter().filter(|record| !record.shredded).map(|record| self.history.listed(record, None)).collect()
+        };
+        Ok(api::Undone { step: step.number, what: what(step.how).into(), count: u64::from(step.total), clips })
+    }
+
+    /// What can be undone, and what has been, latest first.
+    pub async fn steps(&self) -> Result<Vec<api::Step>, StoreError> {
+        let mut shown = Vec::new();
+        for step in self.history.store.steps(retention::bin_horizon(now())).await? {
+            let example = match step.clips.first() {
+                Some(first) => {
+                    self.history.store.clips(&[*first]).await?.pop().filter(|record: &ClipRecord| !record.shredded)
+                }
+                None => None,
+            };
+            shown.push(described(&step, example.map(|record| self.history.listed(&record, None))));
+        }
+        Ok(shown)
+    }
+}
+
+fn what(how: How) -> &'static str {
+    match how {
+        How::Delete => "delete",
+        How::Clear => "clear",
+        How::Edit => "edit",
+    }
+}
+
+fn described(step: &Step, example: Option<api::Clip>) -> api::Step {
+    api::Step {
+        step: step.number,
+        at: timestamp(step.at),
+        what: what(step.how).into(),
+        count: u64::from(step.total),
+        example,
+        undone: step.undone,
+        until: timestamp(step.at.plus(retention::BIN_MILLIS)),
+    }
+}

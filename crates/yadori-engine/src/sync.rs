@@ -1,0 +1,536 @@
+//! The connections to the person's other devices.
+//!
+//! * `pairing`: two devices meet for the first time
+//! * `dialing`: the others are tried to be reached
+//! * `lines`: connections are taken, and held until they end
+//! * `fetches`: from whom content is fetched
+//! * `network`: it comes and goes
+//! * `nearby`: devices of the same local network find each other
+//! * `peer`: what an exchange with another device does to this device's records
+//!
+//! Nothing here runs before the first invitation, or the first joining.
+
+pub mod devices;
+mod dialing;
+mod fetches;
+mod lines;
+mod log_limit;
+mod nearby;
+mod network;
+mod pairing;
+mod peer;
+pub mod sharing;
+
+pub use pairing::{InviteError, JoinError};
+
+use crate::background::Background;
+use crate::clock::now;
+use crate::fetching::Fetching;
+use crate::history::History;
+use crate::recalling::Recalling;
+use crate::retention::Retention;
+use crate::sync::log_limit::LogLimit;
+use fetches::{Asked, Fetches};
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs::OpenOptions;
+use std::io::{ErrorKind, Write};
+use std::net::{IpAddr, SocketAddr};
+use std::os::unix::fs::OpenOptionsExt;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use thiserror::Error;
+use tokio::sync::{mpsc, watch};
+use yadori_core::shared::{Clip, Device, Hash};
+use yadori_core::sharing::Policy;
+use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
+use yadori_link::code::Code;
+use yadori_link::identity::{Identity, IdentityError};
+use yadori_link::line::Order;
+use yadori_link::pairing::{TRIES, TRIES_OF_ONE};
+use yadori_link::tls::{Doors, Linked};
+use yadori_store::StoreError;
+
+/// Contents that were handed over and may be fetched; past so many, all are forgotten, and are handed over once more.
+const HANDED: usize = 10_000;
+/// The setting that holds what this device shares.
+const POLICY: &str = "policy";
+/// For which purpose the store has a secret: the seals of what was deleted long ago.
+const SEALS: &str = "yadori 2026-11 seals of what was deleted long ago";
+/// The setting that holds a pause of sharing.
+const PAUSE: &str = "sync-pause";
+
+/// Why this device cannot be linked with others.
+#[derive(Debug, Error)]
+pub enum LinkError {
+    /// The key cannot be read or written.
+    #[error("the device's key at {path} cannot be used: {source}")]
+    Key {
+        /// Where it is.
+        path: String,
+        /// Why.
+        source: std::io::Error,
+    },
+    /// It is damaged, or none can be made.
+    #[error(transparent)]
+    Identity(#[from] IdentityError),
+    /// Nothing can be listened at.
+    #[error("cannot listen for other devices at {address}: {source}")]
+    Listen {
+        /// The address.
+        address: SocketAddr,
+        /// Why.
+        source: std::io::Error,
+    },
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+/// A pause of sharing.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+pub struct SyncPause {
+    /// Until when; until it is resumed, if not given.
+    pub until: Option<MillisSinceEpoch>,
+}
+
+/// An invitation that is open.
+struct Invitation {
+    code: Code,
+    until: MillisSinceEpoch,
+    /// Wrong codes, by where they came from.
+    tries: BTreeMap<IpAddr, u32>,
+}
+
+impl Invitation {
+    fn is_open(&self, now: MillisSinceEpoch) -> bool {
+        self.until > now && self.tries.values().sum::<u32>() < TRIES
+    }
+
+    /// Whether it is open to somebody from there: nobody has all of the tries.
+    fn is_open_to(&self, source: IpAddr, now: MillisSinceEpoch) -> bool {
+        self.is_open(now) && self.tries.get(&source).is_none_or(|tries| *tries < TRIES_OF_ONE)
+    }
+}
+
+/// A connection with another device.
+#[derive(Clone)]
+struct Held {
+    orders: mpsc::Sender<Order>,
+    made_here: bool,
+    /// Which of the connections with that device it is.
+    number: u64,
+}
+
+/// What is known of another device at the moment.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Standing {
+    /// The number of the latest change in its feed, as it last said.
+    pub latest: u64,
+    /// By how many milliseconds its clock is ahead.
+    pub clock: i64,
+    /// Why there is no connection.
+    pub trouble: Option<String>,
+    /// Where it was found on the local network.
+    pub found: Vec<String>,
+    /// How far it has this device's feed, as it last said.
+    pub acknowledged: u64,
+    /// How often something has come from it, or has reached it.
+    pub progress: u64,
+}
+
+/// How other devices are listened for.
+#[derive(Clone, Copy, Debug)]
+pub struct LinkConfig {
+    /// Where.
+    pub listen: SocketAddr,
+    /// Whether devices of the local network are looked for.
+    pub find: bool,
+}
+
+/// The connections to the person's other devices.
+pub struct Links {
+    folder: PathBuf,
+    listen: SocketAddr,
+    /// Whether devices of the local network are looked for.
+    find: bool,
+    doors: Mutex<Option<Doors>>,
+    listening: Mutex<Option<SocketAddr>>,
+    invitation: Mutex<Option<Invitation>>,
+    lines: Mutex<BTreeMap<DeviceId, Held>>,
+    standings: Mutex<BTreeMap<DeviceId, Standing>>,
+    policy: Mutex<Policy>,
+    pause: Mutex<Option<SyncPause>>,
+    /// Contents that are being fetched, and from whom.
+    fetching: Mutex<Fetches>,
+    /// Contents of what was handed over by hand, and to whom: those may fetch them.
+    handed: Mutex<BTreeSet<(DeviceId, Hash)>>,
+    /// Something was fetched, or will not be.
+    fetched: watch::Sender<u64>,
+    /// What strangers do is logged so often and no more.
+    pub(crate) strangers_log: LogLimit,
+    /// Devices are tried to be reached at once.
+    wake: watch::Sender<u64>,
+    /// A connection was made, or has ended.
+    pub(crate) lines_changed: watch::Sender<u64>,
+    /// The latest copy that was put on this device's clipboard, or made here.
+    newest: Mutex<Stamp>,
+    numbers: std::sync::atomic::AtomicU64,
+    /// Held while this device gets its key, or begins to listen: it does either once.
+    opening: tokio::sync::Mutex<()>,
+    /// Held from reading which devices are linked until that is in force, so that it is never something older.
+    knowing: tokio::sync::Mutex<()>,
+    /// Held while an exchange begins with how far the other device was read.
+    meeting: tokio::sync::Mutex<()>,
+    /// Whether somebody dials already.
+    dialing: Mutex<BTreeSet<DeviceId>>,
+}
+
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl Links {
+    /// No connections yet. The key is kept in `folder`.
+    pub fn new(folder: &Path, config: &LinkConfig) -> Self {
+        Self {
+            folder: folder.to_owned(),
+            listen: config.listen,
+            find: config.find,
+            doors: Mutex::default(),
+            listening: Mutex::default(),
+            invitation: Mutex::default(),
+            lines: Mutex::default(),
+            standings: Mutex::default(),
+            policy: Mutex::default(),
+            pause: Mutex::default(),
+            fetching: Mutex::default(),
+            handed: Mutex::default(),
+            fetched: watch::Sender::new(0),
+            strangers_log: LogLimit::default(),
+            wake: watch::Sender::new(0),
+            lines_changed: watch::Sender::new(0),
+            newest: Mutex::default(),
+            numbers: std::sync::atomic::AtomicU64::default(),
+            opening: tokio::sync::Mutex::default(),
+            knowing: tokio::sync::Mutex::default(),
+            meeting: tokio::sync::Mutex::default(),
+            dialing: Mutex::default(),
+        }
+    }
+
+    /// What this device shares.
+    pub fn policy(&self) -> Policy {
+        locked(&self.policy).clone()
+    }
+
+    /// Whether sharing is paused.
+    pub fn pause(&self) -> Option<SyncPause> {
+        *locked(&self.pause)
+    }
+
+    /// Where links are listened for.
+    pub fn listening(&self) -> Option<SocketAddr> {
+        *locked(&self.listening)
+    }
+
+    /// How many devices are linked, and how many of them are connected.
+    pub fn numbers(&self) -> (u32, u32) {
+        let linked = self.doors_if_any().map_or(0, |doors| doors.linked().count());
+        (linked as u32, locked(&self.lines).len() as u32)
+    }
+
+    /// Whether there is a connection with a device.
+    pub fn is_connected(&self, device: DeviceId) -> bool {
+        locked(&self.lines).contains_key(&device)
+    }
+
+    pub(crate) fn standing(&self, device: DeviceId) -> Standing {
+        locked(&self.standings).get(&device).cloned().unwrap_or_default()
+    }
+
+    fn note(&self, device: DeviceId, change: impl FnOnce(&mut Standing)) {
+        change(locked(&self.standings).entry(device).or_default());
+    }
+
+    /// The way to the connection with a device, if there is one.
+    pub(crate) fn orders(&self, device: DeviceId) -> Option<mpsc::Sender<Order>> {
+        locked(&self.lines).get(&device).map(|held| held.orders.clone())
+    }
+
+    /// Notes that a device may fetch the content of this clip, which is handed over to it by hand.
+    pub(crate) fn note_handed(&self, device: DeviceId, clip: &Clip) {
+        let mut handed = locked(&self.handed);
+        if handed.len() >= HANDED {
+            handed.clear();
+        }
+        let contents = clip.body.iter().flat_map(|body| &body.formats).filter(|format| format.data.is_none());
+        handed.extend(contents.map(|format| (device, format.hash)));
+    }
+
+    fn was_handed(&self, device: DeviceId, hash: Hash) -> bool {
+        locked(&self.handed).contains(&(device, hash))
+    }
+
+    fn doors_if_any(&self) -> Option<Doors> {
+        locked(&self.doors).clone()
+    }
+
+    /// Finds out whether the devices that are connected are still there.
+    fn try_out_lines(&self) {
+        for held in locked(&self.lines).values() {
+            let _ = held.orders.try_send(Order::TryOut);
+        }
+    }
+
+    /// Devices that are away are tried to be reached at once.
+    pub(crate) fn wake_up(&self) {
+        self.wake.send_modify(|times| *times += 1);
+    }
+
+    fn key_path(&self) -> PathBuf {
+        self.folder.join("device.pem")
+    }
+
+    /// The key of this device is of no use any more: the next link gets another.
+    fn give_up_key(&self) {
+        *locked(&self.doors) = None;
+        if let Err(error) = std::fs::remove_file(self.key_path())
+            && error.kind() != ErrorKind::NotFound
+        {
+            tracing::warn!(%error, "the key that was given up could not be removed");
+        }
+    }
+
+    /// The key of this device, if it has one.
+    fn stored_key(&self) -> Result<Option<Identity>, LinkError> {
+        let path = self.key_path();
+        match std::fs::read_to_string(&path) {
+            Ok(pem) => Ok(Some(Identity::from_pem(&pem)?)),
+            Err(error) if error.kind() == ErrorKind::NotFound => Ok(None),
+            Err(source) => Err(LinkError::Key { path: path.display().to_string(), source }),
+        }
+    }
+
+    fn new_key(&self) -> Result<Identity, LinkError> {
+        let identity = Identity::new()?;
+        let path = self.key_path();
+        let write = || {
+            let growing = path.with_extension("new");
+            let _ = std::fs::remove_file(&growing);
+            let mut file = OpenOptions::new().create_new(true).write(true).mode(0o600).open(&growing)?;
+            file.write_all(identity.to_pem().as_bytes())?;
+            file.sync_all()?;
+            std::fs::rename(&growing, &path)
+        };
+        write().map_err(|source| LinkError::Key { path: path.display().to_string(), source })?;
+        Ok(identity)
+    }
+}
+
+/// Shares the history with the person's other devices.
+pub struct DeviceSync {
+    pub(crate) history: Arc<History>,
+    fetching: Arc<Fetching>,
+    recalling: Arc<Recalling>,
+    retention: Arc<Retention>,
+    links: Arc<Links>,
+    background: Background,
+    /// What is shared is changed one after the other.
+    choosing: tokio::sync::Mutex<()>,
+}
+
+impl DeviceSync {
+    /// Shares this history over these connections.
+    pub fn new(
+        (history, links): (Arc<History>, Arc<Links>),
+        fetching: Arc<Fetching>,
+        recalling: Arc<Recalling>,
+        retention: Arc<Retention>,
+        background: Background,
+    ) -> Self {
+        Self { history, fetching, recalling, retention, links, background, choosing: tokio::sync::Mutex::default() }
+    }
+}
+
+impl DeviceSync {
+    /// Takes up what this device shares, and its links, if it has any.
+    pub(crate) async fn restore_links(&self) -> Result<(), LinkError> {
+        if let Some(policy) =
+            self.history.store.setting(POLICY).await?.and_then(|value| serde_json::from_str(&value).ok())
+        {
+            *locked(&self.links.policy) = policy;
+        }
+        if let Some(pause) =
+            self.history.store.setting(PAUSE).await?.and_then(|value| serde_json::from_str(&value).ok())
+        {
+            *locked(&self.links.pause) = Some(pause);
+        }
+        self.links.note_newest(self.history.stamps.latest());
+        if let Some(identity) = self.links.stored_key()? {
+            self.open_doors(identity).await?;
+        }
+        Ok(())
+    }
+
+    async fn open_doors(&self, identity: Identity) -> Result<Doors, LinkError> {
+        self.history.store.set_own_key(identity.pin(), self.history.stamps.next()).await?;
+        self.history.store.seal_with(identity.secret_for(SEALS));
+        let doors = Doors::new(Arc::new(identity), Linked::default());
+        *locked(&self.links.doors) = Some(doors.clone());
+        self.know_linked().await?;
+        Ok(doors)
+    }
+
+    /// The doors of this device; it gets its key with the first need of one.
+    async fn doors(&self) -> Result<Doors, LinkError> {
+        let _alone = self.links.opening.lock().await;
+        match self.links.doors_if_any() {
+            Some(doors) => Ok(doors),
+            None => self.open_doors(self.links.new_key()?).await,
+        }
+    }
+
+    /// Other devices are linked than before: they are let in and dialled from now on, and no others.
+    pub(crate) async fn know_linked(&self) -> Result<(), StoreError> {
+        self.let_in_linked().await?;
+        self.links.wake_up();
+        self.history.ledger.status_changed();
+        Ok(())
+    }
+
+    /// The devices that are linked with this one.
+    async fn linked_devices(&self) -> Result<Vec<Device>, StoreError> {
+        let devices = self.history.store.devices().await?.into_iter().filter(|device| !device.own);
+        Ok(devices.filter_map(|device| device.device).filter(|device| device.linked.value).collect())
+    }
+
+    /// Only linked devices come in from now on; those that are linked no more are told, and cut off. Gives those that are.
+    async fn let_in_linked(&self) -> Result<Vec<Device>, StoreError> {
+        let Some(doors) = self.links.doors_if_any() else { return Ok(Vec::new()) };
+        let _alone = self.links.knowing.lock().await;
+        let linked = self.linked_devices().await?;
+        doors.linked().set(linked.iter().map(|device| device.key));
+        let gone: Vec<DeviceId> = {
+            let lines = locked(&self.links.lines);
+            lines.keys().copied().filter(|held| linked.iter().all(|device| device.id() != *held)).collect()
+        };
+        for device in gone {
+            if let Some(orders) = self.links.orders(device) {
+                let _ = orders.try_send(Order::End(yadori_link::frame::Bye::Removed));
+            }
+        }
+        Ok(linked)
+    }
+
+    /// Whether sharing goes on; ends a pause that is over.
+    pub(crate) fn shares(&self) -> bool {
+        let mut pause = locked(&self.links.pause);
+        if pause.is_some_and(|pause| pause.until.is_some_and(|until| until <= now())) {
+            *pause = None;
+        }
+        pause.is_none()
+    }
+}
+
+impl Links {
+    /// Notes that something was copied here, or put on this clipboard by the person: what others have copied
+    /// before does not take its place.
+    pub(crate) fn note_newest(&self, stamp: Stamp) {
+        let mut newest = locked(&self.newest);
+        *newest = newest.max(stamp);
+    }
+
+    /// Tells whenever something was fetched, or will not be.
+    pub(crate) fn fetches(&self) -> watch::Receiver<u64> {
+        self.fetched.subscribe()
+    }
+
+    /// The devices that are connected. As long as the guard is held, no other begins to exchange anything.
+    pub(crate) async fn meet(&self) -> (Vec<DeviceId>, tokio::sync::MutexGuard<'_, ()>) {
+        let guard = self.meeting.lock().await;
+        (self.connected(), guard)
+    }
+
+    fn connected(&self) -> Vec<DeviceId> {
+        locked(&self.lines).keys().copied().collect()
+    }
+
+    /// Fetches content of which `have` bytes are here, if nobody is asked for it yet; `afresh` if somebody has just
+    /// begun to wait for it. Tells whether there is a device that may have it.
+    pub(crate) fn fetch(&self, hash: Hash, have: u64, afresh: bool) -> bool {
+        let connected = self.connected();
+        let asked = locked(&self.fetching).ask(hash, have, &connected, afresh);
+        self.ask(hash, asked)
+    }
+
+    /// A device does not have content that it was asked for: another is asked.
+    fn fetch_elsewhere(&self, hash: Hash, device: DeviceId) {
+        let connected = self.connected();
+        let asked = locked(&self.fetching).is_absent(hash, device, &connected);
+        self.ask(hash, asked);
+        self.fetched.send_modify(|times| *times += 1);
+    }
+
+    /// Asks whoever is to be asked. Tells whether somebody is asked.
+    fn ask(&self, hash: Hash, asked: Asked) -> bool {
+        let Asked::Now(device, have) = asked else { return asked == Asked::Already };
+        let order = Order::Fetch(hash, have);
+        let is_asked = self.orders(device).is_some_and(|orders| orders.try_send(order).is_ok());
+        if !is_asked {
+            locked(&self.fetching).is_done(hash);
+        }
+        is_asked
+    }
+}
+
+impl DeviceSync {
+    /// Another policy is in force: everything is told again to who is let have it.
+    pub(crate) async fn put_policy(&self, policy: &Policy) -> Result<(), StoreError> {
+        let value = serde_json::to_string(policy).unwrap_or_default();
+        let before = self.links.policy();
+        let only_here = Policy {
+            follow: policy.follow,
+            may_be_put_on_clipboard: policy.may_be_put_on_clipboard,
+            fetch_above: policy.fetch_above,
+            ..before.clone()
+        };
+        let is_for_all = only_here != *policy;
+        // First, so that nothing is told or taken in by the old one that is not told or taken in again.
+        *locked(&self.links.policy) = policy.clone();
+        let put = if is_for_all {
+            self.history.store.share_anew(POLICY, &value).await
+        } else {
+            self.history.store.set_setting(POLICY, Some(&value)).await
+        };
+        if let Err(error) = put {
+            *locked(&self.links.policy) = before;
+            return Err(error);
+        }
+        if is_for_all {
+            self.end_lines();
+        }
+        self.history.ledger.status_changed();
+        Ok(())
+    }
+
+    pub(crate) async fn put_sync_pause(&self, pause: Option<SyncPause>) -> Result<(), StoreError> {
+        let value = pause.map(|pause| serde_json::to_string(&pause).unwrap_or_default());
+        self.history.store.set_setting(PAUSE, value.as_deref()).await?;
+        *locked(&self.links.pause) = pause;
+        if pause.is_some() {
+            self.end_lines();
+        }
+        self.links.wake_up();
+        self.history.ledger.status_changed();
+        Ok(())
+    }
+
+    /// Ends all connections; they are made again if they may be.
+    fn end_lines(&self) {
+        for held in locked(&self.links.lines).values() {
+            let _ = held.orders.try_send(Order::End(yadori_link::frame::Bye::Over));
+        }
+        self.links.wake_up();
+    }
+}

@@ -1,0 +1,265 @@
+//! The person's devices: which there are, inviting another, joining one, removing one.
+
+use crate::clock::{now, timestamp};
+use crate::sync::DeviceSync;
+use crate::sync::{InviteError, JoinError};
+use std::sync::Arc;
+use thiserror::Error;
+use yadori_api as api;
+use yadori_core::amounts::{DAY, about};
+use yadori_core::merge::Register;
+use yadori_core::preview::one_line;
+use yadori_core::{DeviceId, shared};
+use yadori_store::{DeviceRecord, StoreError};
+
+/// A clock that is off by more than this is worth a word: two minutes. By more than five, nothing is exchanged.
+const CLOCK_MILLIS: u64 = 2 * 60 * 1000;
+
+/// Who is away for longer may not come back: 180 days.
+const LONG_AWAY: u64 = 180 * DAY;
+
+/// Longest name of a device, in characters.
+const LONGEST_NAME: usize = 100;
+
+/// Why nothing was done with a device.
+#[derive(Debug, Error)]
+pub enum DeviceError {
+    /// There is none of that name.
+    #[error("there is no device “{0}”")]
+    None(String),
+    /// There are several.
+    #[error("“{0}” may be any of several devices; name it by the beginning of its id")]
+    Several(String),
+    /// It is this one.
+    #[error("that is this device itself; to let go of the others: yadori device leave")]
+    Itself,
+    /// A name that is none.
+    #[error("a device's name has from 1 to {LONGEST_NAME} characters, on one line")]
+    Name,
+    /// Another device has it.
+    #[error("another device is called “{0}” already")]
+    Taken(String),
+    /// It has no key yet, by which the others would know it.
+    #[error("this device is called what config.toml says until it is linked")]
+    Unlinked,
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+impl DeviceSync {
+    /// This device and those that are linked with it.
+    pub async fn devices(&self) -> Result<Vec<api::Device>, StoreError> {
+        let latest = self.history.store.latest_change().await?;
+        let records = self.history.store.devices().await?;
+        let shown = records.iter().filter(|record| record.own || is_linked(record));
+        Ok(shown.map(|record| self.device_shown(record, &records, latest)).collect())
+    }
+
+    /// The device that is called so, or whose id begins so.
+    pub async fn device_named(&self, name: &str) -> Result<api::Device, DeviceError> {
+        let record = self.find_device(name).await?;
+        Ok(self.device_shown(&record, &self.history.store.devices().await?, self.history.store.latest_change().await?))
+    }
+
+    fn device_shown(&self, record: &DeviceRecord, all: &[DeviceRecord], latest: u64) -> api::Device {
+        let id = record.device.as_ref().map(shared::Device::id);
+        let connected = id.is_some_and(|id| self.links.is_connected(id));
+        let standing = id.map(|id| self.links.standing(id)).unwrap_or_default();
+        let read = record.read.map_or(0, |(_, upto)| upto);
+        let mut notes = Vec::new();
+        let introducer = record.introduced_by.and_then(|id| named(all, id)).filter(|_| is_linked(record));
+        if let Some(introducer) = &introducer {
+            notes.push(format!("introduced by {introducer}; it was never paired with this device"));
+        }
+        if !record.own {
+            if standing.clock.unsigned_abs() > CLOCK_MILLIS {
+                let off = about(standing.clock.unsigned_abs());
+                let way = if standing.clock > 0 { "ahead of" } else { "behind" };
+                notes.push(format!("its clock is {off} {way} this one's"));
+            }
+            if let Some(trouble) = standing.trouble.filter(|_| !connected) {
+                notes.push(trouble);
+            }
+            if !connected && record.seen_at.is_some_and(|seen| seen < now().minus(LONG_AWAY)) {
+                notes.push("away for more than half a year: if it will not come back, remove it".into());
+            }
+        }
+        api::Device {
+            id: id.map(|id| id.to_string()),
+            name: record.name.clone(),
+            fingerprint: id.map(|id| id.fingerprint()),
+            state: match (record.own, connected) {
+                (true, _) => api::DeviceState::ThisOne,
+                (_, true) => api::DeviceState::Connected,
+                (_, false) => api::DeviceState::Away,
+            },
+            seen_at: record.seen_at.filter(|_| !record.own).map(timestamp),
+            behind: if record.own { 0 } else { latest.saturating_sub(record.acknowledged) },
+            ahead: if record.own { 0 } else { standing.latest.saturating_sub(read) },
+            addresses: if record.own {
+                self.link_addresses()
+            } else {
+                record.device.as_ref().map(|device| device.addresses.value.clone()).unwrap_or_default()
+            },
+            introduced_by: introducer,
+            introduced: id.map(|id| introduced(all, id)).unwrap_or_default().into_iter().map(|one| one.name).collect(),
+            notes,
+        }
+    }
+
+    /// Invites another device.
+    pub async fn invite_device(self: &Arc<Self>, asked: &api::Invite) -> Result<api::Invitation, InviteError> {
+        let (code, addresses, until) = self.invite(asked.seconds).await?;
+        Ok(api::Invitation { addresses, code: code.to_string(), expires_at: timestamp(until) })
+    }
+
+    /// Joins a device that has invited.
+    pub async fn join_device(self: &Arc<Self>, asked: &api::Join) -> Result<api::Device, JoinError> {
+        let joined = self.join(&asked.address, &asked.code).await?;
+        let latest = self.history.store.latest_change().await?;
+        let records = self.history.store.devices().await?;
+        let record = records.iter().find(|record| record.device.as_ref().is_some_and(|known| known.key == joined.key));
+        let record = record.ok_or(StoreError::Damaged(0))?;
+        Ok(self.device_shown(record, &records, latest))
+    }
+
+    /// The device that is called so, or whose id begins so.
+    pub(crate) async fn find_device(&self, name: &str) -> Result<DeviceRecord, DeviceError> {
+        let wanted = name.trim().to_lowercase();
+        let mut found = Vec::new();
+        let records: Vec<DeviceRecord> =
+            self.history.store.devices().await?.into_iter().filter(|record| record.own || is_linked(record)).collect();
+        for record in &records {
+            if record.name.to_lowercase() == wanted {
+                found.push(record.clone());
+            }
+        }
+        if found.is_empty() && wanted.len() >= 4 {
+            let begins = |record: &&DeviceRecord| {
+                record
+                    .device
+                    .as_ref()
+                    .is_some_and(|device| device.id().to_string().starts_with(&wanted.replace('-', "")))
+            };
+            found.extend(records.iter().filter(begins).cloned());
+        }
+        match found.len() {
+            0 => Err(DeviceError::None(one_line(name, 60))),
+            1 => Ok(found.remove(0)),
+            _ => Err(DeviceError::Several(one_line(name, 60))),
+        }
+    }
+
+    /// Gives a device another name, on all devices.
+    pub async fn rename_device(&self, name: &str, wanted: &str) -> Result<Vec<api::Device>, DeviceError> {
+        let record = self.find_device(name).await?;
+        let wanted = wanted.trim();
+        if wanted.is_empty() || wanted.chars().count() > LONGEST_NAME || wanted.chars().any(char::is_control) {
+            return Err(DeviceError::Name);
+        }
+        let taken = self.history.store.devices().await?.into_iter().any(|other| {
+            (other.own || is_linked(&other))
+                && other.device != record.device
+                && other.name.to_lowercase() == wanted.to_lowercase()
+        });
+        if taken {
+            return Err(DeviceError::Taken(wanted.to_owned()));
+        }
+        let Some(mut device) = record.device else { return Err(DeviceError::Unlinked) };
+        device.name = Register::new(self.history.stamps.next(), wanted.to_owned());
+        if let Some(change) = self.history.store.note_device(&device).await? {
+            self.history.ledger.changed(change);
+        }
+        Ok(self.devices().await?)
+    }
+
+    /// Removes a device: none of the others lets it in any more; with `with_introduced`, those that it introduced, and
+    /// those that they did, go as well. What they have, they keep. Gives the one that was named.
+    pub async fn remove_device(&self, name: &str, with_introduced: bool) -> Result<api::Device, DeviceError> {
+        let record = self.find_device(name).await?;
+        if record.own {
+            return Err(DeviceError::Itself);
+        }
+        let all = self.history.store.devices().await?;
+        let shown = self.device_shown(&record, &all, self.history.store.latest_change().await?);
+        let Some(device) = record.device else { return Err(DeviceError::None(one_line(name, 60))) };
+        let mut going = vec![device];
+        let mut place = 0;
+        while with_introduced && place < going.len() {
+            let more = introduced(&all, going[place].id()).into_iter().filter_map(|record| record.device);
+            let more: Vec<shared::Device> = more.filter(|one| going.iter().all(|known| known.key != one.key)).collect();
+            going.extend(more);
+            place += 1;
+        }
+        for mut device in going {
+            device.linked = Register::new(self.history.stamps.next(), false);
+            if let Some(change) = self.history.store.note_device(&device).await? {
+                self.history.ledger.changed(change);
+            }
+        }
+        self.know_linked().await?;
+        Ok(shown)
+    }
+
+    /// This device leaves the others. All keep what they have.
+    pub async fn leave_devices(&self) -> Result<Vec<api::Device>, DeviceError> {
+        let left: Vec<api::Device> =
+            self.devices().await?.into_iter().filter(|device| device.state != api::DeviceState::ThisOne).collect();
+        let own =
+            self.history.store.devices().await?.into_iter().find(|record| record.own).and_then(|record| record.device);
+        if let Some(mut own) = own {
+            own.linked = Register::new(self.history.stamps.next(), false);
+            if let Some(change) = self.history.store.note_device(&own).await? {
+                // Those that are there hear of it before they are let go of.
+                self.history.ledger.changed(change);
+                let told = self.told_all(change);
+                let _ = tokio::time::timeout(std::time::Duration::from_secs(2), told).await;
+            }
+        }
+        self.let_go_of_all().await?;
+        Ok(left)
+    }
+
+    /// Waits until all devices that are connected have this device's feed up to this number.
+    pub(crate) async fn told_all(&self, change: u64) {
+        loop {
+            let records = self.history.store.devices().await.unwrap_or_default();
+            let waiting = records.iter().any(|record| {
+                record.acknowledged < change
+                    && record.device.as_ref().is_some_and(|device| self.links.is_connected(device.id()))
+            });
+            if !waiting {
+                return;
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+        }
+    }
+
+    /// How it stands with sharing.
+    pub async fn sync_status(&self) -> Result<api::Sync, StoreError> {
+        let pause = self.links.pause().filter(|pause| pause.until.is_none_or(|until| until > now()));
+        Ok(api::Sync {
+            listening: self.links.listening().map(|address| address.to_string()),
+            paused: pause.is_some(),
+            paused_until: pause.and_then(|pause| pause.until).map(timestamp),
+            devices: self.devices().await?,
+            elsewhere: self.history.store.count_elsewhere().await?,
+        })
+    }
+}
+
+fn is_linked(record: &DeviceRecord) -> bool {
+    !record.own && record.device.as_ref().is_some_and(|device| device.linked.value)
+}
+
+fn named(all: &[DeviceRecord], id: DeviceId) -> Option<String> {
+    all.iter()
+        .find(|record| record.device.as_ref().is_some_and(|device| device.id() == id))
+        .map(|record| record.name.clone())
+}
+
+/// The linked devices that this one introduced here.
+fn introduced(all: &[DeviceRecord], by: DeviceId) -> Vec<DeviceRecord> {
+    all.iter().filter(|record| is_linked(record) && record.introduced_by == Some(by)).cloned().collect()
+}

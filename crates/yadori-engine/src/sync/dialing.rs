@@ -1,0 +1,173 @@
+//! Other devices are tried to be reached, again and again.
+
+use super::locked;
+use crate::sync::DeviceSync;
+use futures_util::StreamExt;
+use futures_util::stream::FuturesUnordered;
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::net::TcpStream;
+use yadori_core::DeviceId;
+use yadori_core::shared::Device;
+use yadori_link::identity::Pin;
+use yadori_link::line;
+use yadori_link::tls::{Connection, Doors};
+use yadori_store::DeviceRecord;
+
+/// How long an address may take to answer.
+const CONNECTING: Duration = Duration::from_secs(5);
+
+/// Of several addresses, one is tried so long after the other (RFC 8305, section 8: Connection Attempt Delay).
+const STAGGER: Duration = Duration::from_millis(250);
+
+/// Pauses between tries: from the first to the longest.
+const PAUSES: (Duration, Duration) = (Duration::from_millis(500), Duration::from_secs(60));
+
+impl DeviceSync {
+    /// Keeps this device connected with all that are linked to it. Ends when the task is dropped.
+    pub(crate) async fn keep_linked(self: &Arc<Self>) {
+        let mut woken = self.links.wake.subscribe();
+        loop {
+            match self.let_in_linked().await {
+                Ok(devices) => {
+                    if !devices.is_empty()
+                        && let Err(error) = self.listen_for_devices().await
+                    {
+                        tracing::warn!(error = yadori_core::with_causes(&error), "other devices cannot reach this one");
+                    }
+                    if let Err(error) = self.tell_addresses().await {
+                        tracing::warn!(%error, "where this device can be reached could not be noted");
+                    }
+                    for device in devices {
+                        self.dial(device);
+                    }
+                }
+                Err(error) => tracing::warn!(%error, "the linked devices are not known at the moment"),
+            }
+            if woken.changed().await.is_err() {
+                return;
+            }
+        }
+    }
+
+    /// Tries to reach a device until there is a connection, with pauses that grow; after it is lost, again.
+    fn dial(self: &Arc<Self>, device: Device) {
+        let id = device.id();
+        if !locked(&self.links.dialing).insert(id) {
+            return;
+        }
+        let service = self.clone();
+        self.background.tasks.spawn(async move {
+            tokio::select! {
+                () = service.background.ending.cancelled() => {}
+                () = service.dial_on(id) => {}
+            }
+            locked(&service.links.dialing).remove(&id);
+        });
+    }
+
+    async fn dial_on(self: &Arc<Self>, id: DeviceId) {
+        let mut pause = PAUSES.0;
+        let mut woken = self.links.wake.subscribe();
+        let mut ended = self.links.lines_changed.subscribe();
+        loop {
+            woken.mark_unchanged();
+            ended.mark_unchanged();
+            let is_it = |device: &Device| device.id() == id && device.linked.value;
+            let known = match self.history.store.devices().await {
+                Ok(records) => match records.into_iter().find(|record| record.device.as_ref().is_some_and(is_it)) {
+                    Some(record) => Some(record),
+                    None => return,
+                },
+                // The records are back in a moment.
+                Err(_) => None,
+            };
+            if let Some(record) = known
+                && !self.links.is_connected(id)
+                && self.shares()
+            {
+                match self.reach(record).await {
+                    Ok(connection) => {
+                        let began = tokio::time::Instant::now();
+                        let before = self.links.standing(id).progress;
+                        self.hold(connection).await;
+                        // A line that breaks again and again, but brings something each time, is made again at once.
+                        if self.links.standing(id).progress > before || began.elapsed() > PAUSES.1 {
+                            pause = PAUSES.0;
+                        }
+                    }
+                    Err(why) => self.links.note(id, |standing| standing.trouble = Some(why)),
+                }
+            }
+            // As long as there is a connection, whoever made it, there is nothing to be done.
+            while self.links.is_connected(id) {
+                pause = PAUSES.0;
+                if ended.changed().await.is_err() {
+                    return;
+                }
+            }
+            // Not all at the same moment, when a network comes back.
+            let mut random = [0];
+            let _ = getrandom::fill(&mut random);
+            let jitter = f64::from(random[0]) / 512.0 + 0.75;
+            tokio::select! {
+                () = tokio::time::sleep(pause.mul_f64(jitter)) => pause = (pause * 2).min(PAUSES.1),
+                _ = woken.changed() => pause = PAUSES.0,
+            }
+        }
+    }
+
+    /// Connects with a device: where it was last reached, or else wherever it says that it is, or was found.
+    async fn reach(&self, record: DeviceRecord) -> Result<Connection, String> {
+        let Some(doors) = self.links.doors_if_any() else { return Err("this device has no key".into()) };
+        let Some(device) = record.device else { return Err("it has no key".into()) };
+        let mut why = "it has told no address".to_owned();
+        if let Some(address) = &record.reached {
+            match reach_at(&doors, device.key, address, Duration::ZERO).await {
+                Ok((connection, _)) => return Ok(connection),
+                Err(trouble) => why = trouble,
+            }
+        }
+        let found = self.links.standing(device.id()).found;
+        let mut addresses: Vec<&String> = Vec::new();
+        for address in found.iter().chain(&device.addresses.value) {
+            if Some(address) != record.reached.as_ref() && !addresses.contains(&address) {
+                addresses.push(address);
+            }
+        }
+        // Some may lead nowhere, and take their time to do so.
+        let mut tries: FuturesUnordered<_> = addresses
+            .into_iter()
+            .zip(0..)
+            .map(|(address, place)| reach_at(&doors, device.key, address, STAGGER * place))
+            .collect();
+        while let Some(tried) = tries.next().await {
+            match tried {
+                Ok((connection, address)) => {
+                    if let Err(error) = self.history.store.note_reached(device.id(), address).await {
+                        tracing::debug!(%error, "where a device was reached could not be noted");
+                    }
+                    return Ok(connection);
+                }
+                Err(trouble) => why = trouble,
+            }
+        }
+        Err(why)
+    }
+}
+
+/// Connects with the device that has this pin at one address, after so long. Gives the connection and the address.
+async fn reach_at<'a>(
+    doors: &Doors,
+    pin: Pin,
+    address: &'a str,
+    after: Duration,
+) -> Result<(Connection, &'a str), String> {
+    tokio::time::sleep(after).await;
+    let made = match tokio::time::timeout(CONNECTING, TcpStream::connect(address)).await {
+        Ok(Ok(stream)) => doors.make(stream, Some(pin)).await,
+        Ok(Err(error)) => Err(error),
+        Err(_) => Err(std::io::ErrorKind::TimedOut.into()),
+    };
+    made.map(|connection| (connection, address)).map_err(|error| format!("{address}: {}", line::in_words(&error)))
+}

@@ -1,0 +1,280 @@
+//! What an exchange with another device does to this device's records.
+
+use super::locked;
+use crate::capture::picture;
+use crate::clock::{latest_believed, now};
+use crate::sync::DeviceSync;
+use bytes::Bytes;
+use std::sync::{Arc, Mutex};
+use thiserror::Error;
+use yadori_core::shared::{Clip, Hash, Item};
+use yadori_core::{ClipId, DeviceId, Kind, Stamp};
+use yadori_link::frame::Hello;
+use yadori_link::line::Records;
+use yadori_store::{Cursor, Heard, Passage, Piece, StoreError};
+
+/// The records, as far as one other device is concerned.
+pub(super) struct Peer {
+    pub service: Arc<DeviceSync>,
+    pub device: DeviceId,
+    /// How far its feed was read.
+    pub read: Mutex<Option<Cursor>>,
+}
+
+/// Why an exchange cannot go on.
+#[derive(Debug, Error)]
+pub(super) enum PeerError {
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error("it tells of something that happens in the future: its clock was wrong, or is (please set it)")]
+    Future,
+    #[error("it sent content that is not what it said it would be")]
+    Lie,
+    /// It was let go of, or everything is to be read again from it.
+    #[error("it is about to be read anew")]
+    Anew,
+}
+
+impl Peer {
+    /// What was heard becomes known here.
+    async fn heard(&self, heard: Heard) -> Result<Vec<(Hash, u64)>, PeerError> {
+        let service = &self.service;
+        service.history.stamps.observe(heard.latest);
+        if let Some(change) = heard.change {
+            service.history.ledger.changed(change);
+            service.history.forgetting.notify_one();
+        }
+        if heard.devices {
+            service.know_linked().await?;
+        }
+        if heard.purged {
+            service.retention.scrub();
+        }
+        self.draw(heard.pictures);
+        if let Some((number, copied)) = heard.latest_copy {
+            service.follow(number, copied).await;
+        }
+        // What is fetched from another device already is not fetched from this one too.
+        let mut fetching = locked(&service.links.fetching);
+        Ok(heard.wants.into_iter().filter(|(hash, have)| fetching.claim(*hash, *have, self.device)).collect())
+    }
+
+    /// Small pictures are made here: they do not travel.
+    fn draw(&self, pictures: Vec<u64>) {
+        for number in pictures {
+            let service = self.service.clone();
+            self.service.background.tasks.spawn(async move {
+                if let Err(error) = service.draw_thumbnail(number).await {
+                    tracing::debug!(%error, "no small picture could be made of what another device sent");
+                }
+            });
+        }
+    }
+
+    fn check(items: &[Item]) -> Result<(), PeerError> {
+        let limit = latest_believed();
+        if items.iter().any(|item| item.latest() > limit) { Err(PeerError::Future) } else { Ok(()) }
+    }
+}
+
+impl Records for Peer {
+    type Error = PeerError;
+
+    async fn greeted(&self, hello: &Hello) -> Result<(), PeerError> {
+        let clock = hello.now.0 as i64 - now().0 as i64;
+        self.service.links.note(self.device, |standing| {
+            standing.latest = hello.latest;
+            standing.clock = clock;
+            standing.trouble = None;
+        });
+        self.service.mend_stamps().await?;
+        self.service.history.store.acknowledged(self.device, 0, now()).await?;
+        self.service.history.ledger.status_changed();
+        // What a broken connection left half fetched.
+        let wanted = self.service.history.store.wanted(self.service.links.policy().fetch_above).await?;
+        let (service, device) = (self.service.clone(), self.device);
+        // There may be more than can wait at once, and none of them is carried out before this is done.
+        self.service.background.tasks.spawn(async move {
+            let Some(orders) = service.links.orders(device) else { return };
+            for (hash, have) in wanted {
+                let mine = locked(&service.links.fetching).claim(hash, have, device);
+                if mine && orders.send(yadori_link::line::Order::Fetch(hash, have)).await.is_err() {
+                    return;
+                }
+            }
+        });
+        Ok(())
+    }
+
+    async fn read(&self, after: u64, bytes: usize) -> Result<(u64, Vec<Item>), PeerError> {
+        let told = self.service.history.store.tell_since(after, bytes, &self.service.links.policy()).await?;
+        Ok((told.upto, told.items))
+    }
+
+    async fn apply(&self, cursor: ([u8; 8], u64), items: Vec<Item>) -> Result<Vec<(Hash, u64)>, PeerError> {
+        Self::check(&items)?;
+        let passage = Passage { before: *locked(&self.read), after: cursor };
+        let policy = || self.service.links.policy();
+        let heard = self.service.history.store.hear(self.device, Some(passage), &items, &policy, now()).await?;
+        let heard = heard.ok_or(PeerError::Anew)?;
+        *locked(&self.read) = Some(cursor);
+        self.service.links.note(self.device, |standing| {
+            standing.latest = standing.latest.max(cursor.1);
+            standing.progress += 1;
+        });
+        self.heard(heard).await
+    }
+
+    async fn acknowledged(&self, upto: u64) -> Result<(), PeerError> {
+        self.service.links.note(self.device, |standing| {
+            if upto > standing.acknowledged {
+                standing.acknowledged = upto;
+                standing.progress += 1;
+            }
+        });
+        Ok(self.service.history.store.acknowledged(self.device, upto, now()).await?)
+    }
+
+    async fn content(&self, hash: Hash, from: u64, most: usize) -> Result<Option<Bytes>, PeerError> {
+        let handed = self.service.links.was_handed(self.device, hash);
+        Ok(self.service.history.store.content_by_hash(&hash, from, most, handed).await?)
+    }
+
+    async fn store(&self, hash: Hash, at: u64, data: Bytes) -> Result<(u64, bool), PeerError> {
+        let piece = self.service.history.store.hear_content(&hash, at, &data).await?;
+        let links = &self.service.links;
+        links.note(self.device, |standing| standing.progress += 1);
+        match piece {
+            Piece::More(have) => locked(&links.fetching).has_come(hash, have),
+            _ => locked(&links.fetching).is_done(hash),
+        }
+        let done = match piece {
+            Piece::More(have) => (have, false),
+            Piece::Whole { change, pictures } => {
+                if let Some(change) = change {
+                    self.service.history.ledger.changed(change);
+                }
+                self.draw(pictures);
+                (at + data.len() as u64, true)
+            }
+            Piece::AnotherClip { change } => {
+                if let Some(change) = change {
+                    self.service.history.ledger.changed(change);
+                }
+                return Err(PeerError::Lie);
+            }
+            Piece::Unwanted => (at, true),
+            Piece::Lie => return Err(PeerError::Lie),
+        };
+        links.fetched.send_modify(|times| *times += 1);
+        Ok(done)
+    }
+
+    fn absent(&self, hash: Hash) {
+        self.service.links.fetch_elsewhere(hash, self.device);
+    }
+
+    async fn take_in(&self, clip: Clip, recall: bool) -> Result<Option<String>, PeerError> {
+        let items = [Item::Clip(Box::new(clip))];
+        Self::check(&items)?;
+        let [Item::Clip(clip)] = &items else { return Ok(None) };
+        let policy = || self.service.links.policy();
+        let heard = self.service.history.store.hear(self.device, None, &items, &policy, now()).await?;
+        let heard = heard.ok_or(PeerError::Anew)?;
+        let wants = self.heard(heard).await?;
+        if let Some(orders) = self.service.links.orders(self.device) {
+            for (hash, have) in wants {
+                let _ = orders.try_send(yadori_link::line::Order::Fetch(hash, have));
+            }
+        }
+        if !recall {
+            return Ok(None);
+        }
+        if !policy().may_be_put_on_clipboard {
+            return Ok(Some(
+                "it has the clip, but does not let others put anything on its clipboard (there: yadori sync policy --allow-recall)"
+                    .into(),
+            ));
+        }
+        // Its content may still be on its way; this is not the place to wait for it.
+        let (service, id) = (self.service.clone(), clip.id);
+        self.service.background.tasks.spawn(async move {
+            let asked = yadori_api::Recall { clips: vec![id.to_string()], ..Default::default() };
+            if let Err(error) = service.recalling.recall(&asked).await {
+                tracing::warn!(%error, "what another device sent could not be put on the clipboard");
+            }
+        });
+        Ok(None)
+    }
+}
+
+impl DeviceSync {
+    /// Makes the small picture of a clip whose content has come from elsewhere.
+    async fn draw_thumbnail(&self, number: u64) -> Result<(), StoreError> {
+        let formats = self.history.store.formats(number).await?;
+        let raster = formats.iter().find(|format| yadori_core::format::RASTERS.contains(&format.mime.as_str()));
+        let Some(stored) = raster else { return Ok(()) };
+        let raster = yadori_core::Format::new(stored.mime.clone(), self.history.store.content(stored).await?);
+        let decoded = picture::decode(&raster).await;
+        // It came from another device: only now is it known whether it is the picture that its id says. What cannot be
+        // decoded, or moves, is known by its bytes.
+        let Some(record) = self.history.store.clips(&[number]).await?.pop() else { return Ok(()) };
+        let canonical =
+            decoded.as_ref().ok().and_then(|decoded| decoded.picture.as_ref()).map(|picture| picture.canonical);
+        let is_it = |bytes: &[u8]| ClipId::of(Kind::Image, bytes) == record.id;
+        if !canonical.is_some_and(|canonical| is_it(&canonical)) && !is_it(&raster.data) {
+            tracing::warn!(clip = %record.id, "another device sent a picture that is not the one it told of");
+            self.history.ledger.changed(self.history.store.drop_false_content(number).await?);
+            return Ok(());
+        }
+        if let Ok(decoded) = decoded
+            && let Ok(thumbnail) = decoded.thumbnail().await
+        {
+            self.history.store.put_thumbnail(number, &thumbnail).await?;
+        }
+        Ok(())
+    }
+
+    /// What this device stamped while its clock was far ahead is brought back to now. That its clock is right at present
+    /// is no guess where this is called: another device has just said the same.
+    pub(super) async fn mend_stamps(&self) -> Result<(), StoreError> {
+        let believed = latest_believed();
+        if self.history.stamps.latest() <= believed {
+            return Ok(());
+        }
+        let (latest, change) = self.history.store.mend_stamps(believed, now()).await?;
+        self.history.stamps.go_back_to(latest);
+        let mut newest = locked(&self.links.newest);
+        *newest = (*newest).min(latest);
+        self.history.ledger.changed(change);
+        tracing::warn!("this device's clock was far ahead for a while: what happened then is dated now");
+        Ok(())
+    }
+
+    /// Puts the newest copy of the other devices on this clipboard, if that is wanted and nothing newer is there.
+    async fn follow(self: &Arc<Self>, number: u64, copied: Stamp) {
+        {
+            let mut newest = locked(&self.links.newest);
+            if !self.links.policy().follow || copied <= *newest {
+                return;
+            }
+            *newest = copied;
+        }
+        let service = self.clone();
+        self.background.tasks.spawn(async move {
+            let followed = async {
+                let Some(record) = service.history.store.clips(&[number]).await?.pop() else { return Ok(()) };
+                service.fetching.fetch_whole(&record).await?;
+                let formats = service.history.whole_formats(&service.history.store.formats(number).await?).await?;
+                // Something may have been copied here meanwhile.
+                if *locked(&service.links.newest) == copied {
+                    service.recalling.offer(formats).await?;
+                }
+                Ok::<(), crate::recalling::RecallError>(())
+            };
+            if let Err(error) = followed.await {
+                tracing::info!(%error, "the newest copy of another device is not on this clipboard");
+            }
+        });
+    }
+}

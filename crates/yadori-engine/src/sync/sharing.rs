@@ -1,0 +1,227 @@
+//! What this device shares: its policy, handing clips over, fetching what is elsewhere, pausing.
+
+use crate::clock::now;
+use crate::history::listing;
+use crate::history::names::FindNameError;
+use crate::sync::DeviceSync;
+use crate::sync::SyncPause;
+use crate::sync::devices::DeviceError;
+use std::sync::Arc;
+use std::time::Duration;
+use thiserror::Error;
+use yadori_api as api;
+use yadori_core::sharing::{Extent, Policy};
+use yadori_link::line::Order;
+use yadori_store::StoreError;
+
+/// How long the other device may take to answer that it has what it was handed.
+const ANSWER: Duration = Duration::from_secs(15);
+
+/// How long to wait for a connection that is being made again.
+const COMING: Duration = Duration::from_secs(5);
+
+/// Longest pause with an end: a year.
+const LONGEST_SECONDS: u64 = 365 * 86_400;
+
+/// Why something was not shared.
+#[derive(Debug, Error)]
+pub enum ShareError {
+    /// One of the names leads nowhere.
+    #[error(transparent)]
+    Name(#[from] FindNameError),
+    /// No such device.
+    #[error(transparent)]
+    Device(#[from] DeviceError),
+    /// Nothing leaves this device that looks like a secret.
+    #[error("clip {0} looks like a secret, and those never leave this device")]
+    Sensitive(String),
+    /// It is not all here.
+    #[error("the content of clip {0} is on another device")]
+    Elsewhere(String),
+    /// There is no connection with it.
+    #[error("there is no connection with {0} at the moment{1}")]
+    Away(String, String),
+    /// It did not take it.
+    #[error("{0}: {1}")]
+    NotTaken(String, String),
+    /// A policy that makes no sense.
+    #[error("{0}")]
+    Policy(String),
+    /// A pause that is none.
+    #[error("a pause lasts from a second to a year; leave the time out to pause until you resume")]
+    Length,
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+fn extent(extent: api::Extent) -> Extent {
+    match extent {
+        api::Extent::Everything => Extent::Everything,
+        api::Extent::KeptOnly => Extent::KeptOnly,
+        api::Extent::ByHand => Extent::ByHand,
+    }
+}
+
+fn shown(policy: &Policy) -> api::Policy {
+    let extent = |extent| match extent {
+        Extent::Everything => api::Extent::Everything,
+        Extent::KeptOnly => api::Extent::KeptOnly,
+        Extent::ByHand => api::Extent::ByHand,
+    };
+    let kinds = [api::Kind::Text, api::Kind::Link, api::Kind::Image, api::Kind::Files];
+    api::Policy {
+        leaves: extent(policy.leaves),
+        kinds_left_out: kinds
+            .into_iter()
+            .filter(|kind| policy.kinds_left_out.iter().any(|word| word == listing::kind_of(*kind).word()))
+            .collect(),
+        applications_left_out: policy.applications_left_out.clone(),
+        size_limit: policy.size_limit,
+        arrives: extent(policy.arrives),
+        fetch_above: policy.fetch_above,
+        follow: policy.follow,
+        may_be_put_on_clipboard: policy.may_be_put_on_clipboard,
+        sentences: policy.sentences(),
+    }
+}
+
+impl DeviceSync {
+    /// What this device shares.
+    pub fn show_policy(&self) -> api::Policy {
+        shown(&self.links.policy())
+    }
+
+    /// Changes what this device shares. What is shared by now stays shared.
+    pub async fn change_policy(&self, change: &api::PolicyChange) -> Result<api::Policy, ShareError> {
+        let _alone = self.choosing.lock().await;
+        let mut policy = self.links.policy();
+        if let Some(leaves) = change.leaves {
+            policy.leaves = extent(leaves);
+        }
+        if let Some(kinds) = &change.kinds_left_out {
+            policy.kinds_left_out = kinds.iter().map(|kind| listing::kind_of(*kind).word().to_owned()).collect();
+        }
+        if let Some(applications) = &change.applications_left_out {
+            let named = applications.iter().map(|name| name.trim().to_owned()).filter(|name| !name.is_empty());
+            policy.applications_left_out = named.collect();
+            if policy.applications_left_out.len() > 100
+                || policy.applications_left_out.iter().any(|name| name.len() > 255)
+            {
+                return Err(ShareError::Policy(
+                    "at most 100 applications can be left out, by names of up to 255 bytes".into(),
+                ));
+            }
+        }
+        if let Some(limit) = change.size_limit {
+            policy.size_limit = (limit > 0).then_some(limit);
+        }
+        if let Some(arrives) = change.arrives {
+            policy.arrives = extent(arrives);
+        }
+        policy.fetch_above = change.fetch_above.unwrap_or(policy.fetch_above);
+        policy.follow = change.follow.unwrap_or(policy.follow);
+        policy.may_be_put_on_clipboard = change.may_be_put_on_clipboard.unwrap_or(policy.may_be_put_on_clipboard);
+        self.put_policy(&policy).await?;
+        Ok(shown(&policy))
+    }
+
+    /// Hands clips over to a device, whatever is shared otherwise.
+    pub async fn send(self: &Arc<Self>, asked: &api::Send) -> Result<api::Sent, ShareError> {
+        let device = self.find_device(&asked.to).await?;
+        if device.own {
+            return Err(DeviceError::Itself.into());
+        }
+        let clips = self.history.find_clips(&asked.clips).await?;
+        let mut told = Vec::with_capacity(clips.len());
+        for (record, position) in &clips {
+            if record.sensitive.is_some() {
+                return Err(ShareError::Sensitive(position.to_string()));
+            }
+            self.fetching.fetch_whole(record).await.map_err(|_| ShareError::Elsewhere(position.to_string()))?;
+            let clip = self.history.store.tell_clip(record.number).await?;
+            told.push(clip.ok_or_else(|| FindNameError::NoSuchClip(position.to_string()))?);
+        }
+        let id = device.device.as_ref().map(yadori_core::shared::Device::id).unwrap_or_default();
+        let count = told.len();
+        for (place, clip) in told.into_iter().enumerate() {
+            let recall = asked.recall && place + 1 == count;
+            self.hand_over(id, &device.name, clip, recall).await?;
+        }
+        let clips = clips.iter().map(|(record, position)| self.history.listed(record, Some(*position))).collect();
+        Ok(api::Sent { clips, to: device.name, recalled: asked.recall })
+    }
+
+    async fn hand_over(
+        &self,
+        id: yadori_core::DeviceId,
+        name: &str,
+        clip: yadori_core::shared::Clip,
+        recall: bool,
+    ) -> Result<(), ShareError> {
+        let away = || {
+            let why = self.links.standing(id).trouble.map(|why| format!(" ({why})")).unwrap_or_default();
+            ShareError::Away(name.to_owned(), why)
+        };
+        let deadline = tokio::time::Instant::now() + COMING;
+        let mut lines = self.links.lines_changed.subscribe();
+        loop {
+            lines.mark_unchanged();
+            if let Some(orders) = self.links.orders(id) {
+                self.links.note_handed(id, &clip);
+                let (reply, answer) = tokio::sync::oneshot::channel();
+                let hand = Order::Hand { clip: Box::new(clip.clone()), recall, reply };
+                if orders.send(hand).await.is_ok() {
+                    match tokio::time::timeout(ANSWER, answer).await {
+                        Ok(Ok(None)) => return Ok(()),
+                        Ok(Ok(Some(trouble))) => return Err(ShareError::NotTaken(name.to_owned(), trouble)),
+                        // The connection has ended meanwhile. Handing over twice is the same as once.
+                        Ok(Err(_)) => {}
+                        Err(_) => return Err(away()),
+                    }
+                }
+            }
+            // A connection that ended in good order, as when the policy changes, is made again at once.
+            let is_coming = self.links.standing(id).trouble.is_none();
+            if !is_coming || tokio::time::timeout_at(deadline, lines.changed()).await.is_err() {
+                return Err(away());
+            }
+        }
+    }
+
+    /// Tries at once to reach all devices that are away.
+    pub async fn sync_now(&self) -> Result<api::Sync, StoreError> {
+        self.links.wake_up();
+        // Those that are there are given a moment.
+        let told = async {
+            let latest = self.history.store.latest_change().await.unwrap_or(0);
+            loop {
+                let away = self.devices().await.unwrap_or_default();
+                let pending =
+                    away.iter().any(|device| device.state == api::DeviceState::Away && device.notes.is_empty());
+                if !pending {
+                    return self.told_all(latest).await;
+                }
+                tokio::time::sleep(Duration::from_millis(50)).await;
+            }
+        };
+        let _ = tokio::time::timeout(Duration::from_secs(5), told).await;
+        self.sync_status().await
+    }
+
+    /// Shares nothing for so many seconds, or until resumed.
+    pub async fn pause_sync(&self, seconds: Option<u64>) -> Result<api::Sync, ShareError> {
+        if seconds.is_some_and(|seconds| !(1..=LONGEST_SECONDS).contains(&seconds)) {
+            return Err(ShareError::Length);
+        }
+        let pause = SyncPause { until: seconds.map(|seconds| now().plus(seconds * 1000)) };
+        self.put_sync_pause(Some(pause)).await?;
+        Ok(self.sync_status().await?)
+    }
+
+    /// Shares again.
+    pub async fn resume_sync(&self) -> Result<api::Sync, ShareError> {
+        self.put_sync_pause(None).await?;
+        Ok(self.sync_status().await?)
+    }
+}
