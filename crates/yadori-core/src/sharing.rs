@@ -26,7 +26,7 @@ pub struct Policy {
     /// What leaves this device.
     pub leaves: Extent,
     /// Kinds that do not leave.
-    pub kinds_left_out: Vec<String>,
+    pub kinds_left_out: Vec<Kind>,
     /// Applications whose copies do not leave, by their names without regard to case.
     pub applications_left_out: Vec<String>,
     /// Clips above this size in bytes do not leave.
@@ -92,7 +92,7 @@ impl Policy {
             self.applications_left_out.iter().any(|left_out| left_out.to_lowercase() == name.to_lowercase())
         };
         wanted
-            && !self.kinds_left_out.iter().any(|kind| kind == clip.kind.word())
+            && !self.kinds_left_out.contains(&clip.kind)
             && self.size_limit.is_none_or(|limit| clip.size <= limit)
             && !clip.application.is_some_and(left_out)
     }
@@ -115,7 +115,10 @@ impl Policy {
             Extent::ByHand => "Nothing leaves this device but what is sent by hand.".to_owned(),
         }];
         if !self.kinds_left_out.is_empty() {
-            said.push(format!("These kinds stay here: {}.", list(&self.kinds_left_out)));
+            said.push(format!(
+                "These kinds stay here: {}.",
+                list(&self.kinds_left_out.iter().map(|kind| kind.word().to_owned()).collect::<Vec<_>>())
+            ));
         }
         if !self.applications_left_out.is_empty() {
             said.push(format!(
@@ -170,7 +173,7 @@ mod tests {
         // What the others have already goes on telling them what becomes of it.
         assert!(by_hand.lets_out(&Candidate { shared: true, ..CLIP }));
         let some = Policy {
-            kinds_left_out: vec!["image".into()],
+            kinds_left_out: vec![Kind::Image],
             applications_left_out: vec!["notes".into()],
             size_limit: Some(50),
             ..Policy::default()

@@ -6,7 +6,7 @@ use crate::sync::Links;
 use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
-use yadori_api as api;
+use yadori_core::ClipId;
 use yadori_store::{ClipRecord, StoreError};
 
 /// How long content may take to come, as long as it comes on at all.
@@ -24,6 +24,17 @@ pub enum FetchError {
     /// No device that has it is there, or the records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
+}
+
+/// How far the fetching of a clip has come.
+#[derive(Clone, Copy, Debug)]
+pub struct Fetched {
+    /// The clip.
+    pub id: ClipId,
+    /// Bytes that are here.
+    pub here: u64,
+    /// Bytes that it has.
+    pub size: u64,
 }
 
 /// Fetches what is wanted and elsewhere.
@@ -64,7 +75,7 @@ impl Fetching {
 
     /// Fetches what of a clip is on another device only, and tells how far that has come: once more than `after`
     /// bytes are here, and after a moment in any case.
-    pub async fn fetch_more(&self, name: &str, after: Option<u64>) -> Result<api::Fetched, FetchError> {
+    pub async fn fetch_more(&self, name: &str, after: Option<u64>) -> Result<Fetched, FetchError> {
         let (record, _) = self.history.find_clip(name).await?;
         let mut fetched = self.links.fetches();
         let deadline = tokio::time::Instant::now() + MOMENT;
@@ -74,7 +85,7 @@ impl Fetching {
             let missing = self.history.store.missing(record.number).await?;
             let left: u64 = missing.iter().map(|(_, have, size)| size - have).sum();
             let here = record.size.saturating_sub(left);
-            let progress = || api::Fetched { id: record.id.to_string(), here, size: record.size };
+            let progress = || Fetched { id: record.id, here, size: record.size };
             if !missing.iter().all(|(hash, have, _)| self.links.fetch(*hash, *have, afresh)) {
                 return Err(StoreError::Elsewhere.into());
             }

@@ -48,8 +48,15 @@ impl History {
     /// # Errors
     /// When the database does not answer.
     pub async fn open(store: Store, stamps: Stamps, device: String) -> Result<Self, StoreError> {
-        let rules = Arc::<InForce>::default();
-        let ledger = Ledger::open(store.clone(), rules.clone()).await?;
-        Ok(Self { store, ledger, stamps, device, rules, tray: Arc::default(), forgetting: Notify::new() })
+        let ledger = Ledger::open(store.clone()).await?;
+        Ok(Self {
+            store,
+            ledger,
+            stamps,
+            device,
+            rules: Arc::default(),
+            tray: Arc::default(),
+            forgetting: Notify::new(),
+        })
     }
 }

@@ -7,10 +7,10 @@ pub mod edit;
 use crate::capture::Capture;
 use crate::fetching::Fetching;
 use crate::history::History;
+use crate::history::listing::{self, Listed};
 use crate::history::names::FindNameError;
 use std::sync::Arc;
 use thiserror::Error;
-use yadori_api as api;
 use yadori_core::alias::{Alias, NotAnAlias};
 use yadori_core::preview::one_line;
 use yadori_core::sensitive;
@@ -81,6 +81,23 @@ pub(crate) fn alias(given: &str) -> Result<Option<Alias>, KeepError> {
     }
 }
 
+/// What is to change of a clip.
+#[derive(Clone, Debug, Default)]
+pub struct ClipChange {
+    /// Its title; an empty one takes it away.
+    pub title: Option<String>,
+    /// The word for its mark; `none` takes it away.
+    pub mark: Option<String>,
+    /// Its alias; an empty one takes it away.
+    pub alias: Option<String>,
+    /// Whether to take the alias from the clip that has it.
+    pub take_alias: bool,
+    /// Whether its placeholders are filled in.
+    pub fills: Option<bool>,
+    /// Whether it may be recognised as a secret.
+    pub secret: Option<bool>,
+}
+
 /// What a person keeps, names, arranges and writes.
 pub struct Keeping {
     pub(crate) history: Arc<History>,
@@ -99,28 +116,27 @@ impl Keeping {
 
 impl Keeping {
     /// The pinned clips, in their order.
-    pub async fn pins(&self) -> Result<Vec<api::Clip>, StoreError> {
+    pub async fn pins(&self) -> Result<Vec<Listed>, StoreError> {
         let pinned = self.history.store.pinned().await?;
         self.listed_in_order(&pinned).await
     }
 
     /// Records as lists show them, with their positions.
-    pub(crate) async fn listed_in_order(&self, records: &[ClipRecord]) -> Result<Vec<api::Clip>, StoreError> {
-        let rules = self.history.checked_rules();
+    pub(crate) async fn listed_in_order(&self, records: &[ClipRecord]) -> Result<Vec<Listed>, StoreError> {
         let index = self.history.ledger.read().await;
-        let listed = |record| crate::history::listing::clip(record, index.position(record.id), None, &rules);
+        let listed = |record: &ClipRecord| self.history.listed(record, index.position(record.id));
         Ok(records.iter().map(listed).collect())
     }
 
     /// Pins clips, or moves those that are pinned: the first comes to the place `at` among the pinned ones, the
     /// others follow it. Without a place, new ones go to the end and pinned ones stay where they are.
-    pub async fn pin(&self, asked: &api::Pin) -> Result<Vec<api::Clip>, KeepError> {
-        if asked.at == Some(0) {
+    pub async fn pin(&self, names: &[String], at: Option<u32>) -> Result<Vec<Listed>, KeepError> {
+        if at == Some(0) {
             return Err(KeepError::Place);
         }
         let _alone = self.keeping.lock().await;
-        let clips = self.history.find_clips(&asked.clips).await?;
-        let moved = |record: &ClipRecord| asked.at.is_some() || record.pin.is_none();
+        let clips = self.history.find_clips(names).await?;
+        let moved = |record: &ClipRecord| at.is_some() || record.pin.is_none();
         let moving: Vec<&ClipRecord> = clips.iter().map(|(record, _)| record).filter(|record| moved(record)).collect();
         let pinned = self.history.store.pinned().await?;
         let mut places: Vec<Order> = pinned
@@ -128,7 +144,7 @@ impl Keeping {
             .filter(|record| moving.iter().all(|moving| moving.id != record.id))
             .filter_map(|record| record.pin)
             .collect();
-        let first = asked.at.map_or(places.len(), |at| (at as usize - 1).min(places.len()));
+        let first = at.map_or(places.len(), |at| (at as usize - 1).min(places.len()));
         let mut given = Vec::with_capacity(moving.len());
         for (place, record) in (first..).zip(&moving) {
             let order = Order::at(&places, place);
@@ -141,7 +157,7 @@ impl Keeping {
     }
 
     /// Unpins clips; they stay in the history.
-    pub async fn unpin(&self, names: &[String]) -> Result<Vec<api::Clip>, KeepError> {
+    pub async fn unpin(&self, names: &[String]) -> Result<Vec<Listed>, KeepError> {
         let _alone = self.keeping.lock().await;
         let clips = self.history.find_clips(names).await?;
         if let Some((_, position)) = clips.iter().find(|(record, _)| record.pin.is_none()) {
@@ -155,7 +171,7 @@ impl Keeping {
     }
 
     /// Changes the particulars of a clip, all or none.
-    pub async fn change_particulars(&self, name: &str, change: &api::Particulars) -> Result<api::Clip, KeepError> {
+    pub async fn change_particulars(&self, name: &str, change: &ClipChange) -> Result<Listed, KeepError> {
         let _alone = self.keeping.lock().await;
         let (record, _) = self.history.find_clip(name).await?;
         let mut given = Vec::new();
@@ -197,8 +213,7 @@ impl Keeping {
         let holder = self.history.store.with_alias(alias.as_str()).await?.filter(ClipRecord::is_live);
         match holder {
             Some(holder) if Some(holder.id) != of && !take => {
-                let shown = self.history.listed(&holder, None);
-                let holder = one_line(shown.title.as_deref().unwrap_or(&shown.preview), 60);
+                let holder = one_line(&holder.title.clone().unwrap_or_else(|| listing::preview(&holder, None).0), 60);
                 Err(KeepError::AliasTaken { alias: alias.to_string(), holder })
             }
             _ => Ok(()),
@@ -222,7 +237,7 @@ impl Keeping {
     }
 
     /// The clips that have an alias, in the order of their aliases.
-    pub async fn aliases(&self) -> Result<Vec<api::Clip>, StoreError> {
+    pub async fn aliases(&self) -> Result<Vec<Listed>, StoreError> {
         let records = self.history.store.aliased().await?;
         self.listed_in_order(&records).await
     }

@@ -2,22 +2,24 @@
 
 mod expand;
 
+pub use expand::Expanded;
+
 use crate::capture::Capture;
 use crate::clock::now;
 use crate::fetching::Fetching;
 use crate::history::History;
+use crate::history::files;
+use crate::history::listing::Listed;
 use crate::history::names::{FindNameError, Found};
-use crate::history::{files, listing};
 use crate::sync::Links;
 use jiff::Zoned;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use thiserror::Error;
-use yadori_api as api;
 use yadori_core::fill::{self, Ask, Values};
 use yadori_core::join::{self, Part};
 use yadori_core::reshape::{self, ReshapeError, Way};
-use yadori_core::{self as core, Format, Kind, format, own};
+use yadori_core::{self as core, ClipId, Format, Kind, format, own};
 use yadori_desktop::Clipboard;
 use yadori_desktop::{OfferError, PasteError};
 use yadori_store::StoreError;
@@ -62,6 +64,44 @@ pub enum RecallError {
 
 /// How long a program may take to paste once the keys were pressed.
 const TAKEN: std::time::Duration = std::time::Duration::from_millis(1500);
+
+/// How clips are recalled.
+#[derive(Clone, Debug, Default)]
+pub struct Recall {
+    /// As plain text.
+    pub plain: bool,
+    /// What comes between several; a line end if not given.
+    pub join: Option<String>,
+    /// How the text is reshaped on the way out.
+    pub reshape: Vec<String>,
+    /// Whether placeholders are filled in; as each clip has it if not given.
+    pub fill: Option<bool>,
+    /// Answers to what placeholders ask for, by name.
+    pub answers: BTreeMap<String, String>,
+    /// Whether what has a usual answer must be answered too.
+    pub ask_usual: bool,
+    /// Whether to paste it into the window that has the keyboard.
+    pub paste: bool,
+    /// Whether to leave out clips that cannot be joined with the others.
+    pub skip_others: bool,
+    /// Whether to fail rather than to fetch content from another device.
+    pub at_once: bool,
+}
+
+/// What was recalled.
+#[derive(Clone, Debug)]
+pub struct Recalled {
+    /// The clips.
+    pub clips: Vec<Listed>,
+    /// The MIME types that were offered.
+    pub formats: Vec<String>,
+    /// How many of the files are gone.
+    pub missing: u32,
+    /// Clips that could not be joined with the others.
+    pub left_out: Vec<Listed>,
+    /// Whether a program has pasted it.
+    pub pasted: bool,
+}
 
 /// The answers to placeholders, and what was asked for so far.
 pub(crate) struct Filling<'a> {
@@ -112,16 +152,36 @@ impl Recalling {
 impl Recalling {
     /// Puts clips on the clipboard: one with all its formats, several joined. Their places in the history stay,
     /// unless the rules say otherwise; that and how often they were used is noted.
-    pub async fn recall(&self, asked: &api::Recall) -> Result<api::Recalled, RecallError> {
+    pub async fn recall(&self, names: &[String], asked: &Recall) -> Result<Recalled, RecallError> {
         // The same clip may be wanted twice in one text.
-        let mut clips = Vec::with_capacity(asked.clips.len());
-        for name in &asked.clips {
-            let found = self.history.find_clip(name).await?;
+        let mut clips = Vec::with_capacity(names.len());
+        for name in names {
+            clips.push(self.history.find_clip(name).await?);
+        }
+        self.recall_found(clips, asked).await
+    }
+
+    /// Puts the clip with this id on the clipboard, if it is in the history.
+    pub(crate) async fn recall_clip(&self, id: ClipId) -> Result<Recalled, RecallError> {
+        self.recall_clips(&[id], &Recall::default()).await
+    }
+
+    /// The same with several.
+    pub(crate) async fn recall_clips(&self, ids: &[ClipId], asked: &Recall) -> Result<Recalled, RecallError> {
+        let mut clips = Vec::with_capacity(ids.len());
+        for id in ids {
+            let found = self.history.found(*id).await?;
+            clips.push(found.ok_or_else(|| FindNameError::NoSuchClip(id.to_string()))?);
+        }
+        self.recall_found(clips, asked).await
+    }
+
+    async fn recall_found(&self, mut clips: Vec<Found>, asked: &Recall) -> Result<Recalled, RecallError> {
+        for found in &clips {
             if asked.at_once && found.0.elsewhere {
                 return Err(StoreError::Elsewhere.into());
             }
             self.fetching.fetch_whole(&found.0).await?;
-            clips.push(found);
         }
         let ways = reshape::ways(asked.reshape.iter().map(String::as_str))?;
         let mut left_out = Vec::new();
@@ -166,11 +226,11 @@ impl Recalling {
         self.history.ledger.changed(self.history.store.note_recall(&numbers, now(), to_top).await?);
         let pasted = asked.paste && self.paste().await?;
         let clips = clips.iter().map(|(record, position)| self.history.listed(record, Some(*position))).collect();
-        Ok(api::Recalled { clips, formats: offered, missing, left_out, pasted })
+        Ok(Recalled { clips, formats: offered, missing, left_out, pasted })
     }
 
     fn in_words(&self, clips: &[Found]) -> String {
-        let word = |(record, position): &Found| format!("{position} ({})", listing::kind(record.kind).word());
+        let word = |(record, position): &Found| format!("{position} ({})", record.kind.word());
         clips.iter().map(word).collect::<Vec<_>>().join(", ")
     }
 
@@ -178,7 +238,7 @@ impl Recalling {
     async fn on_the_way_out(
         &self,
         (record, position): &Found,
-        asked: &api::Recall,
+        asked: &Recall,
         ways: &[Way],
         filling: &mut Filling<'_>,
     ) -> Result<Vec<Format>, RecallError> {
@@ -217,7 +277,7 @@ impl Recalling {
     async fn joined(
         &self,
         clips: &[Found],
-        asked: &api::Recall,
+        asked: &Recall,
         ways: &[Way],
         files: bool,
         filling: &mut Filling<'_>,
@@ -232,8 +292,7 @@ impl Recalling {
         }
         let mut parts = Vec::with_capacity(clips.len());
         for clip in clips {
-            let formats =
-                self.on_the_way_out(clip, &api::Recall { plain: false, ..asked.clone() }, ways, filling).await?;
+            let formats = self.on_the_way_out(clip, &Recall { plain: false, ..asked.clone() }, ways, filling).await?;
             let of = |mime| {
                 let data = format::find(&formats, mime)?;
                 Some(String::from_utf8_lossy(data).into_owned())

@@ -2,15 +2,15 @@
 
 use crate::capture::Capture;
 use crate::history::History;
+use crate::history::listing::Listed;
 use crate::history::names::FindNameError;
 use crate::keeping::Keeping;
 use crate::keeping::drawers::DrawerError;
-use crate::recalling::RecallError;
 use crate::recalling::Recalling;
+use crate::recalling::{Recall, RecallError, Recalled};
 use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
-use yadori_api as api;
 use yadori_core::ClipId;
 use yadori_core::search::fold::fold;
 use yadori_core::tray::{Tray, TrayError};
@@ -41,6 +41,39 @@ impl From<StoreError> for TrayActError {
     fn from(error: StoreError) -> Self {
         Self::Name(error.into())
     }
+}
+
+/// The tray, and what lies in it.
+#[derive(Clone, Debug)]
+pub struct TrayView {
+    /// Whether copies join it.
+    pub open: bool,
+    /// Whether the next clip is dealt when the one before was pasted.
+    pub auto: bool,
+    /// The place of the clip that is dealt next.
+    pub next: u32,
+    /// What lies in it, in its order.
+    pub items: Vec<TrayItem>,
+}
+
+/// A clip in the tray.
+#[derive(Clone, Debug)]
+pub struct TrayItem {
+    /// Its place, from 1.
+    pub place: u32,
+    /// Whether it has been dealt.
+    pub dealt: bool,
+    /// The clip.
+    pub clip: Listed,
+}
+
+/// What was dealt.
+#[derive(Clone, Debug)]
+pub struct Dealt {
+    /// What is on the clipboard now; nothing when all are dealt.
+    pub recalled: Option<Recalled>,
+    /// The tray after that.
+    pub tray: TrayView,
 }
 
 /// Lines clips up in the tray and deals them out.
@@ -88,7 +121,7 @@ impl Dealer {
     }
 
     /// The tray and what lies in it.
-    pub async fn show_tray(&self) -> Result<api::Tray, StoreError> {
+    pub async fn show_tray(&self) -> Result<TrayView, StoreError> {
         let tray = self.history.tray.lock().await.clone();
         let mut items = Vec::with_capacity(tray.items().len());
         let mut next = None;
@@ -99,14 +132,14 @@ impl Dealer {
             if !dealt && next.is_none() {
                 next = Some(place);
             }
-            items.push(api::TrayItem { place, dealt, clip: self.history.listed(&record, position) });
+            items.push(TrayItem { place, dealt, clip: self.history.listed(&record, position) });
         }
         let next = next.unwrap_or(items.len() as u32 + 1);
-        Ok(api::Tray { open: tray.open, auto: tray.auto, next, items })
+        Ok(TrayView { open: tray.open, auto: tray.auto, next, items })
     }
 
     /// Opens the tray: from now on, copies join it.
-    pub async fn open_tray(&self, empty: bool) -> Result<api::Tray, TrayActError> {
+    pub async fn open_tray(&self, empty: bool) -> Result<TrayView, TrayActError> {
         self.change_tray(|tray| {
             if empty {
                 tray.empty();
@@ -121,8 +154,8 @@ impl Dealer {
 
     /// Closes the tray: copies do not join it any more. What lies in it stays in the history, and in the tray
     /// unless it is emptied.
-    pub async fn close_tray(&self, asked: &api::CloseTray) -> Result<api::Tray, TrayActError> {
-        if let Some(name) = &asked.keep_as {
+    pub async fn close_tray(&self, keep_as: Option<&str>, empty: bool) -> Result<TrayView, TrayActError> {
+        if let Some(name) = keep_as {
             let _alone = self.keeping.keeping.lock().await;
             let drawers = self.history.store.drawers().await?;
             let known =
@@ -141,7 +174,7 @@ impl Dealer {
             }
             self.keeping.put_records(drawer, &records, None).await?;
         }
-        let empty = asked.empty || asked.keep_as.is_some();
+        let empty = empty || keep_as.is_some();
         self.change_tray(|tray| {
             tray.open = false;
             tray.auto = false;
@@ -155,7 +188,7 @@ impl Dealer {
     }
 
     /// Adds clips to the tray, at its end, in the order given; the same one as often as it is named.
-    pub async fn add_to_tray(&self, names: &[String]) -> Result<api::Tray, TrayActError> {
+    pub async fn add_to_tray(&self, names: &[String]) -> Result<TrayView, TrayActError> {
         if names.is_empty() {
             return Err(FindNameError::Number.into());
         }
@@ -168,9 +201,9 @@ impl Dealer {
     }
 
     /// Moves a clip within the tray, or drops it from there.
-    pub async fn arrange_tray(&self, asked: api::TrayPlace) -> Result<api::Tray, TrayActError> {
-        let place = asked.place as usize;
-        self.change_tray(|tray| match asked.at {
+    pub async fn arrange_tray(&self, place: u32, at: Option<u32>) -> Result<TrayView, TrayActError> {
+        let place = place as usize;
+        self.change_tray(|tray| match at {
             Some(at) => tray.move_to(place, at as usize),
             None => tray.drop_at(place).map(drop),
         })
@@ -179,13 +212,13 @@ impl Dealer {
     }
 
     /// Takes out what was added last.
-    pub async fn undo_in_tray(&self) -> Result<api::Tray, TrayActError> {
+    pub async fn undo_in_tray(&self) -> Result<TrayView, TrayActError> {
         self.change_tray(|tray| tray.undo_last().map(drop)).await?;
         Ok(self.show_tray().await?)
     }
 
     /// Lets all clips of the tray wait again.
-    pub async fn restart_tray(&self) -> Result<api::Tray, TrayActError> {
+    pub async fn restart_tray(&self) -> Result<TrayView, TrayActError> {
         self.change_tray(|tray| {
             tray.restart();
             Ok(())
@@ -196,7 +229,7 @@ impl Dealer {
 
     /// Puts the first waiting clip on the clipboard, and moves on; with `auto`, the others follow as they are
     /// pasted.
-    pub async fn deal_next(&self, auto: bool) -> Result<api::Dealt, TrayActError> {
+    pub async fn deal_next(&self, auto: bool) -> Result<Dealt, TrayActError> {
         self.deal(|tray| {
             let dealt = tray.deal();
             tray.auto = auto && dealt.is_some();
@@ -206,12 +239,12 @@ impl Dealer {
     }
 
     /// Puts the clip before the last dealt one on the clipboard again.
-    pub async fn deal_back(&self) -> Result<api::Dealt, TrayActError> {
+    pub async fn deal_back(&self) -> Result<Dealt, TrayActError> {
         self.deal(Tray::back).await
     }
 
     /// Passes over the first waiting clip.
-    pub async fn skip_in_tray(&self) -> Result<api::Dealt, TrayActError> {
+    pub async fn skip_in_tray(&self) -> Result<Dealt, TrayActError> {
         self.change_tray(|tray| {
             if tray.items().is_empty() {
                 Err(TrayError::Empty)
@@ -223,11 +256,11 @@ impl Dealer {
             }
         })
         .await?;
-        Ok(api::Dealt { recalled: None, tray: self.show_tray().await? })
+        Ok(Dealt { recalled: None, tray: self.show_tray().await? })
     }
 
     /// What is chosen is on the clipboard before the tray says that it was dealt; what could not be put there was not.
-    async fn deal(&self, choose: impl FnOnce(&mut Tray) -> Option<ClipId>) -> Result<api::Dealt, TrayActError> {
+    async fn deal(&self, choose: impl FnOnce(&mut Tray) -> Option<ClipId>) -> Result<Dealt, TrayActError> {
         // The tray is not held meanwhile: a copy that joins it must not wait for the clipboard.
         let mut changed = self.history.tray.lock().await.clone();
         self.prune(&mut changed).await;
@@ -235,10 +268,7 @@ impl Dealer {
             return Err(TrayError::Empty.into());
         }
         let recalled = match choose(&mut changed) {
-            Some(chosen) => {
-                let asked = api::Recall { clips: vec![chosen.to_string()], ..api::Recall::default() };
-                Some(self.recalling.recall(&asked).await?)
-            }
+            Some(chosen) => Some(self.recalling.recall_clip(chosen).await?),
             None => None,
         };
         self.change_tray(|tray| {
@@ -246,29 +276,23 @@ impl Dealer {
             Ok(())
         })
         .await?;
-        Ok(api::Dealt { recalled, tray: self.show_tray().await? })
+        Ok(Dealt { recalled, tray: self.show_tray().await? })
     }
 
-    /// Puts all that lies in the tray, or in a drawer, on the clipboard, joined.
-    pub async fn pour(&self, asked: &api::Pour) -> Result<api::Recalled, TrayActError> {
-        let clips: Vec<String> = match &asked.drawer {
+    /// Puts all that lies in the tray, or in the drawer that is named, on the clipboard, joined.
+    pub async fn pour(&self, drawer: Option<&str>, asked: &Recall) -> Result<Recalled, TrayActError> {
+        let clips: Vec<ClipId> = match drawer {
             Some(name) => {
                 let drawer = self.keeping.find_drawer(name).await?;
-                self.history.store.in_drawer(drawer.number).await?.iter().map(|record| record.id.to_string()).collect()
+                self.history.store.in_drawer(drawer.number).await?.iter().map(|record| record.id).collect()
             }
-            None => self.show_tray().await?.items.into_iter().map(|item| item.clip.id).collect(),
+            None => self.show_tray().await?.items.into_iter().map(|item| item.clip.record.id).collect(),
         };
         if clips.is_empty() {
             return Err(TrayError::Empty.into());
         }
-        let recall = api::Recall {
-            clips,
-            plain: asked.plain,
-            join: Some(asked.join.clone().unwrap_or_else(|| "\n".into())),
-            skip_others: asked.skip_others,
-            ..api::Recall::default()
-        };
-        Ok(self.recalling.recall(&recall).await?)
+        let joined = Recall { join: Some(asked.join.clone().unwrap_or_else(|| "\n".into())), ..asked.clone() };
+        Ok(self.recalling.recall_clips(&clips, &joined).await?)
     }
 
     /// Deals the next clip whenever the one before was pasted, as long as that is wanted. Ends when the task is

@@ -4,7 +4,6 @@ use crate::history::History;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::time::Duration;
-use yadori_api as api;
 use yadori_core::{Format, Kind, files, format};
 use yadori_store::{ClipRecord, StoreError, StoredFormat};
 
@@ -14,13 +13,20 @@ const MOST: usize = 1000;
 /// How long a disk may take. One on a network may not answer at all.
 const PATIENCE: Duration = Duration::from_millis(700);
 
+/// A file of a list of files.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ListedFile {
+    /// Its URI.
+    pub uri: String,
+    /// Its path, for reading.
+    pub path: String,
+    /// Whether it is gone; nothing where that cannot be found out.
+    pub missing: Option<bool>,
+}
+
 impl History {
     /// The files of a clip, if it is a list of files.
-    pub async fn files_of(
-        &self,
-        record: &ClipRecord,
-        formats: &[StoredFormat],
-    ) -> Result<Vec<api::FileInfo>, StoreError> {
+    pub async fn files_of(&self, record: &ClipRecord, formats: &[StoredFormat]) -> Result<Vec<ListedFile>, StoreError> {
         if record.kind != Kind::Files {
             return Ok(Vec::new());
         }
@@ -32,7 +38,7 @@ impl History {
 }
 
 /// The files that these formats list.
-pub async fn look_for(formats: &[Format]) -> Vec<api::FileInfo> {
+pub async fn look_for(formats: &[Format]) -> Vec<ListedFile> {
     let mut uris = files::listed(formats).unwrap_or_default();
     uris.truncate(MOST);
     let host = rustix::system::uname().nodename().to_string_lossy().into_owned();
@@ -50,7 +56,7 @@ pub async fn look_for(formats: &[Format]) -> Vec<api::FileInfo> {
     });
     let found = tokio::time::timeout(PATIENCE, found).await.ok().and_then(Result::ok);
     let mut found = found.unwrap_or_default().into_iter();
-    let file = |uri: String| api::FileInfo { path: files::path(&uri), missing: found.next().flatten(), uri };
+    let file = |uri: String| ListedFile { path: files::path(&uri), missing: found.next().flatten(), uri };
     uris.into_iter().map(file).collect()
 }
 

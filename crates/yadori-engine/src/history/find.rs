@@ -2,16 +2,44 @@
 
 use crate::clock::now;
 use crate::history::History;
-use crate::history::listing;
+use crate::history::listing::Listed;
 use jiff::tz::TimeZone;
 use thiserror::Error;
-use yadori_api as api;
 use yadori_core::search::{Hit, Query, QueryError, When};
 use yadori_core::{ClipId, Stamp};
-use yadori_store::StoreError;
+use yadori_store::{ClipRecord, StoreError};
 
 /// Clips on a page when nothing else is asked for.
 const USUAL: u32 = 50;
+
+/// Most clips on a page.
+pub const MOST_ON_A_PAGE: u32 = 200;
+
+/// A page of the history that is asked for, or of what meets a query.
+#[derive(Clone, Debug, Default)]
+pub struct PageRequest {
+    /// The query; everything if there is none.
+    pub query: Option<String>,
+    /// Where to go on, as the page before said.
+    pub cursor: Option<String>,
+    /// Most clips on the page.
+    pub limit: Option<u32>,
+    /// The IANA name of the time zone that days are meant in; the system's if there is none.
+    pub zone: Option<String>,
+}
+
+/// A page of clips.
+#[derive(Clone, Debug)]
+pub struct Page {
+    /// The clips.
+    pub clips: Vec<Listed>,
+    /// What they meet.
+    pub query: Option<Query>,
+    /// Where the next page begins, if there is one.
+    pub next: Option<String>,
+    /// How many clips the history has.
+    pub total: u64,
+}
 
 /// Deepest place of a search that can be paged to; beyond it, a better query helps more.
 const DEEPEST: usize = 10_000;
@@ -26,7 +54,7 @@ pub enum FindError {
     #[error("“{0}” is not a cursor of this list")]
     Cursor(String),
     /// Zero clips, or too many.
-    #[error("a page has 1 to {} clips", api::MOST_ON_A_PAGE)]
+    #[error("a page has 1 to {} clips", MOST_ON_A_PAGE)]
     Limit,
     /// No such time zone.
     #[error("“{0}” is not the name of a time zone")]
@@ -59,9 +87,9 @@ impl Start {
 
 impl History {
     /// A page of the history, or of the clips that meet a query.
-    pub async fn find(&self, asked: &api::ListQuery) -> Result<api::ClipPage, FindError> {
+    pub async fn find(&self, asked: &PageRequest) -> Result<Page, FindError> {
         let limit = asked.limit.unwrap_or(USUAL);
-        if !(1..=api::MOST_ON_A_PAGE).contains(&limit) {
+        if !(1..=MOST_ON_A_PAGE).contains(&limit) {
             return Err(FindError::Limit);
         }
         let limit = limit as usize;
@@ -71,7 +99,7 @@ impl History {
             Some(name) => TimeZone::get(name).map_err(|_| FindError::Zone(name.clone()))?,
             None => TimeZone::system(),
         };
-        let query = Query::parse(asked.q.as_deref().unwrap_or_default(), &When { now: now(), zone })?;
+        let query = Query::parse(asked.query.as_deref().unwrap_or_default(), &When { now: now(), zone })?;
 
         // One more than is shown tells whether there is a next page.
         let (mut hits, positions, total): (Vec<Hit>, Vec<Option<usize>>, u64) = {
@@ -98,14 +126,13 @@ impl History {
             }
             _ => records.last().map(|last| format!("h{}-{}", last.life.copied.to_bits(), last.id)),
         });
-        let query = (!query.is_empty()).then_some(&query);
+        let query = (!query.is_empty()).then_some(query);
         let place = |number| hits.iter().position(|hit| hit.number == number).and_then(|place| positions[place]);
-        let rules = self.checked_rules();
         let clips = records
-            .iter()
-            .filter(|record| record.is_live())
-            .map(|record| listing::clip(record, place(record.number), query, &rules))
+            .into_iter()
+            .filter(ClipRecord::is_live)
+            .map(|record| Listed { position: place(record.number), record })
             .collect();
-        Ok(api::ClipPage { clips, next: next.flatten(), total })
+        Ok(Page { clips, query, next: next.flatten(), total })
     }
 }

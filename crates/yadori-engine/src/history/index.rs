@@ -5,8 +5,7 @@
 //! brings the index up to date, and then announces it. A reader waits until the index has passed the
 //! latest change that was told, so that everyone sees what they have done.
 
-use crate::history::in_force::InForce;
-use crate::history::listing;
+use crate::history::listing::{self, Listed};
 use std::sync::{Arc, Mutex, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
 use std::time::Duration;
 use tokio::sync::{broadcast, watch};
@@ -29,16 +28,28 @@ const PAUSE: Duration = Duration::from_millis(250);
 /// Something that listeners want to know.
 #[derive(Clone, Debug)]
 pub enum Announcement {
-    /// A clip changed: the number of the change, and what the event stream tells of it.
-    Clip(u64, Arc<str>),
+    /// A clip changed.
+    Clip(Arc<Change>),
     /// How the service stands has changed.
     Status,
+}
+
+/// What became of a clip.
+#[derive(Clone, Debug)]
+pub struct Change {
+    /// The number of the change.
+    pub number: u64,
+    /// The clip's id.
+    pub id: ClipId,
+    /// The clip, unless it has left the history.
+    pub clip: Option<Listed>,
+    /// How many clips the history has.
+    pub total: u64,
 }
 
 /// The history in memory.
 pub struct Ledger {
     store: Store,
-    rules: Arc<InForce>,
     index: RwLock<Index>,
     /// A record that came with its change, so that it need not be read.
     brought: Mutex<Option<ClipRecord>>,
@@ -49,7 +60,7 @@ pub struct Ledger {
 
 impl Ledger {
     /// Fills the index from the records.
-    pub async fn open(store: Store, rules: Arc<InForce>) -> Result<Self, StoreError> {
+    pub async fn open(store: Store) -> Result<Self, StoreError> {
         // What changes while the clips are being read is read again from the feed.
         let cursor = store.latest_change().await?;
         let mut filling = Filling::default();
@@ -57,7 +68,6 @@ impl Ledger {
         let index = filling.finish();
         Ok(Self {
             store,
-            rules,
             index: RwLock::new(index),
             brought: Mutex::default(),
             latest: watch::Sender::new(cursor),
@@ -181,19 +191,17 @@ impl Ledger {
         if self.announcements.receiver_count() == 0 {
             return;
         }
-        let change = self.describe(record);
-        let _ = self.announcements.send(Announcement::Clip(record.change, change));
+        let _ = self.announcements.send(Announcement::Clip(Arc::new(self.describe(record))));
     }
 
-    /// What the event stream tells of a changed clip.
-    pub fn describe(&self, record: &ClipRecord) -> Arc<str> {
+    /// What became of a clip by its latest change.
+    pub fn describe(&self, record: &ClipRecord) -> Change {
         let (position, total) = {
             let index = self.index.read().unwrap_or_else(PoisonError::into_inner);
             (index.position(record.id), index.len() as u64)
         };
-        let clip = record.is_live().then(|| listing::clip(record, position, None, &self.rules.get()));
-        let change = yadori_api::ClipChange { change: record.change, id: record.id.to_string(), clip, total };
-        serde_json::to_string(&change).unwrap_or_default().into()
+        let clip = record.is_live().then(|| Listed { record: record.clone(), position });
+        Change { number: record.change, id: record.id, clip, total }
     }
 }
 

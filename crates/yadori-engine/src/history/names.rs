@@ -1,8 +1,8 @@
 //! Which clip a person means.
 
 use crate::history::History;
+use crate::history::listing::Listed;
 use thiserror::Error;
-use yadori_api as api;
 use yadori_core::ClipId;
 use yadori_core::alias::Alias;
 use yadori_core::name::{ClipName, NameError, SHORTEST_PREFIX};
@@ -61,12 +61,12 @@ pub type Found = (ClipRecord, usize);
 
 impl History {
     /// A clip as lists show it.
-    pub fn listed(&self, record: &ClipRecord, position: Option<usize>) -> api::Clip {
-        crate::history::listing::clip(record, position, None, &self.checked_rules())
+    pub fn listed(&self, record: &ClipRecord, position: Option<usize>) -> Listed {
+        Listed { record: record.clone(), position }
     }
 
     /// Clips as lists show them, as they are now; those that have left the history are passed over.
-    pub(crate) async fn listed_now(&self, ids: &[ClipId]) -> Result<Vec<api::Clip>, StoreError> {
+    pub(crate) async fn listed_now(&self, ids: &[ClipId]) -> Result<Vec<Listed>, StoreError> {
         let mut clips = Vec::with_capacity(ids.len());
         for id in ids {
             let position = self.ledger.read().await.position(*id);
@@ -113,7 +113,7 @@ impl History {
     }
 
     /// The clip with this id, if it is in the history.
-    async fn found(&self, id: ClipId) -> Result<Option<Found>, StoreError> {
+    pub(crate) async fn found(&self, id: ClipId) -> Result<Option<Found>, StoreError> {
         let position = self.ledger.read().await.position(id);
         let Some(record) = self.store.clip(id).await?.filter(ClipRecord::is_live) else { return Ok(None) };
         let position = match position {

@@ -1,18 +1,34 @@
 //! One clip: its particulars, its formats, its words.
 
 use crate::history::History;
+use crate::history::files::ListedFile;
+use crate::history::listing::Listed;
 use crate::history::names::FindNameError;
 use bytes::Bytes;
-use yadori_api as api;
 use yadori_core::{Format, format, html};
 use yadori_store::{ClipRecord, StoreError, StoredFormat};
 
 /// Most bytes of words that are given with a clip's particulars.
 const LONGEST_TEXT: usize = 64 * 1024;
 
+/// All there is to know of a clip.
+#[derive(Clone, Debug)]
+pub struct Detail {
+    /// The clip.
+    pub clip: Listed,
+    /// Its formats.
+    pub formats: Vec<StoredFormat>,
+    /// Its words, if it has any and they are no secret.
+    pub text: Option<String>,
+    /// Whether that is all of them.
+    pub text_is_whole: bool,
+    /// Its files, if it is a list of files.
+    pub files: Vec<ListedFile>,
+}
+
 impl History {
     /// All there is to know of a clip.
-    pub async fn show(&self, name: &str) -> Result<api::ClipDetail, FindNameError> {
+    pub async fn show(&self, name: &str) -> Result<Detail, FindNameError> {
         let (record, position) = self.find_clip(name).await?;
         let formats = self.store.formats(record.number).await?;
         let (text, text_is_whole) = if record.elsewhere {
@@ -25,9 +41,7 @@ impl History {
             (Some(shown.to_owned()), shown.len() == text.len())
         };
         let files = self.files_of(&record, &formats).await?;
-        let formats =
-            formats.into_iter().map(|format| api::FormatInfo { mime: format.mime, size: format.size }).collect();
-        Ok(api::ClipDetail { clip: self.listed(&record, Some(position)), formats, text, text_is_whole, files })
+        Ok(Detail { clip: self.listed(&record, Some(position)), formats, text, text_is_whole, files })
     }
 
     /// A clip as plain text: its text format, or the words of its HTML, or the paths of its files.

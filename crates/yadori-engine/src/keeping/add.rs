@@ -2,12 +2,12 @@
 
 use crate::capture::{ByHand, CaptureError};
 use crate::clock::now;
+use crate::history::listing::Listed;
 use crate::keeping::Keeping;
 use crate::keeping::drawers::DrawerError;
 use crate::keeping::{self as keep, KeepError};
 use std::sync::Arc;
 use thiserror::Error;
-use yadori_api as api;
 use yadori_core::capture::Copy;
 use yadori_core::{Format, MillisSinceEpoch, Source, Stamp, format};
 use yadori_store::StoreError;
@@ -35,6 +35,38 @@ impl From<StoreError> for AddError {
     }
 }
 
+/// What is to be known of a clip that is added, beside its content.
+#[derive(Clone, Debug, Default)]
+pub struct NewClip {
+    /// Its title.
+    pub title: Option<String>,
+    /// When it was copied; now if not given.
+    pub copied_at: Option<MillisSinceEpoch>,
+    /// The application that it comes from.
+    pub application: Option<String>,
+    /// The title of the window that it comes from.
+    pub window: Option<String>,
+    /// Whether to pin it.
+    pub pin: bool,
+    /// The drawer to put it into.
+    pub drawer: Option<String>,
+    /// The word for its mark.
+    pub mark: Option<String>,
+    /// Its alias.
+    pub alias: Option<String>,
+    /// Whether its placeholders are filled in.
+    pub fills: bool,
+}
+
+/// A clip that was added.
+#[derive(Clone, Debug)]
+pub struct Added {
+    /// The clip.
+    pub clip: Listed,
+    /// Whether it was not there before.
+    pub new: bool,
+}
+
 impl Keeping {
     /// Makes a clip of `data` of the given MIME type. A pause does not matter, nor do the rules but for the size:
     /// the person asks for it.
@@ -42,12 +74,11 @@ impl Keeping {
         self: &Arc<Self>,
         mime: &str,
         data: bytes::Bytes,
-        particulars: api::AddQuery,
-    ) -> Result<api::Added, AddError> {
+        particulars: NewClip,
+    ) -> Result<Added, AddError> {
         let _alone = self.keeping.lock().await;
         let copied = match particulars.copied_at {
             Some(at) => {
-                let at = MillisSinceEpoch(u64::try_from(at.as_millisecond()).unwrap_or(0));
                 if at > now().plus(60_000) {
                     return Err(AddError::FromTheFuture);
                 }
@@ -55,7 +86,7 @@ impl Keeping {
             }
             None => None,
         };
-        let mut by_hand = ByHand { copied, fills: particulars.fill, ..ByHand::default() };
+        let mut by_hand = ByHand { copied, fills: particulars.fills, ..ByHand::default() };
         by_hand.title = keep::title(particulars.title.as_deref().unwrap_or_default())?;
         by_hand.mark = keep::mark(particulars.mark.as_deref().unwrap_or_default())?;
         if let Some(name) = &particulars.drawer {
@@ -75,6 +106,6 @@ impl Keeping {
         let captured = self.capture.capture(copy, &by_hand).await?;
         let record = self.history.store.clip(captured.id).await?.ok_or(StoreError::Damaged(captured.number))?;
         let position = self.history.ledger.read().await.position(captured.id);
-        Ok(api::Added { clip: self.history.listed(&record, position), new: captured.new })
+        Ok(Added { clip: self.history.listed(&record, position), new: captured.new })
     }
 }

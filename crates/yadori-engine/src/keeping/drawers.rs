@@ -1,10 +1,10 @@
 //! Drawers: made, named, filled, put in order, removed.
 
+use crate::history::listing::{self, Listed};
 use crate::history::names::FindNameError;
 use crate::keeping::KeepError;
 use crate::keeping::Keeping;
 use thiserror::Error;
-use yadori_api as api;
 use yadori_core::preview::one_line;
 use yadori_core::search::fold::fold;
 use yadori_core::{ClipId, Order};
@@ -102,11 +102,60 @@ fn random_id() -> Result<[u8; 16], DrawerError> {
     Ok(id)
 }
 
+/// A drawer, and how many clips lie in it.
+#[derive(Clone, Debug)]
+pub struct Summary {
+    /// Its name.
+    pub name: String,
+    /// How many.
+    pub clips: u64,
+}
+
+/// A drawer, and what lies in it.
+#[derive(Clone, Debug)]
+pub struct Contents {
+    /// Its name.
+    pub name: String,
+    /// What lies in it, in its order.
+    pub items: Vec<Shown>,
+}
+
+/// What lies at a place of a drawer.
+#[derive(Clone, Debug)]
+pub enum Shown {
+    /// A clip.
+    Clip(Box<Listed>),
+    /// A heading.
+    Heading(String),
+}
+
+/// A heading that is to be added, changed or removed.
+#[derive(Clone, Debug, Default)]
+pub struct NewHeading {
+    /// What it says; nothing to remove one.
+    pub words: String,
+    /// Its place; the end if not given.
+    pub at: Option<u32>,
+    /// The place of the heading that it takes the place of.
+    pub instead_of: Option<u32>,
+}
+
+/// By what the clips of a drawer are sorted.
+#[derive(Clone, Copy, Debug)]
+pub enum SortBy {
+    /// The title, or what is shown.
+    Name,
+    /// The newest first.
+    Age,
+    /// The most used first.
+    Use,
+}
+
 impl Keeping {
     /// All drawers, in their order.
-    pub async fn drawers(&self) -> Result<Vec<api::Drawer>, DrawerError> {
+    pub async fn drawers(&self) -> Result<Vec<Summary>, DrawerError> {
         let drawers = self.history.store.drawers().await?;
-        Ok(drawers.into_iter().map(|drawer| api::Drawer { name: drawer.name, clips: drawer.clips }).collect())
+        Ok(drawers.into_iter().map(|drawer| Summary { name: drawer.name, clips: drawer.clips }).collect())
     }
 
     pub(crate) async fn find_drawer(&self, given: &str) -> Result<Drawer, DrawerError> {
@@ -116,10 +165,10 @@ impl Keeping {
     }
 
     /// Makes a drawer.
-    pub async fn new_drawer(&self, given: &str) -> Result<api::Drawer, DrawerError> {
+    pub async fn new_drawer(&self, given: &str) -> Result<Summary, DrawerError> {
         let _alone = self.keeping.lock().await;
         self.make_drawer(given).await?;
-        Ok(api::Drawer { name: name(given)?, clips: 0 })
+        Ok(Summary { name: name(given)?, clips: 0 })
     }
 
     pub(crate) async fn make_drawer(&self, given: &str) -> Result<u32, DrawerError> {
@@ -144,12 +193,17 @@ impl Keeping {
     }
 
     /// Gives a drawer another name, or another place among the drawers.
-    pub async fn change_drawer(&self, given: &str, change: &api::DrawerChange) -> Result<api::Drawer, DrawerError> {
+    pub async fn change_drawer(
+        &self,
+        given: &str,
+        new_name: Option<&str>,
+        at: Option<u32>,
+    ) -> Result<Summary, DrawerError> {
         let _alone = self.keeping.lock().await;
         let drawer = self.find_drawer(given).await?;
         let drawers = self.history.store.drawers().await?;
         let mut known = drawer.name.clone();
-        if let Some(wanted) = &change.name {
+        if let Some(wanted) = new_name {
             let wanted = name(wanted)?;
             let others = || drawers.iter().filter(|other| other.number != drawer.number);
             if others().any(|other| fold(&other.name) == fold(&wanted)) {
@@ -160,7 +214,7 @@ impl Keeping {
                 .changed(self.history.store.rename_drawer(drawer.number, &wanted, self.history.stamps.next()).await?);
             known = wanted;
         }
-        if let Some(at) = change.at {
+        if let Some(at) = at {
             let others = drawers.into_iter().filter(|other| other.number != drawer.number);
             let places: Vec<Order> = others.map(|other| other.place).collect();
             let place = Order::at(&places, (at as usize).saturating_sub(1));
@@ -168,11 +222,11 @@ impl Keeping {
                 .ledger
                 .changed(self.history.store.move_drawer(drawer.number, &place, self.history.stamps.next()).await?);
         }
-        Ok(api::Drawer { name: known, clips: drawer.clips })
+        Ok(Summary { name: known, clips: drawer.clips })
     }
 
     /// Removes a drawer. Its clips go into another one, or are only in the history again; never away.
-    pub async fn remove_drawer(&self, given: &str, into: Option<&str>) -> Result<api::Drawer, DrawerError> {
+    pub async fn remove_drawer(&self, given: &str, into: Option<&str>) -> Result<Summary, DrawerError> {
         let _alone = self.keeping.lock().await;
         let drawer = self.find_drawer(given).await?;
         let clips = self.history.store.in_drawer(drawer.number).await?;
@@ -196,7 +250,7 @@ impl Keeping {
         let change = self.history.store.remove_drawer(drawer.number, &given, self.history.stamps.next()).await?;
         self.history.ledger.changed(change);
         self.history.forgetting.notify_one();
-        Ok(api::Drawer { name: drawer.name, clips: clips.len() as u64 })
+        Ok(Summary { name: drawer.name, clips: clips.len() as u64 })
     }
 
     async fn items(&self, drawer: u32) -> Result<Vec<Item>, StoreError> {
@@ -218,29 +272,34 @@ impl Keeping {
     }
 
     /// A drawer and what lies in it.
-    pub async fn drawer(&self, given: &str) -> Result<api::DrawerContents, DrawerError> {
+    pub async fn drawer(&self, given: &str) -> Result<Contents, DrawerError> {
         let drawer = self.find_drawer(given).await?;
         let items = self.items(drawer.number).await?;
         let mut shown = Vec::with_capacity(items.len());
-        for (place, item) in (1..).zip(items) {
+        for item in items {
             shown.push(match item {
-                Item::Heading(heading) => api::DrawerItem { place, clip: None, heading: Some(heading.words) },
+                Item::Heading(heading) => Shown::Heading(heading.words),
                 Item::Clip(record) => {
                     let position = self.history.ledger.read().await.position(record.id);
-                    api::DrawerItem { place, clip: Some(self.history.listed(&record, position)), heading: None }
+                    Shown::Clip(Box::new(Listed { record: *record, position }))
                 }
             });
         }
-        Ok(api::DrawerContents { name: drawer.name, items: shown })
+        Ok(Contents { name: drawer.name, items: shown })
     }
 
     /// Puts clips into a drawer, out of whatever other one they lie in.
-    pub async fn put_into_drawer(&self, given: &str, asked: &api::Put) -> Result<Vec<api::Clip>, DrawerError> {
+    pub async fn put_into_drawer(
+        &self,
+        given: &str,
+        names: &[String],
+        at: Option<u32>,
+    ) -> Result<Vec<Listed>, DrawerError> {
         let _alone = self.keeping.lock().await;
         let drawer = self.find_drawer(given).await?;
         let clips: Vec<ClipRecord> =
-            self.history.find_clips(&asked.clips).await?.into_iter().map(|(record, _)| record).collect();
-        self.put_records(drawer.number, &clips, asked.at).await?;
+            self.history.find_clips(names).await?.into_iter().map(|(record, _)| record).collect();
+        self.put_records(drawer.number, &clips, at).await?;
         let ids: Vec<ClipId> = clips.iter().map(|record| record.id).collect();
         Ok(self.history.listed_now(&ids).await?)
     }
@@ -266,7 +325,7 @@ impl Keeping {
     }
 
     /// Takes clips out of their drawers; they stay in the history.
-    pub async fn take_from_drawers(&self, names: &[String]) -> Result<Vec<api::Clip>, DrawerError> {
+    pub async fn take_from_drawers(&self, names: &[String]) -> Result<Vec<Listed>, DrawerError> {
         let _alone = self.keeping.lock().await;
         let clips = self.history.find_clips(names).await?;
         if let Some((_, position)) = clips.iter().find(|(record, _)| record.drawer.is_none()) {
@@ -280,7 +339,7 @@ impl Keeping {
     }
 
     /// Moves what lies at one place of a drawer to another.
-    pub async fn move_in_drawer(&self, given: &str, asked: &api::MoveItem) -> Result<api::DrawerContents, DrawerError> {
+    pub async fn move_in_drawer(&self, given: &str, place: u32, at: u32) -> Result<Contents, DrawerError> {
         {
             let _alone = self.keeping.lock().await;
             let drawer = self.find_drawer(given).await?;
@@ -289,7 +348,7 @@ impl Keeping {
                 let index = (place as usize).checked_sub(1).filter(|index| *index < items.len());
                 index.ok_or(DrawerError::NoSuchPlace(place))
             };
-            let (from, to) = (index(asked.place)?, index(asked.at)?);
+            let (from, to) = (index(place)?, index(at)?);
             let moved = items.remove(from);
             let places: Vec<Order> = items.iter().filter_map(|item| item.place().cloned()).collect();
             let place = Order::at(&places, to);
@@ -308,7 +367,7 @@ impl Keeping {
     }
 
     /// Adds a heading to a drawer, or changes or removes one.
-    pub async fn head_drawer(&self, given: &str, asked: &api::NewHeading) -> Result<api::DrawerContents, DrawerError> {
+    pub async fn head_drawer(&self, given: &str, asked: &NewHeading) -> Result<Contents, DrawerError> {
         {
             let _alone = self.keeping.lock().await;
             let drawer = self.find_drawer(given).await?;
@@ -347,7 +406,7 @@ impl Keeping {
     }
 
     /// Sorts the clips of a drawer; each stays under its heading.
-    pub async fn sort_drawer(&self, given: &str, by: api::SortBy) -> Result<api::DrawerContents, DrawerError> {
+    pub async fn sort_drawer(&self, given: &str, by: SortBy) -> Result<Contents, DrawerError> {
         {
             let _alone = self.keeping.lock().await;
             let drawer = self.find_drawer(given).await?;
@@ -366,14 +425,14 @@ impl Keeping {
                 let mut sorted: Vec<(String, &ClipRecord)> = clips
                     .iter()
                     .map(|record| {
-                        let shown = self.history.listed(record, None);
-                        (fold(shown.title.as_deref().unwrap_or(&shown.preview)), *record)
+                        let shown = record.title.clone().unwrap_or_else(|| listing::preview(record, None).0);
+                        (fold(&shown), *record)
                     })
                     .collect();
                 match by {
-                    api::SortBy::Name => sorted.sort_by(|(a, _), (b, _)| a.cmp(b)),
-                    api::SortBy::Age => sorted.sort_by_key(|(_, record)| std::cmp::Reverse(record.life.copied)),
-                    api::SortBy::Use => {
+                    SortBy::Name => sorted.sort_by(|(a, _), (b, _)| a.cmp(b)),
+                    SortBy::Age => sorted.sort_by_key(|(_, record)| std::cmp::Reverse(record.life.copied)),
+                    SortBy::Use => {
                         sorted
                             .sort_by_key(|(_, record)| std::cmp::Reverse(record.recalls.saturating_add(record.copies)));
                     }

@@ -6,7 +6,7 @@
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
-use yadori_api::Source;
+use yadori_core::Kind;
 
 /// The version of this form.
 pub const VERSION: u32 = 1;
@@ -51,7 +51,7 @@ pub struct Clip {
     /// Its id.
     pub id: String,
     /// What it is.
-    pub kind: yadori_api::Kind,
+    pub kind: Kind,
     /// Its formats, in their order.
     pub formats: Vec<FormatLine>,
     /// When it was last copied.
@@ -80,6 +80,23 @@ pub struct Clip {
     /// Where it was copied.
     #[serde(default)]
     pub source: Source,
+}
+
+/// Where a clip was copied.
+#[derive(Debug, Default, Serialize, Deserialize)]
+pub struct Source {
+    /// The application.
+    #[serde(default)]
+    pub application: Option<String>,
+    /// The title of its window.
+    #[serde(default)]
+    pub window: Option<String>,
+    /// The page.
+    #[serde(default)]
+    pub page: Option<String>,
+    /// Whether it was merely selected.
+    #[serde(default)]
+    pub selected: bool,
 }
 
 /// One format of a clip.

@@ -4,10 +4,11 @@
 
 use crate::clock::{now, timestamp};
 use crate::history::find::FindError;
+use crate::history::listing;
 use crate::history::names::FindNameError;
-use crate::keeping::drawers::DrawerError;
+use crate::keeping::drawers::{DrawerError, Shown};
 use crate::moving::Moving;
-use crate::moving::archive::{self, CONTENT, Clip, Drawer, FormatLine, Head, INLINE, Item, LIST, Line};
+use crate::moving::archive::{self, CONTENT, Clip, Drawer, FormatLine, Head, INLINE, Item, LIST, Line, Source};
 use bytes::Bytes;
 use jiff::tz::TimeZone;
 use std::collections::HashSet;
@@ -16,7 +17,6 @@ use std::sync::Arc;
 use thiserror::Error;
 use tokio::runtime::Handle;
 use tokio::sync::mpsc;
-use yadori_api as api;
 use yadori_core::preview::unsafe_to_print;
 use yadori_core::search::{Query, When};
 use yadori_core::{ClipId, Kind, format, join};
@@ -60,10 +60,36 @@ pub struct Export {
     pub pieces: mpsc::Receiver<io::Result<Bytes>>,
 }
 
+/// The clips that are exported.
+#[derive(Clone, Debug)]
+pub enum Selection {
+    /// All of them.
+    All,
+    /// Those with these names.
+    Named(Vec<String>),
+    /// Those that meet this query.
+    Found(String),
+    /// Those in this drawer.
+    Drawer(String),
+}
+
+/// As what they are exported.
+#[derive(Clone, Copy, Debug)]
+pub enum Form {
+    /// An archive that can be imported again.
+    Zip,
+    /// Texts.
+    Text,
+    /// A page.
+    Html,
+    /// A table.
+    Csv,
+}
+
 impl Moving {
     /// Exports the clips that are asked for. What looks like a secret is never exported.
-    pub async fn export(self: &Arc<Self>, asked: &api::ExportQuery) -> Result<Export, ExportError> {
-        let wanted = self.selection(asked).await?;
+    pub async fn export(self: &Arc<Self>, selection: &Selection, form: Form) -> Result<Export, ExportError> {
+        let wanted = self.selected(selection).await?;
         let (numbers, left_out): (Vec<u64>, u64) = {
             let index = self.history.ledger.read().await;
             let clips: Vec<_> = wanted.iter().filter_map(|id| index.candidate_of(*id)).collect();
@@ -73,15 +99,15 @@ impl Moving {
         };
         let clips = numbers.len() as u64;
         let (sender, pieces) = mpsc::channel(WAITING);
-        let (service, form, handle) = (self.clone(), asked.form, Handle::current());
+        let (service, handle) = (self.clone(), Handle::current());
         self.background.tasks.spawn_blocking(move || {
             let mut out = Outgoing { sender: sender.clone(), piece: Vec::with_capacity(PIECE) };
             let source = Reader { service: &service, handle: &handle, numbers: &numbers };
             let done = match form {
-                api::ExportForm::Zip => source.zip(&mut out),
-                api::ExportForm::Text => source.text(&mut out),
-                api::ExportForm::Html => source.html(&mut out),
-                api::ExportForm::Csv => source.csv(&mut out),
+                Form::Zip => source.zip(&mut out),
+                Form::Text => source.text(&mut out),
+                Form::Html => source.html(&mut out),
+                Form::Csv => source.csv(&mut out),
             };
             if let Err(error) = done.and_then(|()| out.flush())
                 && error.kind() != io::ErrorKind::BrokenPipe
@@ -93,24 +119,21 @@ impl Moving {
         Ok(Export { clips, left_out, pieces })
     }
 
-    async fn selection(&self, asked: &api::ExportQuery) -> Result<Vec<ClipId>, ExportError> {
-        if let Some(names) = &asked.clips {
-            let names: Vec<String> = names.split(',').map(str::to_owned).collect();
-            return Ok(self.history.find_clips(&names).await?.into_iter().map(|(record, _)| record.id).collect());
-        }
-        if let Some(name) = &asked.drawer {
-            let drawer = self.keeping.find_drawer(name).await?;
-            return Ok(self
-                .history
-                .store
-                .in_drawer(drawer.number)
-                .await?
-                .into_iter()
-                .map(|record| record.id)
-                .collect());
-        }
+    async fn selected(&self, selection: &Selection) -> Result<Vec<ClipId>, ExportError> {
+        let query = match selection {
+            Selection::Named(names) => {
+                return Ok(self.history.find_clips(names).await?.into_iter().map(|(record, _)| record.id).collect());
+            }
+            Selection::Drawer(name) => {
+                let drawer = self.keeping.find_drawer(name).await?;
+                let records = self.history.store.in_drawer(drawer.number).await?;
+                return Ok(records.into_iter().map(|record| record.id).collect());
+            }
+            Selection::Found(query) => query.as_str(),
+            Selection::All => "",
+        };
         let when = When { now: now(), zone: TimeZone::system() };
-        let query = Query::parse(asked.q.as_deref().unwrap_or_default(), &when).map_err(FindError::from)?;
+        let query = Query::parse(query, &when).map_err(FindError::from)?;
         let index = self.history.ledger.read().await;
         let hits = if query.is_empty() { index.page(None, usize::MAX) } else { index.search(&query, 0, usize::MAX) };
         Ok(hits.into_iter().map(|hit| hit.id).collect())
@@ -214,7 +237,7 @@ impl Reader<'_> {
                     });
                 }
                 exported.insert(record.id);
-                line(&mut zip, &Line::Clip(Box::new(self.clip(record, lines))))?;
+                line(&mut zip, &Line::Clip(Box::new(line_of(record, lines))))?;
             }
         }
         let pinned = self.wait(self.service.history.store.pinned())?;
@@ -250,34 +273,16 @@ impl Reader<'_> {
         Ok(())
     }
 
-    fn clip(&self, record: &ClipRecord, formats: Vec<FormatLine>) -> Clip {
-        let shown = self.service.history.listed(record, None);
-        Clip {
-            id: shown.id,
-            kind: shown.kind,
-            formats,
-            copied_at: shown.copied_at,
-            copies: shown.copies,
-            recalled_at: shown.recalled_at,
-            recalls: shown.recalls,
-            title: shown.title,
-            mark: record.mark.map(|mark| mark.word().to_owned()),
-            alias: shown.alias,
-            fills: shown.fills,
-            source: shown.source,
-        }
-    }
-
     fn drawer(&self, name: &str, exported: &HashSet<ClipId>) -> io::Result<Drawer> {
         let contents = self.handle.block_on(self.service.keeping.drawer(name)).map_err(io::Error::other)?;
         let mut items = Vec::new();
         for item in contents.items {
-            match (item.heading, item.clip) {
-                (Some(heading), _) => items.push(Item::Heading(heading)),
-                (None, Some(clip)) if ClipId::parse(&clip.id).is_some_and(|id| exported.contains(&id)) => {
-                    items.push(Item::Clip(clip.id));
+            match item {
+                Shown::Heading(heading) => items.push(Item::Heading(heading)),
+                Shown::Clip(clip) if exported.contains(&clip.record.id) => {
+                    items.push(Item::Clip(clip.record.id.to_string()));
                 }
-                _ => {}
+                Shown::Clip(_) => {}
             }
         }
         if !items.iter().any(|item| matches!(item, Item::Clip(_))) {
@@ -306,8 +311,8 @@ impl Reader<'_> {
             join::escaped(&self.service.history.device)
         )?;
         self.each(|record| {
-            let shown = self.service.history.listed(record, None);
-            let title = shown.title.map(|title| format!("<h2>{}</h2>", join::escaped(&title))).unwrap_or_default();
+            let title =
+                record.title.as_ref().map(|title| format!("<h2>{}</h2>", join::escaped(title))).unwrap_or_default();
             let words: String =
                 self.words(record)?.chars().filter(|c| matches!(c, '\n' | '\t') || !unsafe_to_print(*c)).collect();
             // Line ends are kept as they are within this element.
@@ -319,7 +324,7 @@ impl Reader<'_> {
                 }
                 Kind::Image => {
                     let small = self.wait(self.service.history.store.thumbnail(record.number))?;
-                    let alt = join::escaped(&shown.preview);
+                    let alt = join::escaped(&listing::preview(record, None).0);
                     match small {
                         Some(small) => format!(
                             "<img alt=\"{alt}\" src=\"data:{};base64,{}\">",
@@ -331,7 +336,7 @@ impl Reader<'_> {
                 }
                 _ => format!("<pre>{escaped}</pre>"),
             };
-            writeln!(out, "<article><time>{}</time>{title}{body}</article>", shown.copied_at)
+            writeln!(out, "<article><time>{}</time>{title}{body}</article>", timestamp(record.life.copied.at()))
         })
     }
 
@@ -339,23 +344,45 @@ impl Reader<'_> {
         let mut table = csv::Writer::from_writer(out);
         table.write_record(["id", "kind", "copied_at", "application", "title", "drawer", "alias", "pinned", "text"])?;
         self.each(|record| {
-            let shown = self.service.history.listed(record, None);
             let text = self.words(record)?;
             let field = |field: &Option<String>| field.clone().unwrap_or_default();
             table.write_record([
-                shown.id.clone(),
-                shown.kind.word().to_owned(),
-                shown.copied_at.to_string(),
-                field(&shown.source.application),
-                field(&shown.title),
-                field(&shown.drawer),
-                field(&shown.alias),
-                shown.pinned.to_string(),
+                record.id.to_string(),
+                record.kind.word().to_owned(),
+                timestamp(record.life.copied.at()).to_string(),
+                field(&record.source.application),
+                field(&record.title),
+                field(&record.drawer.as_ref().map(|drawer| drawer.name.clone())),
+                field(&record.alias),
+                record.pin.is_some().to_string(),
                 text,
             ])?;
             Ok(())
         })?;
         table.flush()
+    }
+}
+
+/// A clip as it stands in the list of an archive.
+fn line_of(record: &ClipRecord, formats: Vec<FormatLine>) -> Clip {
+    Clip {
+        id: record.id.to_string(),
+        kind: record.kind,
+        formats,
+        copied_at: timestamp(record.life.copied.at()),
+        copies: record.copies,
+        recalled_at: record.recalled_at.map(timestamp),
+        recalls: record.recalls,
+        title: record.title.clone(),
+        mark: record.mark.map(|mark| mark.word().to_owned()),
+        alias: record.alias.clone(),
+        fills: record.fills,
+        source: Source {
+            application: record.source.application.clone(),
+            window: record.source.window.clone(),
+            page: record.source.page.clone(),
+            selected: record.source.selected,
+        },
     }
 }
 

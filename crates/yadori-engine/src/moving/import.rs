@@ -6,7 +6,7 @@
 
 use crate::capture::{ByHand, CaptureError};
 use crate::clock::now;
-use crate::keeping;
+use crate::keeping::{self, drawers::NewHeading};
 use crate::moving::Moving;
 use crate::moving::archive::{CONTENT, Clip, Drawer, FormatLine, Item, LIST, Line, VERSION};
 use crate::moving::export::hex;
@@ -19,7 +19,6 @@ use std::sync::Arc;
 use thiserror::Error;
 use tokio::runtime::Handle;
 use tokio::sync::mpsc;
-use yadori_api as api;
 use yadori_core::capture::Copy;
 use yadori_core::search::fold::fold;
 use yadori_core::{ClipId, Format, MillisSinceEpoch, Source, Stamp, format};
@@ -99,6 +98,45 @@ impl Seek for Shared {
     }
 }
 
+/// How far an import is.
+#[derive(Clone, Debug, Default)]
+pub struct Progress {
+    /// Clips read so far.
+    pub read: u64,
+    /// What it did, at its end.
+    pub report: Option<Report>,
+    /// Why it ended early.
+    pub error: Option<String>,
+}
+
+/// What an import did.
+#[derive(Clone, Debug, Default)]
+pub struct Report {
+    /// Clips that were not there before.
+    pub added: u64,
+    /// Clips that were there already.
+    pub known: u64,
+    /// Clips that are back from the bin.
+    pub restored: u64,
+    /// Clips that were left out.
+    pub skipped: u64,
+    /// Why, for the first of them.
+    pub reasons: Vec<NotImported>,
+    /// Contents that belong to no clip.
+    pub unused: u64,
+}
+
+/// A clip that was not imported.
+#[derive(Clone, Debug)]
+pub struct NotImported {
+    /// The line of the list.
+    pub line: u64,
+    /// The id that it is said to have.
+    pub id: Option<String>,
+    /// Why.
+    pub reason: String,
+}
+
 impl Moving {
     /// A file without a name in the service's folder, which is gone when it is closed.
     pub fn nameless_file(&self) -> std::io::Result<File> {
@@ -110,13 +148,13 @@ impl Moving {
     }
 
     /// Imports an archive. Tells how far it is, and at last what it did.
-    pub fn import(self: &Arc<Self>, archive: File) -> mpsc::Receiver<api::ImportProgress> {
+    pub fn import(self: &Arc<Self>, archive: File) -> mpsc::Receiver<Progress> {
         let (sender, progress) = mpsc::channel(16);
         let (service, handle) = (self.clone(), Handle::current());
         self.background.tasks.spawn_blocking(move || {
             let mut import = Import::new(&service, &handle, &sender);
             let outcome = import.run(archive);
-            let mut last = api::ImportProgress { read: import.read, report: Some(import.report), error: None };
+            let mut last = Progress { read: import.read, report: Some(import.report), error: None };
             if let Err(error) = outcome {
                 last.error = Some(error.to_string());
             }
@@ -130,8 +168,8 @@ impl Moving {
 struct Import<'a> {
     service: &'a Arc<Moving>,
     handle: &'a Handle,
-    sender: &'a mpsc::Sender<api::ImportProgress>,
-    report: api::ImportReport,
+    sender: &'a mpsc::Sender<Progress>,
+    report: Report,
     read: u64,
     used: HashSet<String>,
 }
@@ -163,8 +201,8 @@ enum Done {
 }
 
 impl<'a> Import<'a> {
-    fn new(service: &'a Arc<Moving>, handle: &'a Handle, sender: &'a mpsc::Sender<api::ImportProgress>) -> Self {
-        Self { service, handle, sender, report: api::ImportReport::default(), read: 0, used: HashSet::new() }
+    fn new(service: &'a Arc<Moving>, handle: &'a Handle, sender: &'a mpsc::Sender<Progress>) -> Self {
+        Self { service, handle, sender, report: Report::default(), read: 0, used: HashSet::new() }
     }
 
     fn run(&mut self, file: File) -> Result<(), ImportError> {
@@ -228,9 +266,7 @@ impl<'a> Import<'a> {
                         Err(Fault::Import(error)) => return Err(error),
                     }
                     if self.read.is_multiple_of(EVERY) {
-                        let _ = self
-                            .sender
-                            .blocking_send(api::ImportProgress { read: self.read, ..api::ImportProgress::default() });
+                        let _ = self.sender.blocking_send(Progress { read: self.read, ..Progress::default() });
                     }
                 }
                 Line::Pins(ids) => self.pins(&ids)?,
@@ -247,7 +283,7 @@ impl<'a> Import<'a> {
         self.report.skipped += 1;
         if self.report.reasons.len() < REASONS {
             let id = id.map(|id| yadori_core::preview::one_line(id, 40));
-            self.report.reasons.push(api::NotImported { line, id, reason });
+            self.report.reasons.push(NotImported { line, id, reason });
         }
     }
 
@@ -408,7 +444,7 @@ impl<'a> Import<'a> {
                 // Headings of a drawer that is here already stay as they are.
                 Err(_) if !new => Ok(()),
                 Err(words) => {
-                    let heading = api::NewHeading { words, ..api::NewHeading::default() };
+                    let heading = NewHeading { words, ..NewHeading::default() };
                     self.handle.block_on(self.service.keeping.head_drawer(&drawer.name, &heading)).map(drop)
                 }
             };

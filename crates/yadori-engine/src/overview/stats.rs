@@ -1,12 +1,12 @@
 //! The figures: what is kept, how it grows, what is reused.
 
 use crate::clock::now;
+use crate::history::listing::Listed;
 use crate::overview::Overview;
 use jiff::ToSpan;
 use jiff::civil::Date;
 use std::collections::HashMap;
 use thiserror::Error;
-use yadori_api as api;
 use yadori_core::amounts::DAY;
 use yadori_store::StoreError;
 
@@ -16,9 +16,10 @@ const DAYS: (u32, u32) = (14, 366);
 /// Clips and applications in a list of the first ones.
 const FIRST: usize = 10;
 
-/// Seconds that it takes to walk to the source of something, copy it and walk back; and to recall it instead.
-const WALK_SECONDS: u64 = 7;
-const RECALL_SECONDS: u64 = 2;
+/// Seconds that it takes to walk to the source of something, copy it and walk back.
+pub const WALK_SECONDS: u64 = 7;
+/// Seconds that it takes to recall it instead.
+pub const RECALL_SECONDS: u64 = 2;
 
 /// Why there are no figures.
 #[derive(Debug, Error)]
@@ -31,10 +32,63 @@ pub enum StatsError {
     Store(#[from] StoreError),
 }
 
+/// What happened on a day, by UTC.
+#[derive(Clone, Debug)]
+pub struct DayFigures {
+    /// The day, as 2026-11-23.
+    pub day: String,
+    /// Copies captured.
+    pub captured: u32,
+    /// Clips recalled.
+    pub recalled: u32,
+    /// Clips swept.
+    pub swept: u32,
+    /// Clips cleared or deleted.
+    pub cleared: u32,
+    /// Bytes of the clips in the history that were copied on it.
+    pub bytes: u64,
+}
+
+/// What part of the history something has.
+#[derive(Clone, Debug)]
+pub struct Share {
+    /// What.
+    pub name: String,
+    /// How many clips.
+    pub clips: u64,
+    /// How many bytes.
+    pub bytes: u64,
+}
+
+/// The figures.
+#[derive(Clone, Debug)]
+pub struct Stats {
+    /// How many clips the history has.
+    pub clips: u64,
+    /// How many of them are kept.
+    pub kept: u64,
+    /// Their bytes.
+    pub bytes: u64,
+    /// Bytes that the database takes on the disk, if it says.
+    pub bytes_on_disk: Option<u64>,
+    /// Clips in the bin.
+    pub in_bin: u64,
+    /// The last days.
+    pub days: Vec<DayFigures>,
+    /// By kind.
+    pub kinds: Vec<Share>,
+    /// By application, the first ones.
+    pub applications: Vec<Share>,
+    /// The clips that were used most.
+    pub most_used: Vec<Listed>,
+    /// How often something was recalled.
+    pub recalls: u64,
+}
+
 impl Overview {
     /// The figures of the last days.
-    pub async fn stats(&self, asked: &api::StatsQuery) -> Result<api::Stats, StatsError> {
-        let count = asked.days.unwrap_or(DAYS.0);
+    pub async fn stats(&self, days: Option<u32>) -> Result<Stats, StatsError> {
+        let count = days.unwrap_or(DAYS.0);
         if !(1..=DAYS.1).contains(&count) {
             return Err(StatsError::Days);
         }
@@ -67,7 +121,7 @@ impl Overview {
         };
         let days = (first..=today).map(|number| {
             let day = happened.iter().find(|day| day.number == number).copied().unwrap_or_default();
-            api::DayFigures {
+            DayFigures {
                 day: date(number),
                 captured: day.captured,
                 recalled: day.recalled,
@@ -76,7 +130,7 @@ impl Overview {
                 bytes: sizes.get(&number).copied().unwrap_or(0),
             }
         });
-        Ok(api::Stats {
+        Ok(Stats {
             clips,
             kept,
             bytes,
@@ -86,14 +140,7 @@ impl Overview {
             kinds: shares(kinds),
             applications: shares(applications).into_iter().take(FIRST).collect(),
             most_used: self.history.listed_now(&used).await?,
-            saved: api::Saved {
-                recalls,
-                switches: recalls * 2,
-                seconds: recalls * (WALK_SECONDS - RECALL_SECONDS),
-                formula: format!(
-                    "each recall spares two switches of windows; walking to the source and back is taken to last {WALK_SECONDS} seconds, a recall {RECALL_SECONDS}"
-                ),
-            },
+            recalls,
         })
     }
 }
@@ -103,9 +150,9 @@ fn date(number: u32) -> String {
     epoch.checked_add(i64::from(number).days()).unwrap_or(epoch).to_string()
 }
 
-fn shares(shares: HashMap<String, (u64, u64)>) -> Vec<api::Share> {
-    let mut shares: Vec<api::Share> =
-        shares.into_iter().map(|(name, (clips, bytes))| api::Share { name, clips, bytes }).collect();
+fn shares(shares: HashMap<String, (u64, u64)>) -> Vec<Share> {
+    let mut shares: Vec<Share> =
+        shares.into_iter().map(|(name, (clips, bytes))| Share { name, clips, bytes }).collect();
     shares.sort_by(|a, b| b.clips.cmp(&a.clips).then_with(|| a.name.cmp(&b.name)));
     shares
 }

@@ -1,20 +1,110 @@
 //! How the service stands.
 
-use crate::clock::{now, timestamp};
-use crate::history::listing;
+use crate::capture::journal::Journal;
+use crate::clock::now;
+use crate::history::listing::Listed;
 use crate::overview::Overview;
+use crate::retention::Held;
 use std::path::PathBuf;
-use yadori_api as api;
-use yadori_core::Kind;
 use yadori_core::amounts::DAY;
-use yadori_core::capture::Refusal;
 use yadori_core::retention::{self, Limits, RetentionRules, Scope};
-use yadori_store::private::ServerState;
+use yadori_core::tray::Tray;
+use yadori_core::{Kind, MillisSinceEpoch};
+use yadori_store::private::{ServerError, ServerState};
+
+/// Why copies are not captured.
+#[derive(Clone, Debug)]
+pub enum Off {
+    /// There is no clipboard, for this reason.
+    NoClipboard(String),
+    /// The rules say so.
+    ByRule,
+}
+
+/// How the service stands.
+#[derive(Clone, Debug)]
+pub struct Status {
+    /// The name of this device.
+    pub device: String,
+    /// When the service was started.
+    pub started: MillisSinceEpoch,
+    /// The folder that everything is kept in.
+    pub home: String,
+    /// How capture stands.
+    pub journal: Journal,
+    /// Why nothing is captured, if that is so.
+    pub off: Option<Off>,
+    /// How many clips the history has.
+    pub clips: u64,
+    /// The latest copy.
+    pub last_copy: Option<Listed>,
+    /// What is due to go.
+    pub due: Due,
+    /// How much of what the rules allow is taken.
+    pub room: Vec<Room>,
+    /// The tray.
+    pub tray: Tray,
+    /// How many devices are linked.
+    pub linked: u32,
+    /// How many of them are connected.
+    pub connected: u32,
+    /// Whether sharing goes on.
+    pub shares: bool,
+    /// Whether the service is started when the person logs in, if that can be found out.
+    pub starts_at_log_in: Option<bool>,
+    /// How the database stands.
+    pub database: Database,
+    /// The size of the largest copy that is captured, in bytes.
+    pub size_limit: u64,
+}
+
+/// What is due to go.
+#[derive(Clone, Debug)]
+pub struct Due {
+    /// Clips that are too old within a day.
+    pub within_a_day: u64,
+    /// Clips in the bin.
+    pub in_bin: u64,
+    /// A sweep that waits for a person's word.
+    pub held: Option<Held>,
+}
+
+/// How much of what the rules allow is taken.
+#[derive(Clone, Debug)]
+pub struct Room {
+    /// By which kind; by all if none.
+    pub kind: Option<Kind>,
+    /// Bytes taken.
+    pub bytes: u64,
+    /// Bytes allowed.
+    pub limit: Option<u64>,
+    /// Clips there are.
+    pub clips: u64,
+    /// Clips allowed.
+    pub clip_limit: Option<u64>,
+}
+
+/// How the database stands.
+#[derive(Clone, Debug)]
+pub struct Database {
+    /// Whether it is the service's own.
+    pub private: bool,
+    /// Whether it answers.
+    pub answers: bool,
+    /// How often it was started again.
+    pub restarts: u32,
+    /// Its process.
+    pub pid: Option<u32>,
+    /// Bytes it takes on the disk, if it says.
+    pub bytes: Option<u64>,
+    /// Why it could not be started again.
+    pub failure: Option<ServerError>,
+}
 
 impl Overview {
     /// Everything that a person wants to know when something seems wrong. Answers even when the database
-    /// does not. Whether there are pages, `console`, is known to those who serve them.
-    pub async fn status(&self, console: bool) -> api::Status {
+    /// does not.
+    pub async fn status(&self) -> Status {
         let journal = self.capture.journal().clone();
         let (clips, last) = {
             let index = self.history.ledger.read().await;
@@ -41,74 +131,40 @@ impl Overview {
             Some(ServerState::Running { pid, restarts, .. }) => (Some(*pid), *restarts),
             _ => (None, 0),
         };
-        let contested = journal.contested.as_ref().map(|name| {
-            format!("another program ({name}) takes the clipboard each time something is put on it, and is let have it")
-        });
         let history = self.history.checked_rules().rules().history;
-        let off = journal.off.clone().or_else(|| (!history).then(|| Refusal::Off.to_string()));
-        let state = match (&off, &journal.pause) {
-            (Some(_), _) => api::CaptureState::Off,
-            (None, Some(_)) => api::CaptureState::Paused,
-            (None, None) => api::CaptureState::On,
-        };
+        let off = journal.off.clone().map(Off::NoClipboard).or_else(|| (!history).then_some(Off::ByRule));
         let room = self.room().await;
         let (linked, connected) = self.links.numbers();
-        let devices = api::LinkedDevices { linked, connected, paused: !self.sync.shares() };
-        api::Status {
-            version: env!("CARGO_PKG_VERSION").into(),
+        let tray = self.history.tray.lock().await.clone();
+        Status {
             device: self.history.device.clone(),
-            started_at: timestamp(self.started),
-            pid: std::process::id(),
+            started: self.started,
             home: self.home.clone(),
-            capture: api::Capture {
-                state,
-                since: timestamp(journal.since),
-                until: journal.pause.and_then(|pause| pause.until).map(timestamp),
-                clipboard: journal.clipboard.into(),
-                reason: off,
-                notes: journal.notes.into_iter().chain(contested).collect(),
-                waiting: journal.waiting as u64,
-            },
+            journal,
+            off,
             clips,
             last_copy,
-            refused: journal
-                .refused
-                .into_iter()
-                .map(|(reason, refused)| api::Refused {
-                    reason: reason.into(),
-                    message: refused.last.to_string(),
-                    count: refused.count,
-                    last_at: timestamp(refused.last_at),
-                    last_application: refused.last_application,
-                })
-                .collect(),
             due: self.due(bytes.is_some()).await,
             room,
-            devices,
-            tray: {
-                let tray = self.history.tray.lock().await;
-                api::TrayState {
-                    open: tray.open,
-                    clips: tray.items().len() as u32,
-                    waiting: tray.waiting().len() as u32,
-                }
-            },
+            tray,
+            linked,
+            connected,
+            shares: self.sync.shares(),
             starts_at_log_in: starts_at_log_in(),
-            database: api::Database {
+            database: Database {
                 private: server.is_some(),
                 answers: bytes.is_some(),
                 restarts,
                 pid,
                 bytes,
-                failure: away.flatten().map(|failure| failure.to_string()),
+                failure: away.flatten(),
             },
-            console,
             size_limit: self.reading.size_limit(),
         }
     }
 
     /// What is due to go.
-    async fn due(&self, database_answers: bool) -> api::Due {
+    async fn due(&self, database_answers: bool) -> Due {
         let rules = self.history.checked_rules();
         let soon = now().plus(DAY);
         let within_a_day = {
@@ -124,12 +180,11 @@ impl Overview {
             false => 0,
         };
         let held = self.retention.sweeps().held.clone();
-        let (held, held_because) = held.map_or((0, None), |held| (held.clips as u64, Some(held.because)));
-        api::Due { within_a_day, in_bin, held, held_because }
+        Due { within_a_day, in_bin, held }
     }
 
     /// How much of what the rules allow is taken.
-    async fn room(&self) -> Vec<api::Room> {
+    async fn room(&self) -> Vec<Room> {
         let rules = self.history.checked_rules();
         let retention = &rules.rules().retention;
         let mut room = vec![(None, retention.all)];
@@ -142,12 +197,12 @@ impl Overview {
         let unkept: Vec<_> = index.candidates().into_iter().map(|(_, clip)| clip).filter(|clip| !clip.kept).collect();
         let taken = |(kind, limits): (Option<Kind>, Limits)| {
             let of_kind = || unkept.iter().filter(|clip| kind.is_none_or(|kind| clip.kind == kind));
-            api::Room {
-                kind: kind.map(listing::kind),
+            Room {
+                kind,
                 bytes: of_kind().map(|clip| clip.size).sum(),
-                limit: limits.bytes.unwrap_or(0),
+                limit: limits.bytes,
                 clips: of_kind().count() as u64,
-                clip_limit: limits.count.unwrap_or(0),
+                clip_limit: limits.count,
             }
         };
         room.into_iter().map(taken).collect()

@@ -4,25 +4,36 @@ use crate::clock::now;
 use crate::history::names::FindNameError;
 use crate::recalling::Recalling;
 use crate::recalling::{Filling, RecallError};
-use yadori_api as api;
+use std::collections::BTreeMap;
 use yadori_core::Format;
 use yadori_core::alias::{self, Piece};
 use yadori_core::fill::Ask;
 
+/// A text with its aliases filled in.
+#[derive(Clone, Debug)]
+pub struct Expanded {
+    /// The text.
+    pub text: String,
+    /// The aliases that were filled in.
+    pub filled: Vec<String>,
+    /// Those that stand for nothing.
+    pub unknown: Vec<String>,
+}
+
 impl Recalling {
     /// A text with its aliases filled in, and the placeholders of clips that have some. What stands for nothing
     /// stays as it is.
-    pub async fn expand(&self, asked: &api::Expand) -> Result<api::Expanded, RecallError> {
-        let mut expanded = api::Expanded { text: String::new(), filled: Vec::new(), unknown: Vec::new() };
+    pub async fn expand(&self, text: &str, answers: &BTreeMap<String, String>) -> Result<Expanded, RecallError> {
+        let mut expanded = Expanded { text: String::new(), filled: Vec::new(), unknown: Vec::new() };
         let mut used = Vec::new();
         let mut missing: Vec<Ask> = Vec::new();
-        let mut filling = Filling::new(&asked.answers, false);
+        let mut filling = Filling::new(answers, false);
         let once = |list: &mut Vec<String>, name: String| {
             if !list.contains(&name) {
                 list.push(name);
             }
         };
-        for piece in alias::pieces(&asked.text) {
+        for piece in alias::pieces(text) {
             let (alias, written) = match piece {
                 Piece::Text(text) => {
                     expanded.text.push_str(text);

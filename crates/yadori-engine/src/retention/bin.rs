@@ -1,13 +1,13 @@
 //! The bin: listed, brought back from, emptied.
 
-use crate::clock::timestamp;
+use crate::history::find::MOST_ON_A_PAGE;
+use crate::history::listing::Listed;
 use crate::history::names::FindNameError;
 use crate::retention::Retention;
 use std::sync::Arc;
 use thiserror::Error;
-use yadori_api as api;
 use yadori_core::clip::Gone;
-use yadori_core::{ClipId, retention};
+use yadori_core::{ClipId, MillisSinceEpoch};
 use yadori_store::{ClipRecord, StoreError};
 
 /// Clips listed when nothing else is asked for.
@@ -20,38 +20,53 @@ const BATCH: u32 = 200;
 #[derive(Debug, Error)]
 pub enum BinError {
     /// Zero clips, or too many.
-    #[error("a page of the bin has 1 to {} clips", api::MOST_ON_A_PAGE)]
+    #[error("a page of the bin has 1 to {} clips", MOST_ON_A_PAGE)]
     Limit,
     /// The records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
 }
 
+/// What waits in the bin.
+#[derive(Clone, Debug)]
+pub struct Bin {
+    /// A page of it, latest first.
+    pub clips: Vec<Binned>,
+    /// How many clips there are in all.
+    pub total: u64,
+    /// How many bytes they have.
+    pub bytes: u64,
+}
+
+/// A clip in the bin.
+#[derive(Clone, Debug)]
+pub struct Binned {
+    /// The clip.
+    pub record: ClipRecord,
+    /// How it came there.
+    pub how: Gone,
+    /// When.
+    pub since: MillisSinceEpoch,
+}
+
 impl Retention {
     /// What waits in the bin, latest first.
-    pub async fn bin(&self, asked: &api::BinQuery) -> Result<api::Bin, BinError> {
-        let limit = asked.limit.unwrap_or(USUAL);
-        if !(1..=api::MOST_ON_A_PAGE).contains(&limit) {
+    pub async fn bin(&self, skip: u32, limit: Option<u32>) -> Result<Bin, BinError> {
+        let limit = limit.unwrap_or(USUAL);
+        if !(1..=MOST_ON_A_PAGE).contains(&limit) {
             return Err(BinError::Limit);
         }
-        let records = self.history.store.bin(asked.skip.unwrap_or(0), limit).await?;
+        let records = self.history.store.bin(skip, limit).await?;
         let (total, bytes) = self.history.store.bin_size().await?;
-        let binned = |record: &ClipRecord| {
+        let binned = |record: ClipRecord| {
             let (stamp, how) = record.life.gone()?;
-            let how = match how {
-                Gone::Deleted => "deleted",
-                Gone::Cleared => "cleared",
-                Gone::Swept => "swept",
-            };
-            let clip = api::Clip { expires_at: None, ..self.history.listed(record, None) };
-            let until = timestamp(stamp.at().plus(retention::BIN_MILLIS));
-            Some(api::Binned { clip, how: how.into(), since: timestamp(stamp.at()), until })
+            Some(Binned { record, how, since: stamp.at() })
         };
-        Ok(api::Bin { clips: records.iter().filter_map(binned).collect(), total, bytes })
+        Ok(Bin { clips: records.into_iter().filter_map(binned).collect(), total, bytes })
     }
 
     /// Brings clips back from the bin, to their places in the history.
-    pub async fn restore(&self, names: &[String]) -> Result<Vec<api::Clip>, FindNameError> {
+    pub async fn restore(&self, names: &[String]) -> Result<Vec<Listed>, FindNameError> {
         if names.is_empty() {
             return Err(FindNameError::Number);
         }

@@ -1,6 +1,7 @@
 //! Delete and clear: move clips to the bin, or forget them for good.
 
-use crate::clock::{now, timestamp};
+use crate::clock::now;
+use crate::history::listing::Listed;
 use crate::history::names::FindNameError;
 use crate::retention::Retention;
 use std::sync::Arc;
@@ -8,11 +9,10 @@ use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio::sync::OwnedMutexGuard;
-use yadori_api as api;
 use yadori_core::search::Query;
 use yadori_core::search::fold::fold;
 use yadori_core::search::query::Filter;
-use yadori_core::{ClipId, retention};
+use yadori_core::{ClipId, Kind};
 use yadori_store::{GENTLE, How, Step, StoreError};
 
 /// Clips forgotten for good in one transaction.
@@ -37,45 +37,90 @@ pub enum ClearError {
     Store(#[from] StoreError),
 }
 
+/// What was deleted.
+#[derive(Clone, Debug)]
+pub struct Deleted {
+    /// The clips, as they were.
+    pub clips: Vec<Listed>,
+    /// The step that can be undone; none if they are gone for good.
+    pub step: Option<Step>,
+}
+
+/// What is to be cleared: clips that meet all that is given.
+#[derive(Clone, Debug, Default)]
+pub struct Slice {
+    /// Older than this.
+    pub older_than_seconds: Option<u64>,
+    /// Newer than this.
+    pub newer_than_seconds: Option<u64>,
+    /// Of this kind.
+    pub kind: Option<Kind>,
+    /// From this application.
+    pub application: Option<String>,
+    /// From this device.
+    pub device: Option<String>,
+    /// Clips that are kept, too.
+    pub kept_too: bool,
+    /// Without the bin.
+    pub for_good: bool,
+    /// Only counted.
+    pub dry_run: bool,
+    /// How many the person was told of.
+    pub expected: Option<u64>,
+}
+
+/// What was cleared.
+#[derive(Clone, Debug)]
+pub struct Cleared {
+    /// How many clips.
+    pub clips: u64,
+    /// How many bytes they have.
+    pub bytes: u64,
+    /// How many kept ones of the slice stay.
+    pub kept: u64,
+    /// How many clips the history still has.
+    pub left: u64,
+    /// The step that can be undone, if anything went and not for good.
+    pub step: Option<Step>,
+}
+
 impl Retention {
     /// Moves the clips with these names to the bin, as one step; or forgets them for good. When one of the names
     /// leads nowhere, nothing is deleted.
-    pub async fn delete(self: &Arc<Self>, asked: &api::Delete) -> Result<api::Deleted, FindNameError> {
-        let mut clips = self.find_clips_to_delete(asked).await?;
-        let numbers: Vec<u64> = clips.iter().map(|(number, _)| *number).collect();
-        let shown: Vec<api::Clip> = clips.drain(..).map(|(_, clip)| clip).collect();
-        if asked.for_good {
+    pub async fn delete(self: &Arc<Self>, names: &[String], for_good: bool) -> Result<Deleted, FindNameError> {
+        let clips = if for_good { self.find_for_good(names).await? } else { self.find_listed(names).await? };
+        let numbers: Vec<u64> = clips.iter().map(|clip| clip.record.number).collect();
+        if for_good {
             self.shred_all(&numbers).await?;
             self.scrub();
-            return Ok(api::Deleted { clips: shown, step: None, undo_until: None });
+            return Ok(Deleted { clips, step: None });
         }
-        let ids: Vec<ClipId> = shown.iter().filter_map(|clip| ClipId::parse(&clip.id)).collect();
+        let ids: Vec<ClipId> = clips.iter().map(|clip| clip.record.id).collect();
         let step = self.do_step(How::Delete, numbers, &ids).await?;
-        let until = step.at.plus(retention::BIN_MILLIS);
-        Ok(api::Deleted { clips: shown, step: Some(step.number), undo_until: Some(timestamp(until)) })
+        Ok(Deleted { clips, step: Some(step) })
+    }
+
+    async fn find_listed(&self, names: &[String]) -> Result<Vec<Listed>, FindNameError> {
+        let clips = self.history.find_clips(names).await?.into_iter();
+        Ok(clips.map(|(record, position)| Listed { record, position: Some(position) }).collect())
     }
 
     /// For good, clips in the bin can be named too.
-    async fn find_clips_to_delete(&self, asked: &api::Delete) -> Result<Vec<(u64, api::Clip)>, FindNameError> {
-        if !asked.for_good {
-            let clips = self.history.find_clips(&asked.clips).await?;
-            return Ok(clips
-                .iter()
-                .map(|(record, at)| (record.number, self.history.listed(record, Some(*at))))
-                .collect());
-        }
-        if asked.clips.is_empty() {
+    async fn find_for_good(&self, names: &[String]) -> Result<Vec<Listed>, FindNameError> {
+        if names.is_empty() {
             return Err(FindNameError::Number);
         }
-        let mut found: Vec<(u64, api::Clip)> = Vec::new();
-        for name in &asked.clips {
-            let (record, position) = match self.history.find_clip(name).await {
-                Ok((record, position)) => (record, Some(position)),
-                Err(FindNameError::InBin(_)) => (self.history.find_in_bin(name).await?, None),
+        let mut found: Vec<Listed> = Vec::new();
+        for name in names {
+            let clip = match self.history.find_clip(name).await {
+                Ok((record, position)) => Listed { record, position: Some(position) },
+                Err(FindNameError::InBin(_)) => {
+                    Listed { record: self.history.find_in_bin(name).await?, position: None }
+                }
                 Err(error) => return Err(error),
             };
-            if found.iter().all(|(number, _)| *number != record.number) {
-                found.push((record.number, self.history.listed(&record, position)));
+            if found.iter().all(|known| known.record.number != clip.record.number) {
+                found.push(clip);
             }
         }
         Ok(found)
@@ -154,7 +199,7 @@ impl Retention {
     }
 
     /// Clears what is not kept, or a slice of it.
-    pub async fn clear(self: &Arc<Self>, asked: &api::Clear) -> Result<api::Cleared, ClearError> {
+    pub async fn clear(self: &Arc<Self>, asked: &Slice) -> Result<Cleared, ClearError> {
         for (name, given) in [("application", &asked.application), ("device", &asked.device)] {
             if given.as_deref().is_some_and(|given| given.trim().is_empty()) {
                 return Err(ClearError::EmptyFilter(name));
@@ -162,7 +207,7 @@ impl Retention {
         }
         let (going, bytes, kept, total) = self.slice(asked).await;
         let count = going.len() as u64;
-        let mut cleared = api::Cleared { clips: count, bytes, kept, left: total - count, step: None, undo_until: None };
+        let mut cleared = Cleared { clips: count, bytes, kept, left: total - count, step: None };
         if asked.dry_run {
             return Ok(cleared);
         }
@@ -180,19 +225,18 @@ impl Retention {
         }
         let how = if asked.kept_too { How::Delete } else { How::Clear };
         let step = self.do_step(how, numbers, &ids).await?;
-        cleared.step = Some(step.number);
-        cleared.undo_until = Some(timestamp(step.at.plus(retention::BIN_MILLIS)));
+        cleared.step = Some(step);
         Ok(cleared)
     }
 
     /// The clips of a slice that would go, their bytes, how many kept ones of it stay, and how many clips there
     /// are in all.
-    async fn slice(&self, asked: &api::Clear) -> (Vec<(ClipId, u64)>, u64, u64, u64) {
+    async fn slice(&self, asked: &Slice) -> (Vec<(ClipId, u64)>, u64, u64, u64) {
         let ago = |seconds: u64| now().minus(seconds.saturating_mul(1000));
         let filters = [
             asked.older_than_seconds.map(|seconds| Filter::Before(ago(seconds))),
             asked.newer_than_seconds.map(|seconds| Filter::After(ago(seconds))),
-            asked.kind.map(|kind| Filter::Kind(crate::history::listing::kind_of(kind))),
+            asked.kind.map(Filter::Kind),
             asked.application.as_deref().map(|name| Filter::App(fold(name.trim()))),
             asked.device.as_deref().map(|name| Filter::Device(fold(name.trim()))),
         ];

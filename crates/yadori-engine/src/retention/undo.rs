@@ -1,13 +1,13 @@
 //! Undo: bring back what was deleted, cleared or edited; and redo.
 
-use crate::clock::{now, timestamp};
+use crate::clock::now;
+use crate::history::listing::Listed;
 use crate::retention::Retention;
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use thiserror::Error;
-use yadori_api as api;
 use yadori_core::retention;
-use yadori_store::{ClipRecord, How, QUICK, Step, StoreError};
+use yadori_store::{ClipRecord, QUICK, Step, StoreError};
 
 /// Clips that an undo lists.
 const SHOWN: usize = 50;
@@ -32,9 +32,18 @@ pub enum UndoError {
     Store(#[from] StoreError),
 }
 
+/// A step that was undone or redone.
+#[derive(Clone, Debug)]
+pub struct Undone {
+    /// The step.
+    pub step: Step,
+    /// The first of its clips: those that are back, or that have gone again.
+    pub clips: Vec<Listed>,
+}
+
 impl Retention {
     /// Undoes a step, or the latest one.
-    pub async fn undo(self: &Arc<Self>, step: Option<u64>) -> Result<api::Undone, UndoError> {
+    pub async fn undo(self: &Arc<Self>, step: Option<u64>) -> Result<Undone, UndoError> {
         // A step that is still being carried out goes no further.
         self.interrupt.store(true, Ordering::Relaxed);
         let alone = self.stepping.lock().await;
@@ -53,11 +62,11 @@ impl Retention {
             self.history.ledger.changed(change);
         }
         drop(alone);
-        self.settle_step(&step).await
+        self.settle_step(step).await
     }
 
     /// Does again what was undone: a step, or the one that was undone last.
-    pub async fn redo(self: &Arc<Self>, step: Option<u64>) -> Result<api::Undone, UndoError> {
+    pub async fn redo(self: &Arc<Self>, step: Option<u64>) -> Result<Undone, UndoError> {
         let alone = self.stepping.lock().await;
         let horizon = retention::bin_horizon(now());
         let (mut step, change) =
@@ -72,11 +81,11 @@ impl Retention {
             self.history.ledger.changed(change);
         }
         drop(alone);
-        self.settle_step(&step).await
+        self.settle_step(step).await
     }
 
     /// What a step that was undone or redone was about.
-    async fn settle_step(&self, step: &Step) -> Result<api::Undone, UndoError> {
+    async fn settle_step(&self, step: Step) -> Result<Undone, UndoError> {
         self.history.forgetting.notify_one();
         self.history.ledger.status_changed();
         let first = &step.clips[..step.clips.len().min(SHOWN)];
@@ -84,13 +93,14 @@ impl Retention {
         let clips = if step.undone {
             self.history.listed_now(&records.into_iter().map(|record| record.id).collect::<Vec<_>>()).await?
         } else {
-            records.iter().filter(|record| !record.shredded).map(|record| self.history.listed(record, None)).collect()
+            let left = records.into_iter().filter(|record| !record.shredded);
+            left.map(|record| Listed { record, position: None }).collect()
         };
-        Ok(api::Undone { step: step.number, what: what(step.how).into(), count: u64::from(step.total), clips })
+        Ok(Undone { step, clips })
     }
 
-    /// What can be undone, and what has been, latest first.
-    pub async fn steps(&self) -> Result<Vec<api::Step>, StoreError> {
+    /// What can be undone, and what has been, latest first, each with one of its clips.
+    pub async fn steps(&self) -> Result<Vec<(Step, Option<Listed>)>, StoreError> {
         let mut shown = Vec::new();
         for step in self.history.store.steps(retention::bin_horizon(now())).await? {
             let example = match step.clips.first() {
@@ -99,28 +109,8 @@ impl Retention {
                 }
                 None => None,
             };
-            shown.push(described(&step, example.map(|record| self.history.listed(&record, None))));
+            shown.push((step, example.map(|record| Listed { record, position: None })));
         }
         Ok(shown)
-    }
-}
-
-fn what(how: How) -> &'static str {
-    match how {
-        How::Delete => "delete",
-        How::Clear => "clear",
-        How::Edit => "edit",
-    }
-}
-
-fn described(step: &Step, example: Option<api::Clip>) -> api::Step {
-    api::Step {
-        step: step.number,
-        at: timestamp(step.at),
-        what: what(step.how).into(),
-        count: u64::from(step.total),
-        example,
-        undone: step.undone,
-        until: timestamp(step.at.plus(retention::BIN_MILLIS)),
     }
 }

@@ -1,11 +1,12 @@
 //! The person's devices: which there are, inviting another, joining one, removing one.
 
-use crate::clock::{now, timestamp};
+use crate::clock::now;
 use crate::sync::DeviceSync;
 use crate::sync::{InviteError, JoinError};
+use std::net::SocketAddr;
 use std::sync::Arc;
 use thiserror::Error;
-use yadori_api as api;
+use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::{DAY, about};
 use yadori_core::merge::Register;
 use yadori_core::preview::one_line;
@@ -47,9 +48,71 @@ pub enum DeviceError {
     Store(#[from] StoreError),
 }
 
+/// How a device stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum DeviceState {
+    /// It is this one.
+    ThisOne,
+    /// There is a connection with it.
+    Connected,
+    /// There is none.
+    Away,
+}
+
+/// A device of the person.
+#[derive(Clone, Debug)]
+pub struct Device {
+    /// Its id, once it has a key.
+    pub id: Option<DeviceId>,
+    /// Its name.
+    pub name: String,
+    /// How it stands.
+    pub state: DeviceState,
+    /// When there was last a connection with it.
+    pub seen_at: Option<MillisSinceEpoch>,
+    /// How many changes of this device it has not yet.
+    pub behind: u64,
+    /// How many changes of it this device has not yet.
+    pub ahead: u64,
+    /// Where it can be reached.
+    pub addresses: Vec<String>,
+    /// The device that introduced it, if it was not paired with this one.
+    pub introduced_by: Option<String>,
+    /// The devices that it introduced.
+    pub introduced: Vec<String>,
+    /// What a person should know of it.
+    pub notes: Vec<String>,
+}
+
+/// An invitation for another device.
+#[derive(Clone, Debug)]
+pub struct Invitation {
+    /// Where this device can be reached.
+    pub addresses: Vec<String>,
+    /// The code to type there.
+    pub code: String,
+    /// Until when it is open.
+    pub until: MillisSinceEpoch,
+}
+
+/// How it stands with sharing.
+#[derive(Clone, Debug)]
+pub struct SyncStatus {
+    /// Where other devices are listened for.
+    pub listening: Option<SocketAddr>,
+    /// Whether sharing is paused.
+    pub paused: bool,
+    /// Until when; until it is resumed if not given.
+    pub paused_until: Option<MillisSinceEpoch>,
+    /// The devices.
+    pub devices: Vec<Device>,
+    /// Clips of which some content is on another device only.
+    pub elsewhere: u64,
+}
+
 impl DeviceSync {
     /// This device and those that are linked with it.
-    pub async fn devices(&self) -> Result<Vec<api::Device>, StoreError> {
+    pub async fn devices(&self) -> Result<Vec<Device>, StoreError> {
         let latest = self.history.store.latest_change().await?;
         let records = self.history.store.devices().await?;
         let shown = records.iter().filter(|record| record.own || is_linked(record));
@@ -57,12 +120,12 @@ impl DeviceSync {
     }
 
     /// The device that is called so, or whose id begins so.
-    pub async fn device_named(&self, name: &str) -> Result<api::Device, DeviceError> {
+    pub async fn device_named(&self, name: &str) -> Result<Device, DeviceError> {
         let record = self.find_device(name).await?;
         Ok(self.device_shown(&record, &self.history.store.devices().await?, self.history.store.latest_change().await?))
     }
 
-    fn device_shown(&self, record: &DeviceRecord, all: &[DeviceRecord], latest: u64) -> api::Device {
+    fn device_shown(&self, record: &DeviceRecord, all: &[DeviceRecord], latest: u64) -> Device {
         let id = record.device.as_ref().map(shared::Device::id);
         let connected = id.is_some_and(|id| self.links.is_connected(id));
         let standing = id.map(|id| self.links.standing(id)).unwrap_or_default();
@@ -85,16 +148,15 @@ impl DeviceSync {
                 notes.push("away for more than half a year: if it will not come back, remove it".into());
             }
         }
-        api::Device {
-            id: id.map(|id| id.to_string()),
+        Device {
+            id,
             name: record.name.clone(),
-            fingerprint: id.map(|id| id.fingerprint()),
             state: match (record.own, connected) {
-                (true, _) => api::DeviceState::ThisOne,
-                (_, true) => api::DeviceState::Connected,
-                (_, false) => api::DeviceState::Away,
+                (true, _) => DeviceState::ThisOne,
+                (_, true) => DeviceState::Connected,
+                (_, false) => DeviceState::Away,
             },
-            seen_at: record.seen_at.filter(|_| !record.own).map(timestamp),
+            seen_at: record.seen_at.filter(|_| !record.own),
             behind: if record.own { 0 } else { latest.saturating_sub(record.acknowledged) },
             ahead: if record.own { 0 } else { standing.latest.saturating_sub(read) },
             addresses: if record.own {
@@ -109,14 +171,14 @@ impl DeviceSync {
     }
 
     /// Invites another device.
-    pub async fn invite_device(self: &Arc<Self>, asked: &api::Invite) -> Result<api::Invitation, InviteError> {
-        let (code, addresses, until) = self.invite(asked.seconds).await?;
-        Ok(api::Invitation { addresses, code: code.to_string(), expires_at: timestamp(until) })
+    pub async fn invite_device(self: &Arc<Self>, seconds: Option<u64>) -> Result<Invitation, InviteError> {
+        let (code, addresses, until) = self.invite(seconds).await?;
+        Ok(Invitation { addresses, code: code.to_string(), until })
     }
 
     /// Joins a device that has invited.
-    pub async fn join_device(self: &Arc<Self>, asked: &api::Join) -> Result<api::Device, JoinError> {
-        let joined = self.join(&asked.address, &asked.code).await?;
+    pub async fn join_device(self: &Arc<Self>, address: &str, code: &str) -> Result<Device, JoinError> {
+        let joined = self.join(address, code).await?;
         let latest = self.history.store.latest_change().await?;
         let records = self.history.store.devices().await?;
         let record = records.iter().find(|record| record.device.as_ref().is_some_and(|known| known.key == joined.key));
@@ -152,7 +214,7 @@ impl DeviceSync {
     }
 
     /// Gives a device another name, on all devices.
-    pub async fn rename_device(&self, name: &str, wanted: &str) -> Result<Vec<api::Device>, DeviceError> {
+    pub async fn rename_device(&self, name: &str, wanted: &str) -> Result<Vec<Device>, DeviceError> {
         let record = self.find_device(name).await?;
         let wanted = wanted.trim();
         if wanted.is_empty() || wanted.chars().count() > LONGEST_NAME || wanted.chars().any(char::is_control) {
@@ -176,7 +238,7 @@ impl DeviceSync {
 
     /// Removes a device: none of the others lets it in any more; with `with_introduced`, those that it introduced, and
     /// those that they did, go as well. What they have, they keep. Gives the one that was named.
-    pub async fn remove_device(&self, name: &str, with_introduced: bool) -> Result<api::Device, DeviceError> {
+    pub async fn remove_device(&self, name: &str, with_introduced: bool) -> Result<Device, DeviceError> {
         let record = self.find_device(name).await?;
         if record.own {
             return Err(DeviceError::Itself);
@@ -203,9 +265,9 @@ impl DeviceSync {
     }
 
     /// This device leaves the others. All keep what they have.
-    pub async fn leave_devices(&self) -> Result<Vec<api::Device>, DeviceError> {
-        let left: Vec<api::Device> =
-            self.devices().await?.into_iter().filter(|device| device.state != api::DeviceState::ThisOne).collect();
+    pub async fn leave_devices(&self) -> Result<Vec<Device>, DeviceError> {
+        let left: Vec<Device> =
+            self.devices().await?.into_iter().filter(|device| device.state != DeviceState::ThisOne).collect();
         let own =
             self.history.store.devices().await?.into_iter().find(|record| record.own).and_then(|record| record.device);
         if let Some(mut own) = own {
@@ -237,12 +299,12 @@ impl DeviceSync {
     }
 
     /// How it stands with sharing.
-    pub async fn sync_status(&self) -> Result<api::Sync, StoreError> {
+    pub async fn sync_status(&self) -> Result<SyncStatus, StoreError> {
         let pause = self.links.pause().filter(|pause| pause.until.is_none_or(|until| until > now()));
-        Ok(api::Sync {
-            listening: self.links.listening().map(|address| address.to_string()),
+        Ok(SyncStatus {
+            listening: self.links.listening(),
             paused: pause.is_some(),
-            paused_until: pause.and_then(|pause| pause.until).map(timestamp),
+            paused_until: pause.and_then(|pause| pause.until),
             devices: self.devices().await?,
             elsewhere: self.history.store.count_elsewhere().await?,
         })

@@ -199,8 +199,7 @@ impl Records for Peer {
         // Its content may still be on its way; this is not the place to wait for it.
         let (service, id) = (self.service.clone(), clip.id);
         self.service.background.tasks.spawn(async move {
-            let asked = yadori_api::Recall { clips: vec![id.to_string()], ..Default::default() };
-            if let Err(error) = service.recalling.recall(&asked).await {
+            if let Err(error) = service.recalling.recall_clip(id).await {
                 tracing::warn!(%error, "what another device sent could not be put on the clipboard");
             }
         });

@@ -1,16 +1,15 @@
 //! What this device shares: its policy, handing clips over, fetching what is elsewhere, pausing.
 
 use crate::clock::now;
-use crate::history::listing;
+use crate::history::listing::Listed;
 use crate::history::names::FindNameError;
 use crate::sync::DeviceSync;
 use crate::sync::SyncPause;
-use crate::sync::devices::DeviceError;
+use crate::sync::devices::{DeviceError, DeviceState, SyncStatus};
 use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
-use yadori_api as api;
-use yadori_core::sharing::{Extent, Policy};
+use yadori_core::sharing::Policy;
 use yadori_link::line::Order;
 use yadori_store::StoreError;
 
@@ -55,84 +54,52 @@ pub enum ShareError {
     Store(#[from] StoreError),
 }
 
-fn extent(extent: api::Extent) -> Extent {
-    match extent {
-        api::Extent::Everything => Extent::Everything,
-        api::Extent::KeptOnly => Extent::KeptOnly,
-        api::Extent::ByHand => Extent::ByHand,
-    }
-}
+/// Most applications that are left out, and the longest name of one in bytes.
+const MOST_APPLICATIONS: (usize, usize) = (100, 255);
 
-fn shown(policy: &Policy) -> api::Policy {
-    let extent = |extent| match extent {
-        Extent::Everything => api::Extent::Everything,
-        Extent::KeptOnly => api::Extent::KeptOnly,
-        Extent::ByHand => api::Extent::ByHand,
-    };
-    let kinds = [api::Kind::Text, api::Kind::Link, api::Kind::Image, api::Kind::Files];
-    api::Policy {
-        leaves: extent(policy.leaves),
-        kinds_left_out: kinds
-            .into_iter()
-            .filter(|kind| policy.kinds_left_out.iter().any(|word| word == listing::kind_of(*kind).word()))
-            .collect(),
-        applications_left_out: policy.applications_left_out.clone(),
-        size_limit: policy.size_limit,
-        arrives: extent(policy.arrives),
-        fetch_above: policy.fetch_above,
-        follow: policy.follow,
-        may_be_put_on_clipboard: policy.may_be_put_on_clipboard,
-        sentences: policy.sentences(),
-    }
+/// A change of what this device shares, made to a copy of the present policy.
+pub type Change<'a> = &'a (dyn Fn(&mut Policy) + Sync);
+
+/// What was handed over.
+#[derive(Clone, Debug)]
+pub struct Sent {
+    /// The clips.
+    pub clips: Vec<Listed>,
+    /// The name of the device that has them now.
+    pub to: String,
 }
 
 impl DeviceSync {
     /// What this device shares.
-    pub fn show_policy(&self) -> api::Policy {
-        shown(&self.links.policy())
+    pub fn policy(&self) -> Policy {
+        self.links.policy()
     }
 
     /// Changes what this device shares. What is shared by now stays shared.
-    pub async fn change_policy(&self, change: &api::PolicyChange) -> Result<api::Policy, ShareError> {
+    pub async fn change_policy(&self, change: Change<'_>) -> Result<Policy, ShareError> {
         let _alone = self.choosing.lock().await;
         let mut policy = self.links.policy();
-        if let Some(leaves) = change.leaves {
-            policy.leaves = extent(leaves);
+        change(&mut policy);
+        let named = policy.applications_left_out.iter().map(|name| name.trim().to_owned());
+        policy.applications_left_out = named.filter(|name| !name.is_empty()).collect();
+        let (most, longest) = MOST_APPLICATIONS;
+        if policy.applications_left_out.len() > most
+            || policy.applications_left_out.iter().any(|name| name.len() > longest)
+        {
+            let why = format!("at most {most} applications can be left out, by names of up to {longest} bytes");
+            return Err(ShareError::Policy(why));
         }
-        if let Some(kinds) = &change.kinds_left_out {
-            policy.kinds_left_out = kinds.iter().map(|kind| listing::kind_of(*kind).word().to_owned()).collect();
-        }
-        if let Some(applications) = &change.applications_left_out {
-            let named = applications.iter().map(|name| name.trim().to_owned()).filter(|name| !name.is_empty());
-            policy.applications_left_out = named.collect();
-            if policy.applications_left_out.len() > 100
-                || policy.applications_left_out.iter().any(|name| name.len() > 255)
-            {
-                return Err(ShareError::Policy(
-                    "at most 100 applications can be left out, by names of up to 255 bytes".into(),
-                ));
-            }
-        }
-        if let Some(limit) = change.size_limit {
-            policy.size_limit = (limit > 0).then_some(limit);
-        }
-        if let Some(arrives) = change.arrives {
-            policy.arrives = extent(arrives);
-        }
-        policy.fetch_above = change.fetch_above.unwrap_or(policy.fetch_above);
-        policy.follow = change.follow.unwrap_or(policy.follow);
-        policy.may_be_put_on_clipboard = change.may_be_put_on_clipboard.unwrap_or(policy.may_be_put_on_clipboard);
         self.put_policy(&policy).await?;
-        Ok(shown(&policy))
+        Ok(policy)
     }
 
     /// Hands clips over to a device, whatever is shared otherwise.
-    pub async fn send(self: &Arc<Self>, asked: &api::Send) -> Result<api::Sent, ShareError> {
-        let device = self.find_device(&asked.to).await?;
+    pub async fn send(self: &Arc<Self>, names: &[String], to: &str, recall: bool) -> Result<Sent, ShareError> {
+        let device = self.find_device(to).await?;
         if device.own {
             return Err(DeviceError::Itself.into());
         }
-        let clips = self.history.find_clips(&asked.clips).await?;
+        let clips = self.history.find_clips(names).await?;
         let mut told = Vec::with_capacity(clips.len());
         for (record, position) in &clips {
             if record.sensitive.is_some() {
@@ -145,11 +112,11 @@ impl DeviceSync {
         let id = device.device.as_ref().map(yadori_core::shared::Device::id).unwrap_or_default();
         let count = told.len();
         for (place, clip) in told.into_iter().enumerate() {
-            let recall = asked.recall && place + 1 == count;
+            let recall = recall && place + 1 == count;
             self.hand_over(id, &device.name, clip, recall).await?;
         }
         let clips = clips.iter().map(|(record, position)| self.history.listed(record, Some(*position))).collect();
-        Ok(api::Sent { clips, to: device.name, recalled: asked.recall })
+        Ok(Sent { clips, to: device.name })
     }
 
     async fn hand_over(
@@ -190,15 +157,14 @@ impl DeviceSync {
     }
 
     /// Tries at once to reach all devices that are away.
-    pub async fn sync_now(&self) -> Result<api::Sync, StoreError> {
+    pub async fn sync_now(&self) -> Result<SyncStatus, StoreError> {
         self.links.wake_up();
         // Those that are there are given a moment.
         let told = async {
             let latest = self.history.store.latest_change().await.unwrap_or(0);
             loop {
                 let away = self.devices().await.unwrap_or_default();
-                let pending =
-                    away.iter().any(|device| device.state == api::DeviceState::Away && device.notes.is_empty());
+                let pending = away.iter().any(|device| device.state == DeviceState::Away && device.notes.is_empty());
                 if !pending {
                     return self.told_all(latest).await;
                 }
@@ -210,7 +176,7 @@ impl DeviceSync {
     }
 
     /// Shares nothing for so many seconds, or until resumed.
-    pub async fn pause_sync(&self, seconds: Option<u64>) -> Result<api::Sync, ShareError> {
+    pub async fn pause_sync(&self, seconds: Option<u64>) -> Result<SyncStatus, ShareError> {
         if seconds.is_some_and(|seconds| !(1..=LONGEST_SECONDS).contains(&seconds)) {
             return Err(ShareError::Length);
         }
@@ -220,7 +186,7 @@ impl DeviceSync {
     }
 
     /// Shares again.
-    pub async fn resume_sync(&self) -> Result<api::Sync, ShareError> {
+    pub async fn resume_sync(&self) -> Result<SyncStatus, ShareError> {
         self.put_sync_pause(None).await?;
         Ok(self.sync_status().await?)
     }

@@ -11,7 +11,7 @@ use bytes::Bytes;
 use qrcode::render::svg;
 use qrcode::{EcLevel, QrCode};
 use yadori_api as api;
-use yadori_engine::keeping::Keeping;
+use yadori_core::reshape::WAYS;
 
 /// Give a clip another text: a new clip takes its place and particulars, and the old one goes to the bin.
 #[utoipa::path(put, path = "/clips/{name}/text", tag = "clips", params(("name" = String, Path, description = "A clip's name."), api::EditQuery),
@@ -23,27 +23,29 @@ pub async fn edit(
     asked: Asked<api::EditQuery>,
     body: Result<Bytes, BytesRejection>,
 ) -> Result<Json<api::Edited>, Problem> {
-    answer(&app, app.engine.keeping.edit(&name, &body?, &asked?.0).await).await
+    answer(&app, app.engine.keeping.edit(&name, &body?, asked?.copies).await).await
 }
 
 /// Reshape a clip's text: show what would come of it, or save it in the clip's place.
 #[utoipa::path(post, path = "/reshape", tag = "clips", request_body = api::Reshape,
     responses((status = 200, body = api::Reshaped), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn reshape(State(app): State<App>, asked: Sent<api::Reshape>) -> Result<Json<api::Reshaped>, Problem> {
-    answer(&app, app.engine.keeping.reshape(&asked?.0).await).await
+    let api::Reshape { clip, ways, save } = asked?.0;
+    answer(&app, app.engine.keeping.reshape(&clip, &ways, save).await).await
 }
 
 /// The ways to reshape a text.
 #[utoipa::path(get, path = "/ways", tag = "clips", responses((status = 200, body = Vec<api::Way>)))]
 pub async fn ways() -> Json<Vec<api::Way>> {
-    Json(Keeping::ways())
+    Json(WAYS.iter().map(|(name, does)| api::Way { name: (*name).into(), does: (*does).into() }).collect())
 }
 
 /// Fill in the aliases of a text.
 #[utoipa::path(post, path = "/expand", tag = "kept", request_body = api::Expand,
     responses((status = 200, body = api::Expanded), (status = 422, body = api::Problem, description = "Placeholders ask for something.")))]
 pub async fn expand(State(app): State<App>, asked: Sent<api::Expand>) -> Result<Json<api::Expanded>, Problem> {
-    answer(&app, app.engine.recalling.expand(&asked?.0).await).await
+    let api::Expand { text, answers } = asked?.0;
+    answer(&app, app.engine.recalling.expand(&text, &answers).await).await
 }
 
 /// A short text or a link as a QR code.

@@ -1,6 +1,7 @@
 //! Clips over HTTP.
 
 use super::App;
+use super::contract::Contract;
 use super::problem::{Asked, Problem, Sent, answer};
 use axum::Json;
 use axum::extract::rejection::BytesRejection;
@@ -8,12 +9,17 @@ use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use bytes::Bytes;
 use yadori_api as api;
+use yadori_core::MillisSinceEpoch;
+use yadori_engine::history::find::PageRequest;
+use yadori_engine::keeping::add::NewClip;
+use yadori_engine::recalling::Recall;
 
 /// The history, newest first, or the clips that meet a query, best first.
 #[utoipa::path(get, path = "/clips", params(api::ListQuery), tag = "clips",
     responses((status = 200, body = api::ClipPage), (status = 400, body = api::Problem, description = "The query, cursor or limit makes no sense.")))]
 pub async fn list(State(app): State<App>, asked: Asked<api::ListQuery>) -> Result<Json<api::ClipPage>, Problem> {
-    Ok(Json(app.engine.history.find(&asked?.0).await?))
+    let api::ListQuery { q, cursor, limit, zone } = asked?.0;
+    answer(&app, app.engine.history.find(&PageRequest { query: q, cursor, limit, zone }).await).await
 }
 
 /// Make a clip of the body. `Content-Type` says what it is.
@@ -29,8 +35,22 @@ pub async fn add(
 ) -> Result<(StatusCode, Json<api::Added>), Problem> {
     let mime =
         headers.get(header::CONTENT_TYPE).and_then(|value| value.to_str().ok()).unwrap_or(yadori_core::format::PLAIN);
-    let added = app.engine.keeping.add(mime, body?, particulars?.0).await?;
-    Ok((if added.new { StatusCode::CREATED } else { StatusCode::OK }, Json(added)))
+    let asked = particulars?.0;
+    let copied_at = asked.copied_at.map(|at| MillisSinceEpoch(u64::try_from(at.as_millisecond()).unwrap_or(0)));
+    let new = NewClip {
+        title: asked.title,
+        copied_at,
+        application: asked.application,
+        window: asked.window,
+        pin: asked.pin,
+        drawer: asked.drawer,
+        mark: asked.mark,
+        alias: asked.alias,
+        fills: asked.fill,
+    };
+    let added = app.engine.keeping.add(mime, body?, new).await?;
+    let status = if added.new { StatusCode::CREATED } else { StatusCode::OK };
+    Ok((status, Json(added.contract(&app.engine.rule_book.rules()))))
 }
 
 /// All there is to know of a clip.
@@ -44,5 +64,17 @@ pub async fn show(State(app): State<App>, Path(name): Path<String>) -> Result<Js
 #[utoipa::path(post, path = "/recall", tag = "clips", request_body = api::Recall,
     responses((status = 200, body = api::Recalled), (status = 404, body = api::Problem), (status = 409, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn recall(State(app): State<App>, asked: Sent<api::Recall>) -> Result<Json<api::Recalled>, Problem> {
-    answer(&app, app.engine.recalling.recall(&asked?.0).await).await
+    let asked = asked?.0;
+    let how = Recall {
+        plain: asked.plain,
+        join: asked.join,
+        reshape: asked.reshape,
+        fill: asked.fill,
+        answers: asked.answers,
+        ask_usual: asked.ask_usual,
+        paste: asked.paste,
+        skip_others: asked.skip_others,
+        at_once: asked.at_once,
+    };
+    answer(&app, app.engine.recalling.recall(&asked.clips, &how).await).await
 }

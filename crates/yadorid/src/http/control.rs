@@ -1,17 +1,22 @@
 //! How the service stands, pausing it, and links to its console.
 
+use super::App;
+use super::contract::Contract;
 use super::problem::Problem;
-use super::{App, console};
 use axum::Json;
 use axum::extract::rejection::JsonRejection;
 use axum::extract::{Path, State};
 use yadori_api as api;
 use yadori_engine::clock::timestamp;
 
+async fn standing(app: &App) -> Json<api::Status> {
+    Json(app.engine.overview.status().await.contract(&app.engine.rule_book.rules()))
+}
+
 /// How the service stands.
 #[utoipa::path(get, path = "/status", tag = "service", responses((status = 200, body = api::Status)))]
 pub async fn status(State(app): State<App>) -> Json<api::Status> {
-    Json(app.engine.overview.status(console::is_built_in()).await)
+    standing(&app).await
 }
 
 /// Stop capturing, for a time or until resumed.
@@ -22,14 +27,14 @@ pub async fn pause(
     asked: Result<Json<api::Pause>, JsonRejection>,
 ) -> Result<Json<api::Status>, Problem> {
     app.engine.capture.pause(asked?.seconds).await?;
-    Ok(Json(app.engine.overview.status(console::is_built_in()).await))
+    Ok(standing(&app).await)
 }
 
 /// Capture again.
 #[utoipa::path(post, path = "/resume", tag = "service", responses((status = 200, body = api::Status)))]
 pub async fn resume(State(app): State<App>) -> Result<Json<api::Status>, Problem> {
     app.engine.capture.resume().await?;
-    Ok(Json(app.engine.overview.status(console::is_built_in()).await))
+    Ok(standing(&app).await)
 }
 
 /// A link by which one browser is let into the console, once.

@@ -1,10 +1,12 @@
 //! The person's devices, and what they share.
 
 use super::App;
+use super::contract::{Contract, policy_change};
 use super::problem::{Asked, Problem, Sent, answer};
 use axum::Json;
 use axum::extract::{Path, State};
 use yadori_api as api;
+use yadori_core::sharing::Policy;
 
 /// This device and those that are linked with it.
 #[utoipa::path(get, path = "/devices", tag = "devices", responses((status = 200, body = Vec<api::Device>)))]
@@ -16,14 +18,15 @@ pub async fn devices(State(app): State<App>) -> Result<Json<Vec<api::Device>>, P
 #[utoipa::path(post, path = "/devices/invitation", tag = "devices", request_body = api::Invite,
     responses((status = 200, body = api::Invitation), (status = 400, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn invite(State(app): State<App>, asked: Sent<api::Invite>) -> Result<Json<api::Invitation>, Problem> {
-    answer(&app, app.engine.sync.invite_device(&asked?.0).await).await
+    answer(&app, app.engine.sync.invite_device(asked?.seconds).await).await
 }
 
 /// Join a device that has invited.
 #[utoipa::path(post, path = "/devices/join", tag = "devices", request_body = api::Join,
     responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 403, body = api::Problem), (status = 502, body = api::Problem)))]
 pub async fn join(State(app): State<App>, asked: Sent<api::Join>) -> Result<Json<api::Device>, Problem> {
-    answer(&app, app.engine.sync.join_device(&asked?.0).await).await
+    let api::Join { address, code } = asked?.0;
+    answer(&app, app.engine.sync.join_device(&address, &code).await).await
 }
 
 /// Leave all other devices. All keep what they have.
@@ -79,7 +82,11 @@ pub async fn fetch(
 #[utoipa::path(post, path = "/send", tag = "devices", request_body = api::Send,
     responses((status = 200, body = api::Sent), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 502, body = api::Problem)))]
 pub async fn send(State(app): State<App>, asked: Sent<api::Send>) -> Result<Json<api::Sent>, Problem> {
-    answer(&app, app.engine.sync.send(&asked?.0).await).await
+    let api::Send { clips, to, recall } = asked?.0;
+    let sent = app.engine.sync.send(&clips, &to, recall).await;
+    let to = sent.as_ref().map(|sent| sent.to.clone()).unwrap_or_default();
+    let clips = answer(&app, sent.map(|sent| sent.clips)).await?.0;
+    Ok(Json(api::Sent { clips, to, recalled: recall }))
 }
 
 /// How it stands with sharing.
@@ -110,7 +117,7 @@ pub async fn resume_sync(State(app): State<App>) -> Result<Json<api::Sync>, Prob
 /// What this device shares.
 #[utoipa::path(get, path = "/sync/policy", tag = "devices", responses((status = 200, body = api::Policy)))]
 pub async fn show_policy(State(app): State<App>) -> Json<api::Policy> {
-    Json(app.engine.sync.show_policy())
+    Json(app.engine.sync.policy().contract(&app.engine.rule_book.rules()))
 }
 
 /// Change what this device shares. What is shared by now stays shared.
@@ -120,5 +127,7 @@ pub async fn change_policy(
     State(app): State<App>,
     asked: Sent<api::PolicyChange>,
 ) -> Result<Json<api::Policy>, Problem> {
-    answer(&app, app.engine.sync.change_policy(&asked?.0).await).await
+    let asked = asked?.0;
+    let change = |policy: &mut Policy| policy_change(policy, &asked);
+    answer(&app, app.engine.sync.change_policy(&change).await).await
 }

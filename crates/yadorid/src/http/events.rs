@@ -2,6 +2,7 @@
 
 use super::App;
 use super::auth::{self, Session};
+use super::contract::Contract;
 use super::problem::Problem;
 use axum::Extension;
 use axum::extract::State;
@@ -12,7 +13,7 @@ use std::convert::Infallible;
 use std::time::Duration;
 use tokio::sync::{broadcast, mpsc};
 use tokio_stream::wrappers::ReceiverStream;
-use yadori_engine::history::index::Announcement;
+use yadori_engine::history::index::{Announcement, Change};
 
 /// Changes that are read from the records at a time, for a client that was away.
 const BATCH: u32 = 200;
@@ -67,6 +68,13 @@ async fn send(client: &Client, event: Event) -> Result<(), Over> {
     client.send(Ok(event)).await.map_err(|_| Over)
 }
 
+/// A changed clip as an event.
+fn clip(app: &App, change: Change) -> Event {
+    let id = change.number.to_string();
+    let change = change.contract(&app.engine.rule_book.rules());
+    Event::default().event("clip").id(id).data(serde_json::to_string(&change).unwrap_or_default())
+}
+
 async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over> {
     // Listening begins before the records are read, so that nothing falls between.
     let mut announcements = app.engine.history.ledger.listen();
@@ -82,9 +90,9 @@ async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over>
     send(client, Event::default().event("ready").id(told.to_string()).data(format!("{{\"change\":{told}}}"))).await?;
     loop {
         match announcements.recv().await {
-            Ok(Announcement::Clip(change, data)) if change > told => {
-                told = change;
-                send(client, Event::default().event("clip").id(change.to_string()).data(&*data)).await?;
+            Ok(Announcement::Clip(change)) if change.number > told => {
+                told = change.number;
+                send(client, clip(app, (*change).clone())).await?;
             }
             Ok(Announcement::Clip(..)) => {}
             Ok(Announcement::Status) => send(client, Event::default().event("status").data("{}")).await?,
@@ -102,14 +110,7 @@ async fn catch_up(app: &App, client: &Client, last: u64, until: u64) -> Result<u
     while told < until {
         let records = app.engine.history.store.changed_since(told, BATCH).await.map_err(|_| Over)?;
         for record in &records {
-            send(
-                client,
-                Event::default()
-                    .event("clip")
-                    .id(record.change.to_string())
-                    .data(&*app.engine.history.ledger.describe(record)),
-            )
-            .await?;
+            send(client, clip(app, app.engine.history.ledger.describe(record))).await?;
             told = record.change;
         }
         if records.len() < BATCH as usize {

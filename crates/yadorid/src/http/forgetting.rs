@@ -1,23 +1,39 @@
 //! Deleting, clearing, undoing, and the bin over HTTP.
 
 use super::App;
+use super::contract::kind_of;
+use super::kept::clips;
 use super::problem::{Asked, Problem, Sent, answer};
 use axum::Json;
 use axum::extract::State;
 use yadori_api as api;
+use yadori_engine::retention::delete::Slice;
 
 /// Move clips to the bin, or forget them for good.
 #[utoipa::path(post, path = "/delete", tag = "forgetting", request_body = api::Delete,
     responses((status = 200, body = api::Deleted), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn delete(State(app): State<App>, asked: Sent<api::Delete>) -> Result<Json<api::Deleted>, Problem> {
-    answer(&app, app.engine.retention.delete(&asked?.0).await).await
+    let api::Delete { clips, for_good } = asked?.0;
+    answer(&app, app.engine.retention.delete(&clips, for_good).await).await
 }
 
 /// Clear everything that is not kept, or a slice of it; or only count.
 #[utoipa::path(post, path = "/clear", tag = "forgetting", request_body = api::Clear,
     responses((status = 200, body = api::Cleared), (status = 409, body = api::Problem, description = "There are others than were expected.")))]
 pub async fn clear(State(app): State<App>, asked: Sent<api::Clear>) -> Result<Json<api::Cleared>, Problem> {
-    answer(&app, app.engine.retention.clear(&asked?.0).await).await
+    let asked = asked?.0;
+    let slice = Slice {
+        older_than_seconds: asked.older_than_seconds,
+        newer_than_seconds: asked.newer_than_seconds,
+        kind: asked.kind.map(kind_of),
+        application: asked.application,
+        device: asked.device,
+        kept_too: asked.kept_too,
+        for_good: asked.for_good,
+        dry_run: asked.dry_run,
+        expected: asked.expected,
+    };
+    answer(&app, app.engine.retention.clear(&slice).await).await
 }
 
 /// Bring back what was deleted, cleared or edited.
@@ -44,18 +60,19 @@ pub async fn steps(State(app): State<App>) -> Result<Json<Vec<api::Step>>, Probl
 #[utoipa::path(get, path = "/bin", tag = "forgetting", params(api::BinQuery),
     responses((status = 200, body = api::Bin), (status = 400, body = api::Problem)))]
 pub async fn bin(State(app): State<App>, asked: Asked<api::BinQuery>) -> Result<Json<api::Bin>, Problem> {
-    answer(&app, app.engine.retention.bin(&asked?.0).await).await
+    let api::BinQuery { skip, limit } = asked?.0;
+    answer(&app, app.engine.retention.bin(skip.unwrap_or(0), limit).await).await
 }
 
 /// Bring clips back from the bin. They are named by the beginnings of their ids, or by their places in the bin.
 #[utoipa::path(post, path = "/bin/restore", tag = "forgetting", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn restore_from_bin(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
-    answer(&app, app.engine.retention.restore(&asked?.clips).await.map(|clips| api::Clips { clips })).await
+    clips(&app, app.engine.retention.restore(&asked?.clips).await).await
 }
 
 /// Forget everything in the bin for good.
 #[utoipa::path(post, path = "/bin/empty", tag = "forgetting", responses((status = 200, body = api::Forgotten)))]
 pub async fn empty_bin(State(app): State<App>) -> Result<Json<api::Forgotten>, Problem> {
-    answer(&app, app.engine.retention.empty_bin().await.map(|clips| api::Forgotten { clips })).await
+    Ok(Json(api::Forgotten { clips: app.engine.retention.empty_bin().await? }))
 }

@@ -6,25 +6,37 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use yadori_api as api;
+use yadori_engine::history::listing::Listed;
+use yadori_engine::keeping::ClipChange;
+use yadori_engine::keeping::drawers::{NewHeading, SortBy};
+
+/// Clips, or the problem with them.
+pub(super) async fn clips<E>(app: &App, outcome: Result<Vec<Listed>, E>) -> Result<Json<api::Clips>, Problem>
+where
+    Problem: From<E>,
+{
+    answer(app, outcome).await.map(|clips| Json(api::Clips { clips: clips.0 }))
+}
 
 /// The pinned clips, in their order: the first is `p1`.
 #[utoipa::path(get, path = "/pins", tag = "kept", responses((status = 200, body = api::Clips)))]
 pub async fn pins(State(app): State<App>) -> Result<Json<api::Clips>, Problem> {
-    Ok(Json(api::Clips { clips: app.engine.keeping.pins().await? }))
+    clips(&app, app.engine.keeping.pins().await).await
 }
 
 /// Pin clips, or move pinned ones to another place among the pinned.
 #[utoipa::path(post, path = "/pins", tag = "kept", request_body = api::Pin,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn pin(State(app): State<App>, asked: Sent<api::Pin>) -> Result<Json<api::Clips>, Problem> {
-    answer(&app, app.engine.keeping.pin(&asked?.0).await.map(|clips| api::Clips { clips })).await
+    let api::Pin { clips: names, at } = asked?.0;
+    clips(&app, app.engine.keeping.pin(&names, at).await).await
 }
 
 /// Unpin clips; they stay in the history.
 #[utoipa::path(post, path = "/pins/remove", tag = "kept", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn unpin(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
-    answer(&app, app.engine.keeping.unpin(&asked?.clips).await.map(|clips| api::Clips { clips })).await
+    clips(&app, app.engine.keeping.unpin(&asked?.clips).await).await
 }
 
 /// Change a clip's title, mark, alias, or whether its placeholders are filled in.
@@ -37,13 +49,15 @@ pub async fn change_clip(
     Path(name): Path<String>,
     asked: Sent<api::Particulars>,
 ) -> Result<Json<api::Clip>, Problem> {
-    answer(&app, app.engine.keeping.change_particulars(&name, &asked?.0).await).await
+    let api::Particulars { title, mark, alias, take_alias, fills, secret } = asked?.0;
+    let change = ClipChange { title, mark, alias, take_alias, fills, secret };
+    answer(&app, app.engine.keeping.change_particulars(&name, &change).await).await
 }
 
 /// The clips that have an alias, in the order of their aliases.
 #[utoipa::path(get, path = "/aliases", tag = "kept", responses((status = 200, body = api::Clips)))]
 pub async fn aliases(State(app): State<App>) -> Result<Json<api::Clips>, Problem> {
-    Ok(Json(api::Clips { clips: app.engine.keeping.aliases().await? }))
+    clips(&app, app.engine.keeping.aliases().await).await
 }
 
 /// All drawers, in their order.
@@ -60,7 +74,7 @@ pub async fn new_drawer(
     asked: Sent<api::DrawerChange>,
 ) -> Result<(StatusCode, Json<api::Drawer>), Problem> {
     let name = asked?.0.name.unwrap_or_default();
-    Ok((StatusCode::CREATED, Json(app.engine.keeping.new_drawer(&name).await?)))
+    Ok((StatusCode::CREATED, answer(&app, app.engine.keeping.new_drawer(&name).await).await?))
 }
 
 /// A drawer and what lies in it.
@@ -82,7 +96,8 @@ pub async fn change_drawer(
     Path(name): Path<String>,
     asked: Sent<api::DrawerChange>,
 ) -> Result<Json<api::Drawer>, Problem> {
-    answer(&app, app.engine.keeping.change_drawer(&name, &asked?.0).await).await
+    let api::DrawerChange { name: new_name, at } = asked?.0;
+    answer(&app, app.engine.keeping.change_drawer(&name, new_name.as_deref(), at).await).await
 }
 
 /// Remove a drawer. Its clips go into another one, or are only in the history again.
@@ -104,14 +119,15 @@ pub async fn put_into_drawer(
     Path(name): Path<String>,
     asked: Sent<api::Put>,
 ) -> Result<Json<api::Clips>, Problem> {
-    answer(&app, app.engine.keeping.put_into_drawer(&name, &asked?.0).await.map(|clips| api::Clips { clips })).await
+    let api::Put { clips: names, at } = asked?.0;
+    clips(&app, app.engine.keeping.put_into_drawer(&name, &names, at).await).await
 }
 
 /// Take clips out of whatever drawers they lie in; they stay in the history.
 #[utoipa::path(post, path = "/drawers-take", tag = "kept", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn take_from_drawers(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
-    answer(&app, app.engine.keeping.take_from_drawers(&asked?.clips).await.map(|clips| api::Clips { clips })).await
+    clips(&app, app.engine.keeping.take_from_drawers(&asked?.clips).await).await
 }
 
 /// Move a clip or a heading within a drawer.
@@ -122,7 +138,8 @@ pub async fn move_in_drawer(
     Path(name): Path<String>,
     asked: Sent<api::MoveItem>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
-    answer(&app, app.engine.keeping.move_in_drawer(&name, &asked?.0).await).await
+    let api::MoveItem { place, at } = asked?.0;
+    answer(&app, app.engine.keeping.move_in_drawer(&name, place, at).await).await
 }
 
 /// Add a heading to a drawer, or change or remove one.
@@ -133,7 +150,8 @@ pub async fn head_drawer(
     Path(name): Path<String>,
     asked: Sent<api::NewHeading>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
-    answer(&app, app.engine.keeping.head_drawer(&name, &asked?.0).await).await
+    let api::NewHeading { words, at, instead_of } = asked?.0;
+    answer(&app, app.engine.keeping.head_drawer(&name, &NewHeading { words, at, instead_of }).await).await
 }
 
 /// Sort the clips of a drawer; each stays under its heading.
@@ -144,5 +162,10 @@ pub async fn sort_drawer(
     Path(name): Path<String>,
     asked: Sent<api::Sort>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
-    answer(&app, app.engine.keeping.sort_drawer(&name, asked?.by).await).await
+    let by = match asked?.by {
+        api::SortBy::Name => SortBy::Name,
+        api::SortBy::Age => SortBy::Age,
+        api::SortBy::Use => SortBy::Use,
+    };
+    answer(&app, app.engine.keeping.sort_drawer(&name, by).await).await
 }

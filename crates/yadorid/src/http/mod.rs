@@ -4,6 +4,7 @@
 //! * `bodies`: what a request brings along
 //! * `problem`: errors as RFC 9457 problem documents, in one place
 //! * `clips`, `content`, `changing`, `kept`, `tray`, `forgetting`, `rules`, `moving`, `events`, `control`, `simulated`: the interface under `/api/v1`
+//! * `contract`: what the engine says in the words of the interface
 //! * `console`: the pages
 //! * `server`: connections, and how many there may be
 
@@ -13,6 +14,7 @@ mod changing;
 mod clips;
 pub(crate) mod console;
 mod content;
+mod contract;
 mod control;
 mod devices;
 mod events;

@@ -1,6 +1,7 @@
 //! Export and import over HTTP.
 
 use super::App;
+use super::contract::Contract;
 use super::problem::{Asked, Problem};
 use axum::body::Body;
 use axum::extract::State;
@@ -10,6 +11,7 @@ use futures_util::StreamExt;
 use tokio::io::AsyncWriteExt;
 use tokio_stream::wrappers::ReceiverStream;
 use yadori_api as api;
+use yadori_engine::moving::export::{Form, Selection};
 
 /// Export clips: all of them, or a selection. `X-Yadori-Clips` says how many there are, `X-Yadori-Left-Out` how many
 /// were left out, since they look like secrets.
@@ -17,15 +19,27 @@ use yadori_api as api;
     responses((status = 200, description = "The export, as it is made.", content_type = "*/*"), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
 pub async fn export(State(app): State<App>, asked: Asked<api::ExportQuery>) -> Result<Response, Problem> {
     let asked = asked?.0;
-    let export = match app.engine.moving.export(&asked).await {
+    let selection = match (asked.clips, asked.drawer, asked.q) {
+        (Some(names), _, _) => Selection::Named(names.split(',').map(str::to_owned).collect()),
+        (None, Some(drawer), _) => Selection::Drawer(drawer),
+        (None, None, Some(query)) => Selection::Found(query),
+        (None, None, None) => Selection::All,
+    };
+    let form = match asked.form {
+        api::ExportForm::Zip => Form::Zip,
+        api::ExportForm::Text => Form::Text,
+        api::ExportForm::Html => Form::Html,
+        api::ExportForm::Csv => Form::Csv,
+    };
+    let export = match app.engine.moving.export(&selection, form).await {
         Ok(export) => export,
         Err(error) => return Err(Problem::from(error).with_candidates(&app).await),
     };
-    let (mime, name) = match asked.form {
-        api::ExportForm::Zip => ("application/zip", "yadori.zip"),
-        api::ExportForm::Text => ("text/plain; charset=utf-8", "yadori.txt"),
-        api::ExportForm::Html => ("text/html; charset=utf-8", "yadori.html"),
-        api::ExportForm::Csv => ("text/csv; charset=utf-8", "yadori.csv"),
+    let (mime, name) = match form {
+        Form::Zip => ("application/zip", "yadori.zip"),
+        Form::Text => ("text/plain; charset=utf-8", "yadori.txt"),
+        Form::Html => ("text/html; charset=utf-8", "yadori.html"),
+        Form::Csv => ("text/csv; charset=utf-8", "yadori.csv"),
     };
     let mut response = Body::from_stream(ReceiverStream::new(export.pieces)).into_response();
     let set = response.headers_mut();
@@ -53,8 +67,9 @@ pub async fn import(State(app): State<App>, body: Body) -> Result<Response, Prob
     }
     file.flush().await.map_err(|error| Problem::no_room(&error))?;
     let progress = app.engine.moving.import(file.into_std().await);
-    let lines = ReceiverStream::new(progress).map(|progress| {
-        let mut line = serde_json::to_vec(&progress).map_err(std::io::Error::other)?;
+    let rules = app.engine.rule_book.rules();
+    let lines = ReceiverStream::new(progress).map(move |progress| {
+        let mut line = serde_json::to_vec(&progress.contract(&rules)).map_err(std::io::Error::other)?;
         line.push(b'\n');
         Ok::<_, std::io::Error>(line)
     });

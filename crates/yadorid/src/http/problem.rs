@@ -3,6 +3,7 @@
 mod devices;
 
 use super::App;
+use super::contract::Contract;
 use super::sessions::SessionError;
 use axum::Json;
 use axum::extract::Query;
@@ -40,12 +41,12 @@ pub(super) type Asked<T> = Result<Query<T>, QueryRejection>;
 pub(super) type Sent<T> = Result<Json<T>, JsonRejection>;
 
 /// The answer to what was asked for, or the problem with it, complete with the clips that may have been meant.
-pub(super) async fn answer<T, E>(app: &App, outcome: Result<T, E>) -> Result<Json<T>, Problem>
+pub(super) async fn answer<T: Contract, E>(app: &App, outcome: Result<T, E>) -> Result<Json<T::As>, Problem>
 where
     Problem: From<E>,
 {
     match outcome {
-        Ok(done) => Ok(Json(done)),
+        Ok(done) => Ok(Json(done.contract(&app.engine.rule_book.rules()))),
         Err(error) => Err(Problem::from(error).with_candidates(app).await),
     }
 }
@@ -195,7 +196,8 @@ impl Problem {
         for id in std::mem::take(&mut self.unresolved) {
             let position = app.engine.history.ledger.read().await.position(id);
             if let Ok(Some(record)) = app.engine.history.store.clip(id).await {
-                self.candidates.push(app.engine.history.listed(&record, position));
+                let listed = app.engine.history.listed(&record, position);
+                self.candidates.push(listed.contract(&app.engine.rule_book.rules()));
             }
         }
         self

@@ -1,15 +1,17 @@
 //! The rules, and the figures, over HTTP.
 
 use super::App;
+use super::contract::{self, Contract};
 use super::problem::{Asked, Problem, Sent, answer};
 use axum::Json;
 use axum::extract::State;
 use yadori_api as api;
+use yadori_core::rules::Rules;
 
 /// What is captured, and how long it stays.
 #[utoipa::path(get, path = "/rules", tag = "rules", responses((status = 200, body = api::Rules)))]
 pub async fn show_rules(State(app): State<App>) -> Json<api::Rules> {
-    Json(app.engine.rule_book.rules())
+    Json(contract::rules::shown(app.engine.rule_book.rules().rules()))
 }
 
 /// Change rules.
@@ -17,7 +19,9 @@ pub async fn show_rules(State(app): State<App>) -> Json<api::Rules> {
     responses((status = 200, body = api::Rules), (status = 400, body = api::Problem),
         (status = 409, body = api::Problem, description = "More than half of the history would go; send `confirmed`.")))]
 pub async fn change_rules(State(app): State<App>, asked: Sent<api::RulesChange>) -> Result<Json<api::Rules>, Problem> {
-    answer(&app, app.engine.rule_book.change_rules(&asked?.0).await).await
+    let asked = asked?.0;
+    let change = |rules: &mut Rules| contract::rules::change(rules, &asked);
+    answer(&app, app.engine.rule_book.change_rules(&change, asked.confirmed).await).await
 }
 
 /// What changed rules would remove, without changing them.
@@ -27,7 +31,9 @@ pub async fn preview_rules(
     State(app): State<App>,
     asked: Sent<api::RulesChange>,
 ) -> Result<Json<api::SweepPreview>, Problem> {
-    answer(&app, app.engine.rule_book.preview_rules(&asked?.0).await).await
+    let asked = asked?.0;
+    let change = |rules: &mut Rules| contract::rules::change(rules, &asked);
+    answer(&app, app.engine.rule_book.preview_rules(&change).await).await
 }
 
 /// What would happen to a copy.
@@ -37,7 +43,8 @@ pub async fn test_rules(
     State(app): State<App>,
     asked: Sent<api::RulesTest>,
 ) -> Result<Json<api::RulesVerdict>, Problem> {
-    Ok(Json(app.engine.rule_book.test_rules(asked?.0)))
+    let api::RulesTest { text, application } = asked?.0;
+    Ok(Json(app.engine.rule_book.test_rules(text, application).contract(&app.engine.rule_book.rules())))
 }
 
 /// Put all rules back to what they are by default.
@@ -50,12 +57,12 @@ pub async fn reset_rules(State(app): State<App>, asked: Sent<api::ResetRules>) -
 /// Sweep now, also when the sweep is held.
 #[utoipa::path(post, path = "/sweep", tag = "rules", responses((status = 200, body = api::Swept)))]
 pub async fn sweep_now(State(app): State<App>) -> Result<Json<api::Swept>, Problem> {
-    answer(&app, app.engine.retention.sweep_now().await.map(|clips| api::Swept { clips })).await
+    Ok(Json(api::Swept { clips: app.engine.retention.sweep_now().await? }))
 }
 
 /// What is kept, how it grows, what is reused.
 #[utoipa::path(get, path = "/stats", tag = "service", params(api::StatsQuery),
     responses((status = 200, body = api::Stats), (status = 400, body = api::Problem)))]
 pub async fn stats(State(app): State<App>, asked: Asked<api::StatsQuery>) -> Result<Json<api::Stats>, Problem> {
-    answer(&app, app.engine.overview.stats(&asked?.0).await).await
+    answer(&app, app.engine.overview.stats(asked?.days).await).await
 }

@@ -5,11 +5,12 @@ use super::problem::{Problem, Sent, answer};
 use axum::Json;
 use axum::extract::State;
 use yadori_api as api;
+use yadori_engine::recalling::Recall;
 
 /// The tray and what lies in it.
 #[utoipa::path(get, path = "/tray", tag = "tray", responses((status = 200, body = api::Tray)))]
 pub async fn show_tray(State(app): State<App>) -> Result<Json<api::Tray>, Problem> {
-    Ok(Json(app.engine.dealer.show_tray().await?))
+    answer(&app, app.engine.dealer.show_tray().await).await
 }
 
 /// Open the tray: from now on, copies join it.
@@ -22,7 +23,8 @@ pub async fn open_tray(State(app): State<App>, asked: Sent<api::OpenTray>) -> Re
 #[utoipa::path(post, path = "/tray/close", tag = "tray", request_body = api::CloseTray,
     responses((status = 200, body = api::Tray), (status = 400, body = api::Problem)))]
 pub async fn close_tray(State(app): State<App>, asked: Sent<api::CloseTray>) -> Result<Json<api::Tray>, Problem> {
-    answer(&app, app.engine.dealer.close_tray(&asked?.0).await).await
+    let api::CloseTray { keep_as, empty } = asked?.0;
+    answer(&app, app.engine.dealer.close_tray(keep_as.as_deref(), empty).await).await
 }
 
 /// Add clips to the end of the tray.
@@ -36,7 +38,8 @@ pub async fn add_to_tray(State(app): State<App>, asked: Sent<api::Named>) -> Res
 #[utoipa::path(post, path = "/tray/arrange", tag = "tray", request_body = api::TrayPlace,
     responses((status = 200, body = api::Tray), (status = 404, body = api::Problem)))]
 pub async fn arrange_tray(State(app): State<App>, asked: Sent<api::TrayPlace>) -> Result<Json<api::Tray>, Problem> {
-    answer(&app, app.engine.dealer.arrange_tray(asked?.0).await).await
+    let api::TrayPlace { place, at } = asked?.0;
+    answer(&app, app.engine.dealer.arrange_tray(place, at).await).await
 }
 
 /// Take out of the tray what was added last.
@@ -76,5 +79,7 @@ pub async fn skip_in_tray(State(app): State<App>) -> Result<Json<api::Dealt>, Pr
     responses((status = 200, body = api::Recalled), (status = 404, body = api::Problem), (status = 409, body = api::Problem),
         (status = 422, body = api::Problem, description = "Not all can be joined.")))]
 pub async fn pour_tray(State(app): State<App>, asked: Sent<api::Pour>) -> Result<Json<api::Recalled>, Problem> {
-    answer(&app, app.engine.dealer.pour(&asked?.0).await).await
+    let api::Pour { join, plain, skip_others, drawer } = asked?.0;
+    let how = Recall { join, plain, skip_others, ..Recall::default() };
+    answer(&app, app.engine.dealer.pour(drawer.as_deref(), &how).await).await
 }
