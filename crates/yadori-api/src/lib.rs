@@ -9,7 +9,6 @@ mod figures;
 mod forgetting;
 mod kept;
 mod moving;
-pub mod places;
 mod rules;
 mod tray;
 

@@ -33,10 +33,8 @@ use crate::sync::log_limit::LogLimit;
 use fetches::{Asked, Fetches};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
-use std::fs::OpenOptions;
-use std::io::{ErrorKind, Write};
+use std::io::ErrorKind;
 use std::net::{IpAddr, SocketAddr};
-use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use thiserror::Error;
@@ -131,6 +129,8 @@ pub(crate) struct Standing {
     pub clock: i64,
     /// Why there is no connection.
     pub trouble: Option<String>,
+    /// When the last connection with it ended.
+    pub ended: Option<tokio::time::Instant>,
     /// Where it was found on the local network.
     pub found: Vec<String>,
     /// How far it has this device's feed, as it last said.
@@ -315,15 +315,8 @@ impl Links {
     fn new_key(&self) -> Result<Identity, LinkError> {
         let identity = Identity::new()?;
         let path = self.key_path();
-        let write = || {
-            let growing = path.with_extension("new");
-            let _ = std::fs::remove_file(&growing);
-            let mut file = OpenOptions::new().create_new(true).write(true).mode(0o600).open(&growing)?;
-            file.write_all(identity.to_pem().as_bytes())?;
-            file.sync_all()?;
-            std::fs::rename(&growing, &path)
-        };
-        write().map_err(|source| LinkError::Key { path: path.display().to_string(), source })?;
+        yadori_files::write_private(&path, identity.to_pem().as_bytes())
+            .map_err(|source| LinkError::Key { path: path.display().to_string(), source })?;
         Ok(identity)
     }
 }

@@ -6,6 +6,7 @@
 //! what other devices have done since wins over it, rather than losing to what may have been done long before. Where
 //! nothing is known, the last of them becomes a stamp of now.
 
+use crate::stamps;
 use crate::store::{Store, StoreError, next_changes};
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -61,42 +62,8 @@ impl Store {
         )
         .fetch_all(&mut *tx)
         .await?;
-        let others: Vec<u64> = sqlx::query_scalar!(
-            r#"SELECT changed AS "stamp!: u64" FROM drawers WHERE changed > ?
-             UNION SELECT changed FROM headings WHERE changed > ? UNION SELECT stamp FROM steps WHERE stamp > ?
-             UNION SELECT name_stamp FROM devices WHERE name_stamp > ?
-             UNION SELECT addresses_stamp FROM devices WHERE addresses_stamp > ?
-             UNION SELECT linked_stamp FROM devices WHERE linked_stamp > ?"#,
-            limit,
-            limit,
-            limit,
-            limit,
-            limit,
-            limit
-        )
-        .fetch_all(&mut *tx)
-        .await?;
-        let latest_right = sqlx::query_scalar!(
-            r#"SELECT CAST(COALESCE(MAX(w.stamp), 0) AS UNSIGNED) AS "latest!: u64" FROM (
-                SELECT GREATEST(IF(copied > p.most, 0, copied), IF(restored > p.most, 0, restored),
-                    IF(deleted > p.most, 0, deleted), IF(cleared > p.most, 0, COALESCE(cleared, 0)),
-                    IF(swept > p.most, 0, COALESCE(swept, 0)), IF(purged > p.most, 0, COALESCE(purged, 0)),
-                    IF(title_stamp > p.most, 0, COALESCE(title_stamp, 0)),
-                    IF(mark_stamp > p.most, 0, COALESCE(mark_stamp, 0)),
-                    IF(alias_stamp > p.most, 0, COALESCE(alias_stamp, 0)),
-                    IF(fills_stamp > p.most, 0, COALESCE(fills_stamp, 0)),
-                    IF(pin_stamp > p.most, 0, COALESCE(pin_stamp, 0)),
-                    IF(drawer_stamp > p.most, 0, COALESCE(drawer_stamp, 0))) AS stamp
-                FROM clips JOIN (SELECT ? AS most) p
-                UNION ALL SELECT changed FROM drawers UNION ALL SELECT changed FROM headings
-                UNION ALL SELECT stamp FROM steps UNION ALL SELECT name_stamp FROM devices
-                UNION ALL SELECT addresses_stamp FROM devices UNION ALL SELECT linked_stamp FROM devices) w
-             WHERE w.stamp <= ?"#,
-            limit,
-            limit
-        )
-        .fetch_one(&mut *tx)
-        .await?;
+        let others = stamps::later_elsewhere(&mut tx, limit).await?;
+        let latest_right = stamps::latest_up_to(&mut tx, limit).await?;
 
         let mut becomes: BTreeMap<u64, u64> = others.iter().map(|stamp| (*stamp, 0)).collect();
         for clip in &mut clips {
@@ -182,5 +149,32 @@ impl Store {
         }
         tx.commit().await?;
         Ok((Stamp::from_bits(becomes.values().copied().max().unwrap_or(latest_right)), change))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_stamp_of_a_clip_is_brought_back() {
+        let stamps = Stamps {
+            no: 0,
+            copied: 1,
+            restored: 1,
+            deleted: 1,
+            cleared: Some(1),
+            swept: Some(1),
+            purged: Some(1),
+            title: Some(1),
+            mark: Some(1),
+            alias: Some(1),
+            fills: Some(1),
+            pin: Some(1),
+            drawer: Some(1),
+        };
+        let mut seen = 0;
+        { stamps }.each(|stamp| seen += *stamp);
+        assert_eq!(seen, stamps::STAMPS_OF_CLIPS.len() as u64);
     }
 }

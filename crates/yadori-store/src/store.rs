@@ -2,6 +2,7 @@
 
 use crate::schema;
 use crate::sealing::SealKey;
+use crate::stamps;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions, MySqlSslMode};
 use sqlx::{AssertSqlSafe, MySql, MySqlConnection, MySqlPool, Row, Transaction};
 use std::net::IpAddr;
@@ -304,17 +305,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn latest_stamp(&self) -> Result<Stamp, StoreError> {
-        let latest = sqlx::query_scalar!(
-            r#"SELECT CAST(GREATEST(COALESCE(MAX(copied), 0), COALESCE(MAX(restored), 0), COALESCE(MAX(deleted), 0),
-               COALESCE(MAX(cleared), 0), COALESCE(MAX(swept), 0), COALESCE(MAX(pin_stamp), 0), COALESCE(MAX(drawer_stamp), 0), COALESCE(MAX(purged), 0),
-               COALESCE(MAX(title_stamp), 0), COALESCE(MAX(alias_stamp), 0), COALESCE(MAX(mark_stamp), 0),
-               COALESCE((SELECT MAX(changed) FROM drawers), 0), COALESCE((SELECT MAX(changed) FROM headings), 0),
-               COALESCE((SELECT MAX(GREATEST(name_stamp, addresses_stamp, linked_stamp)) FROM devices), 0),
-               COALESCE((SELECT MAX(stamp) FROM steps), 0)) AS UNSIGNED)
-               AS "latest!: u64" FROM clips"#
-        )
-        .fetch_one(&self.pool)
-        .await?;
+        let latest = stamps::latest(&mut *self.pool.acquire().await?).await?;
         Ok(Stamp::from_bits(latest))
     }
 

@@ -20,6 +20,8 @@ pub struct Told {
     pub upto: u64,
     /// What has changed.
     pub items: Vec<Item>,
+    /// The numbers of the clips that are shared from now on.
+    pub newly_shared: Vec<u64>,
 }
 
 pub(crate) struct StateRow {
@@ -161,7 +163,7 @@ impl Store {
         let mut items = self.devices_told(after, upto).await?;
         items.extend(self.drawers_told(after, upto).await?);
         items.extend(clips.into_iter().map(|clip| Item::Clip(Box::new(clip))));
-        Ok(Told { upto, items })
+        Ok(Told { upto, items, newly_shared })
     }
 
     /// A clip as it is handed over by hand, whatever the policy says; nothing if it is sensitive or gone.

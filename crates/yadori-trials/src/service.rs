@@ -13,6 +13,7 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::Instant;
 use yadori_api::{BASE, Clip, ClipChange, Reach, Status};
+pub use yadori_client::Event;
 
 /// A running service.
 pub struct Service {
@@ -395,16 +396,8 @@ impl Service {
         let body = request.call().expect("the event stream").into_body().into_reader();
         let (sender, received) = channel();
         std::thread::spawn(move || {
-            let (mut name, mut id) = (String::new(), None);
-            for line in BufReader::new(body).lines() {
-                let Ok(line) = line else { return };
-                if let Some(value) = line.strip_prefix("event: ") {
-                    name = value.to_owned();
-                } else if let Some(value) = line.strip_prefix("id: ") {
-                    id = value.parse().ok();
-                } else if let Some(data) = line.strip_prefix("data: ")
-                    && sender.send(Event { name: name.clone(), id, data: data.to_owned() }).is_err()
-                {
+            for event in yadori_client::Events::of(body).map_while(Result::ok) {
+                if sender.send(event).is_err() {
                     return;
                 }
             }
@@ -422,17 +415,6 @@ pub fn client(home: &Path) -> Command {
     let mut command = Command::new(built("yadori"));
     command.env_clear().env("PATH", "/usr/bin:/bin").env("TZ", "UTC").arg("--home").arg(home);
     command
-}
-
-/// One event of the stream.
-#[derive(Clone, Debug)]
-pub struct Event {
-    /// Its name.
-    pub name: String,
-    /// Its id.
-    pub id: Option<u64>,
-    /// Its data.
-    pub data: String,
 }
 
 /// The events of a service, as they come.

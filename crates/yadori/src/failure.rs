@@ -4,6 +4,7 @@ use crate::terminal::{Style, safe};
 use std::io::Write;
 use std::process::ExitCode;
 use yadori_api::{Clip, Problem};
+use yadori_client::ClientError;
 
 /// Why a command failed.
 #[derive(Debug)]
@@ -25,6 +26,17 @@ pub enum Failure {
     ClosedPipe,
     /// All is said; only the exit code remains.
     Silent(u8),
+}
+
+impl From<ClientError> for Failure {
+    fn from(error: ClientError) -> Self {
+        match (error.start(), error) {
+            (Some(start), error) => Self::Unreachable { message: error.to_string(), start },
+            (None, ClientError::Problem(problem)) => Self::Problem(problem),
+            (None, ClientError::Request(message)) => Self::Usage(message),
+            (None, error) => Self::Here(error.to_string()),
+        }
+    }
 }
 
 impl From<std::io::Error> for Failure {

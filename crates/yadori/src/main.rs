@@ -3,7 +3,6 @@
 //! * `commands`: one file for each command: its arguments, whose comments are its help, and what it does
 //! * `ask`: questions to the person at the terminal
 //! * `pager`: output that is longer than the screen
-//! * `reach`: finding the service and asking it
 //! * `failure`: errors as message, hint and exit code
 //! * `terminal`, `table`: what is printed, fitted to where it is printed
 
@@ -15,13 +14,13 @@ mod commands;
 mod failure;
 mod fetching;
 mod pager;
-mod reach;
 mod table;
 
 use clap::{CommandFactory, Parser, Subcommand};
 use failure::Failure;
 use std::path::PathBuf;
 use std::process::ExitCode;
+use yadori_client::Client;
 
 /// Find again what you copied, and put it back on the clipboard.
 ///
@@ -113,8 +112,8 @@ struct Context {
 }
 
 impl Context {
-    fn service(&self) -> Result<reach::Service, Failure> {
-        reach::Service::find(self.home.as_deref())
+    fn service(&self) -> Result<Client, Failure> {
+        Ok(Client::find(self.home.as_deref())?)
     }
 }
 

@@ -6,8 +6,8 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 use tokio::signal::unix::{SignalKind, signal};
 use tracing_subscriber::EnvFilter;
-use yadori_api::places::Places;
 use yadori_core::with_causes;
+use yadori_files::Places;
 use yadorid::config::{ClipboardChoice, Config};
 use yadorid::service;
 

@@ -3,17 +3,16 @@
 use crate::config::{ClipboardChoice, Config};
 use crate::database::{self, Database, DatabaseError};
 use crate::http::{self, auth::Doors};
-use std::fs::{self, DirBuilder, File, OpenOptions, TryLockError};
+use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::net::SocketAddr;
-use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
+use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 use std::sync::Arc;
 use thiserror::Error;
 use tokio::net::TcpListener;
 use tokio::sync::mpsc;
 use yadori_api::Reach;
-use yadori_api::places::Places;
 use yadori_core::rules::DEFAULT_SIZE_LIMIT;
 use yadori_core::with_causes;
 use yadori_desktop::simulated::Simulated;
@@ -22,6 +21,7 @@ use yadori_engine::Engine;
 use yadori_engine::availability::Availability;
 use yadori_engine::engine::{EngineError, Setup};
 use yadori_engine::sync::LinkConfig;
+use yadori_files::Places;
 
 /// Why the service did not start.
 #[derive(Debug, Error)]
@@ -225,8 +225,7 @@ fn folder_error(path: &Path) -> impl Fn(std::io::Error) -> StartError {
 }
 
 fn private_folder(path: &Path) -> Result<(), StartError> {
-    DirBuilder::new().recursive(true).mode(0o700).create(path).map_err(folder_error(path))?;
-    fs::set_permissions(path, fs::Permissions::from_mode(0o700)).map_err(folder_error(path))
+    yadori_files::private_folder(path).map_err(folder_error(path))
 }
 
 /// Only one service runs with a home: whoever holds this lock.
@@ -265,12 +264,6 @@ async fn listen(address: SocketAddr) -> Result<TcpListener, StartError> {
 /// Tells clients of this user how to reach the service; appears at once and whole.
 fn write_reach(places: &Places, reach: &Reach) -> Result<(), StartError> {
     let path = places.reach();
-    let growing = path.with_extension("new");
-    let write = || {
-        let _ = fs::remove_file(&growing);
-        let mut file = OpenOptions::new().create_new(true).write(true).mode(0o600).open(&growing)?;
-        file.write_all(&serde_json::to_vec(reach)?)?;
-        fs::rename(&growing, &path)
-    };
-    write().map_err(folder_error(&path))
+    let text = serde_json::to_vec(reach).unwrap_or_default();
+    yadori_files::write_private(&path, &text).map_err(folder_error(&path))
 }

@@ -30,6 +30,9 @@ const PAUSE: Duration = Duration::from_millis(250);
 pub enum Announcement {
     /// A clip changed.
     Clip(Arc<Change>),
+    /// What is known of a clip has changed, though nothing of it: it is shared from now on. The number is that of its latest
+    /// change, which was announced before.
+    Again(Arc<Change>),
     /// How the service stands has changed.
     Status,
 }
@@ -192,6 +195,15 @@ impl Ledger {
             return;
         }
         let _ = self.announcements.send(Announcement::Clip(Arc::new(self.describe(record))));
+    }
+
+    /// Announces clips that have not changed, but of which more is known.
+    pub(crate) fn announce_again(&self, records: &[ClipRecord]) {
+        if self.announcements.receiver_count() > 0 {
+            for record in records {
+                let _ = self.announcements.send(Announcement::Again(Arc::new(self.describe(record))));
+            }
+        }
     }
 
     /// What became of a clip by its latest change.

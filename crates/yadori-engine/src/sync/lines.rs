@@ -229,7 +229,10 @@ impl DeviceSync {
             Err(error) => Some(error.to_string()),
         };
         tracing::info!(%device, why = why.as_deref().unwrap_or("it is over"), "a connection with a device has ended");
-        self.links.note(device, |standing| standing.trouble = why);
+        self.links.note(device, |standing| {
+            standing.trouble = why;
+            standing.ended = Some(tokio::time::Instant::now());
+        });
         self.links.lines_changed.send_modify(|times| *times += 1);
         self.history.ledger.status_changed();
     }

@@ -108,6 +108,10 @@ impl Records for Peer {
 
     async fn read(&self, after: u64, bytes: usize) -> Result<(u64, Vec<Item>), PeerError> {
         let told = self.service.history.store.tell_since(after, bytes, &self.service.links.policy()).await?;
+        if !told.newly_shared.is_empty() {
+            let history = &self.service.history;
+            history.ledger.announce_again(&history.store.clips(&told.newly_shared).await?);
+        }
         Ok((told.upto, told.items))
     }
 

@@ -148,9 +148,12 @@ impl DeviceSync {
                     }
                 }
             }
-            // A connection that ended in good order, as when the policy changes, is made again at once.
-            let is_coming = self.links.standing(id).trouble.is_none();
-            if !is_coming || tokio::time::timeout_at(deadline, lines.changed()).await.is_err() {
+            // A connection that has just ended, as when the policy changes, is made again at once.
+            let standing = self.links.standing(id);
+            let was_there = standing.ended.is_some_and(|ended| ended.elapsed() < COMING);
+            if !(was_there || standing.trouble.is_none())
+                || tokio::time::timeout_at(deadline, lines.changed()).await.is_err()
+            {
                 return Err(away());
             }
         }

@@ -3,10 +3,9 @@
 use super::ServerError;
 use super::{orphans, process};
 use rustix::process::Signal;
-use std::fs::{self, DirBuilder, File, OpenOptions, TryLockError};
-use std::io::Write;
+use std::fs::{self, File, OpenOptions, TryLockError};
 use std::os::fd::{AsRawFd, RawFd};
-use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
+use std::os::unix::fs::{OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
@@ -122,8 +121,7 @@ fn refused(path: &Path) -> impl Fn(std::io::Error) -> ServerError {
 }
 
 fn private_folder(path: &Path) -> Result<(), ServerError> {
-    DirBuilder::new().recursive(true).mode(0o700).create(path).map_err(refused(path))?;
-    fs::set_permissions(path, fs::Permissions::from_mode(0o700)).map_err(refused(path))
+    yadori_files::private_folder(path).map_err(refused(path))
 }
 
 fn lock(path: &Path) -> Result<File, ServerError> {
@@ -180,8 +178,7 @@ fn read_password(path: &Path) -> Result<String, ServerError> {
 }
 
 fn write_private(path: &Path, text: &str) -> Result<(), ServerError> {
-    let open = || OpenOptions::new().create(true).write(true).truncate(true).mode(0o600).open(path);
-    open().and_then(|mut file| file.write_all(text.as_bytes()).and_then(|()| file.sync_all())).map_err(refused(path))
+    yadori_files::write_private(path, text.as_bytes()).map_err(refused(path))
 }
 
 /// Sets up the data in a folder beside, which takes its place only when all went well. Gives the password.

@@ -1,5 +1,4 @@
 use crate::failure::Failure;
-use crate::reach::Service;
 use clap::{Args, Command};
 use clap_complete::Shell;
 use clap_complete::engine::{ArgValueCompleter, CompletionCandidate};
@@ -7,6 +6,7 @@ use clap_complete::env::Shells;
 use std::ffi::OsStr;
 use std::io::Write;
 use yadori_api::{Clips, Device, Drawer, Way};
+use yadori_client::Client;
 
 /// The variable by which a shell asks for completions.
 pub const VARIABLE: &str = "YADORI_COMPLETE";
@@ -63,7 +63,7 @@ fn known<T: serde::de::DeserializeOwned>(
     let is_bash = std::env::var_os("_CLAP_COMPLETE_COMP_TYPE").is_some();
     let is_bare = is_bash && !typed.starts_with(['"', '\'']);
     let typed = typed.trim_start_matches(['"', '\'']).replace('\\', "").to_lowercase();
-    let found = Service::find(None).and_then(|service| service.get(path));
+    let found = Client::find(None).and_then(|service| service.get(path));
     let names = found.map(names).unwrap_or_default().into_iter();
     names
         .filter(|(name, _)| name.to_lowercase().starts_with(&typed))

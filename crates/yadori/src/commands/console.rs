@@ -1,7 +1,6 @@
 use super::{print_json, say};
 use crate::Context;
 use crate::failure::Failure;
-use crate::reach::{in_path, places};
 use crate::terminal::{ago, count, pad, safe};
 use clap::{Args, Subcommand};
 use std::fs::{self, OpenOptions};
@@ -10,6 +9,7 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use yadori_api::{ConsoleLink, ConsoleSession};
+use yadori_client::{in_path, places};
 
 /// Open the console in a browser
 ///

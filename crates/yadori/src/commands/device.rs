@@ -2,13 +2,13 @@ use super::{print_json, say};
 use crate::Context;
 use crate::ask;
 use crate::failure::Failure;
-use crate::reach::in_path;
 use crate::terminal::{Style, ago, count, fit, moment, pad, safe};
 use clap::{Args, Subcommand};
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use std::io::{IsTerminal, Write};
 use yadori_api::{Device as Known, DeviceState, Invitation, Invite, Join, RemoveDeviceQuery, RenameDevice};
+use yadori_client::in_path;
 
 /// One history on several computers of yours, with nobody in between
 ///
@@ -123,7 +123,7 @@ impl Device {
 
 fn remove(
     context: &Context,
-    service: &crate::reach::Service,
+    service: &yadori_client::Client,
     device: &str,
     mut with_introduced: bool,
     yes: bool,

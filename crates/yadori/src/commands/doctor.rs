@@ -1,13 +1,13 @@
 use super::print_json;
 use crate::Context;
 use crate::failure::Failure;
-use crate::reach::places;
 use crate::terminal::{Style, safe};
 use clap::Args;
 use serde::Serialize;
 use std::io::Write;
 use std::path::PathBuf;
 use yadori_api::{CaptureState, Status};
+use yadori_client::places;
 
 /// Find out what's wrong, and what to do about it
 ///
@@ -37,7 +37,7 @@ impl Doctor {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let places = places(context.home.as_deref())?;
         let mut findings = vec![fine("folder", places.data.display().to_string())];
-        let status = context.service().and_then(|service| service.get::<Status>("/status"));
+        let status = context.service().and_then(|service| Ok(service.get::<Status>("/status")?));
         let code = match &status {
             Ok(status) => {
                 findings.extend(of_service(status));

@@ -2,7 +2,6 @@ use super::{named, print_json, say};
 use crate::Context;
 use crate::ask::confirm;
 use crate::failure::Failure;
-use crate::reach::in_path;
 use crate::table;
 use crate::terminal::{Style, count, safe};
 use clap::{Args, Subcommand, ValueEnum};
@@ -10,6 +9,7 @@ use yadori_api::{
     Clip, Clips, Drawer as Known, DrawerChange, DrawerContents, MoveItem, Named, NewHeading, Put, RemoveDrawer, Sort,
     SortBy,
 };
+use yadori_client::in_path;
 
 /// Keep clips in named drawers, in an order of your own, with headings
 ///

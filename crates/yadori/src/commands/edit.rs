@@ -2,7 +2,6 @@ use super::{named, print_json, say};
 use crate::Context;
 use crate::failure::Failure;
 use crate::fetching::asking;
-use crate::reach::{Service, in_path};
 use crate::terminal::{Style, safe};
 use clap::Args;
 use std::io::{IsTerminal, Read, Write};
@@ -10,6 +9,7 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use yadori_api::{ClipDetail, ContentQuery, EditQuery, Edited, Kind, Reshape as Asked, Reshaped, Way};
+use yadori_client::{Client, in_path};
 
 /// Change the words of a clip
 ///
@@ -83,7 +83,7 @@ impl Edit {
 }
 
 /// What the person makes of the clip's text in their editor; none when they left it as it was.
-fn edited(service: &Service, detail: &ClipDetail) -> Result<Option<Vec<u8>>, Failure> {
+fn edited(service: &Client, detail: &ClipDetail) -> Result<Option<Vec<u8>>, Failure> {
     let set = |name| std::env::var(name).ok().filter(|value| !value.trim().is_empty());
     let editor = set("VISUAL").or_else(|| set("EDITOR"));
     let Some(editor) = editor else {

@@ -6,7 +6,6 @@ use clap::{Args, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
 use std::fs::File;
 use std::io::{BufRead, BufReader, IsTerminal, Read, Write};
-use std::os::unix::fs::OpenOptionsExt;
 use std::path::PathBuf;
 use yadori_api::{ExportForm, ExportQuery, ImportProgress};
 
@@ -110,20 +109,12 @@ impl Export {
             out.flush()?;
             bytes
         } else {
-            // It appears under its name when it is whole.
-            let growing = self.file.with_extension("part");
-            let mut options = std::fs::OpenOptions::new();
             let unusable =
                 |error: std::io::Error| Failure::Here(format!("{} cannot be written: {error}", self.file.display()));
-            let mut file =
-                options.write(true).create(true).truncate(true).mode(0o600).open(&growing).map_err(unusable)?;
-            let copied = std::io::copy(&mut bar.wrap_read(&mut content), &mut file)
-                .and_then(|bytes| file.sync_all().map(|()| bytes));
-            let moved = copied.and_then(|bytes| std::fs::rename(&growing, &self.file).map(|()| bytes));
-            moved.map_err(|error| {
-                let _ = std::fs::remove_file(&growing);
-                unusable(error)
-            })?
+            let copied = yadori_files::write_private_with(&self.file, |file| {
+                std::io::copy(&mut bar.wrap_read(&mut content), file)
+            });
+            copied.map_err(unusable)?
         };
         bar.finish_and_clear();
         if left_out > 0 {

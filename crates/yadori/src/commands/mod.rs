@@ -33,12 +33,12 @@ pub mod undo;
 pub mod watch;
 
 use crate::failure::Failure;
-use crate::reach::Service;
 use crate::terminal::{Style, count, escape_json, fit, safe};
 use clap::Args;
 use serde::Serialize;
 use std::io::Write;
 use yadori_api::{Clip, ClipPage, ListQuery, MOST_ON_A_PAGE, Recalled};
+use yadori_client::Client;
 use yadori_core::join;
 
 /// Prints a value as JSON.
@@ -77,7 +77,7 @@ pub struct Found {
 }
 
 /// Up to `most` clips after the first `offset`, page by page.
-fn clips(service: &Service, query: Option<String>, offset: u32, most: u32) -> Result<Found, Failure> {
+fn clips(service: &Client, query: Option<String>, offset: u32, most: u32) -> Result<Found, Failure> {
     let zone = jiff::tz::TimeZone::system().iana_name().map(str::to_owned);
     let mut asked = ListQuery { q: query, cursor: None, limit: None, zone };
     let wanted = offset.saturating_add(most);

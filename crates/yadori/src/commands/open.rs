@@ -1,10 +1,10 @@
 use super::{named, say};
 use crate::Context;
 use crate::failure::Failure;
-use crate::reach::in_path;
 use clap::Args;
 use std::process::{Command, Stdio};
 use yadori_api::{ClipDetail, Kind};
+use yadori_client::in_path;
 
 /// Open a link in the browser, or files with their programs
 #[derive(Args)]

@@ -1,11 +1,11 @@
 use super::{named, print_json, say};
 use crate::Context;
 use crate::failure::Failure;
-use crate::reach::in_path;
 use crate::table;
 use crate::terminal::{Style, safe};
 use clap::{Args, Subcommand, ValueEnum};
 use yadori_api::{Clip, Clips, Particulars};
+use yadori_client::in_path;
 
 /// Give a clip a title
 #[derive(Args)]
@@ -106,7 +106,7 @@ pub enum Switch {
 }
 
 fn change(context: &Context, clip: &str, change: &Particulars) -> Result<Clip, Failure> {
-    context.service()?.patch(&format!("/clips/{}", in_path(clip)), change)
+    Ok(context.service()?.patch(&format!("/clips/{}", in_path(clip)), change)?)
 }
 
 impl Title {

@@ -53,7 +53,7 @@ impl Copy {
 impl Paste {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let service = context.service()?;
-        let path = format!("/clips/{}/content", crate::reach::in_path(&self.clip));
+        let path = format!("/clips/{}/content", yadori_client::in_path(&self.clip));
         let query = ContentQuery { format: None, at_once: true };
         let mut content =
             crate::fetching::asking(&service, std::slice::from_ref(&self.clip), || service.get_bytes(&path, &query))?;

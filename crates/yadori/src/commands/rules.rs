@@ -3,13 +3,13 @@ use super::{print_json, say};
 use crate::Context;
 use crate::ask::confirm;
 use crate::failure::Failure;
-use crate::reach::Service;
 use crate::terminal::{Style, count, safe, size};
 use clap::{Args, Subcommand, ValueEnum};
 use yadori_api::{
     Clear, Cleared, Kind, Limits, ResetRules, Rules as InForce, RulesChange, RulesTest, RulesVerdict, ScopeLimits,
     SweepPreview, Swept,
 };
+use yadori_client::Client;
 use yadori_core::amounts;
 
 /// Show and change what is captured, and how long it stays
@@ -248,7 +248,7 @@ fn show(context: &Context, rules: &InForce) -> Result<(), Failure> {
     say(&style.faint("Change them with: yadori rules set; see what would go with: yadori rules preview"))
 }
 
-fn set(context: &Context, service: &Service, change: &Change, clear: bool, yes: bool) -> Result<(), Failure> {
+fn set(context: &Context, service: &Client, change: &Change, clear: bool, yes: bool) -> Result<(), Failure> {
     if clear && !(change.rule == Rule::History && change.value.eq_ignore_ascii_case("off")) {
         return Err(Failure::Usage("--clear goes with: yadori rules set history off".into()));
     }
@@ -301,7 +301,7 @@ fn set(context: &Context, service: &Service, change: &Change, clear: bool, yes: 
     Ok(())
 }
 
-fn preview(context: &Context, service: &Service, change: &Change) -> Result<(), Failure> {
+fn preview(context: &Context, service: &Client, change: &Change) -> Result<(), Failure> {
     let rules: InForce = service.get("/rules")?;
     let preview: SweepPreview = service.post("/rules/preview", &change.from(&rules)?)?;
     if context.json {
@@ -331,7 +331,7 @@ fn going(preview: &SweepPreview) -> Result<(), Failure> {
     if more > 0 { say(&format!("       and {more} more")) } else { Ok(()) }
 }
 
-fn ignore(context: &Context, service: &Service, what: Ignored, ignore: bool) -> Result<(), Failure> {
+fn ignore(context: &Context, service: &Client, what: Ignored, ignore: bool) -> Result<(), Failure> {
     let rules: InForce = service.get("/rules")?;
     let mut change = RulesChange::default();
     let edit = |list: &[String], entry: &str| -> Result<Vec<String>, Failure> {
@@ -364,7 +364,7 @@ fn ignore(context: &Context, service: &Service, what: Ignored, ignore: bool) -> 
     say(&format!("{} {what}", if ignore { "No longer captured:" } else { "Captured again:" }))
 }
 
-fn sweep(context: &Context, service: &Service, yes: bool) -> Result<(), Failure> {
+fn sweep(context: &Context, service: &Client, yes: bool) -> Result<(), Failure> {
     let preview: SweepPreview = service.post("/rules/preview", &RulesChange::default())?;
     if preview.clips > 0 && !yes {
         going(&preview)?;

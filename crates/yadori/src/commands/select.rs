@@ -2,8 +2,8 @@
 
 use super::clips;
 use crate::failure::Failure;
-use crate::reach::Service;
 use clap::Args;
+use yadori_client::Client;
 
 /// Most clips that a range or a query may stand for.
 const MOST: u32 = 10_000;
@@ -27,7 +27,7 @@ impl Selection {
     }
 
     /// The clips' names.
-    pub fn names(self, service: &Service) -> Result<Vec<String>, Failure> {
+    pub fn names(self, service: &Client) -> Result<Vec<String>, Failure> {
         match self.find {
             Some(query) => {
                 let found = clips(service, Some(query.clone()), 0, MOST)?;

@@ -2,7 +2,6 @@ use super::{print_json, say};
 use crate::Context;
 use crate::failure::Failure;
 use crate::fetching::asking;
-use crate::reach::in_path;
 use crate::terminal::{Style, columns, count, moment, safe, size};
 use clap::Args;
 use qrcode::render::unicode::Dense1x2;
@@ -11,6 +10,7 @@ use std::io::{IsTerminal, Read, Write};
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use yadori_api::{Clip, ClipDetail, ContentQuery, Kind};
+use yadori_client::in_path;
 
 /// Show a clip: what it is, where it is from, and its words
 #[derive(Args)]

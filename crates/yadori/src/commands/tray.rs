@@ -1,7 +1,6 @@
 use super::{Joining, named, print_json, say};
 use crate::Context;
 use crate::failure::Failure;
-use crate::reach::in_path;
 use crate::table;
 use crate::terminal::{Style, count, safe};
 use clap::{Args, Subcommand};
@@ -9,6 +8,7 @@ use yadori_api::{
     CaptureState, CloseTray, DealNext, Dealt, DrawerContents, Named, OpenTray, Pour, Recalled, Status, Tray as Asked,
     TrayPlace,
 };
+use yadori_client::in_path;
 
 /// Gather several clips, then paste them one after the other, or all at once
 ///

@@ -3,7 +3,6 @@ use crate::Context;
 use crate::failure::Failure;
 use crate::terminal::{fit, safe};
 use clap::Args;
-use std::io::{BufRead, BufReader};
 use yadori_api::ClipChange;
 
 /// Print a line for every change, as it happens
@@ -20,27 +19,25 @@ pub struct Watch {
 impl Watch {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let service = context.service()?;
-        let stream = service.stream("/events")?;
-        let (mut event, mut seen) = (String::new(), 0);
-        for line in BufReader::new(stream).lines() {
-            let line = line?;
-            if let Some(name) = line.strip_prefix("event:") {
-                name.trim().clone_into(&mut event);
-            } else if let Some(data) = line.strip_prefix("data:").filter(|_| event == "clip") {
-                let change: ClipChange = serde_json::from_str(data)
-                    .map_err(|error| Failure::Here(format!("couldn't understand the service: {error}")))?;
-                if context.json {
-                    print_json_line(&change)?
-                } else {
-                    print(&change)?
-                }
-                seen += 1;
-                if self.limit.is_some_and(|limit| seen >= limit) {
-                    return Ok(());
-                }
+        let mut seen = 0;
+        for event in service.events(None)? {
+            let event = event?;
+            if event.name != "clip" {
+                continue;
+            }
+            let change: ClipChange = serde_json::from_str(&event.data)
+                .map_err(|error| Failure::Here(format!("couldn't understand the service: {error}")))?;
+            if context.json {
+                print_json_line(&change)?
+            } else {
+                print(&change)?
+            }
+            seen += 1;
+            if self.limit.is_some_and(|limit| seen >= limit) {
+                return Ok(());
             }
         }
-        Err(service.broken_off("the service has stopped"))
+        Err(service.gone("it has stopped").into())
     }
 }
 

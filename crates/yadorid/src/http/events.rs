@@ -70,9 +70,8 @@ async fn send(client: &Client, event: Event) -> Result<(), Over> {
 
 /// A changed clip as an event.
 fn clip(app: &App, change: Change) -> Event {
-    let id = change.number.to_string();
     let change = change.contract(&app.engine.rule_book.rules());
-    Event::default().event("clip").id(id).data(serde_json::to_string(&change).unwrap_or_default())
+    Event::default().event("clip").data(serde_json::to_string(&change).unwrap_or_default())
 }
 
 async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over> {
@@ -92,9 +91,13 @@ async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over>
         match announcements.recv().await {
             Ok(Announcement::Clip(change)) if change.number > told => {
                 told = change.number;
-                send(client, clip(app, (*change).clone())).await?;
+                send(client, clip(app, (*change).clone()).id(told.to_string())).await?;
             }
             Ok(Announcement::Clip(..)) => {}
+            // The stream goes on from the latest change in any case.
+            Ok(Announcement::Again(change)) => {
+                send(client, clip(app, (*change).clone()).id(told.to_string())).await?;
+            }
             Ok(Announcement::Status) => send(client, Event::default().event("status").data("{}")).await?,
             Err(broadcast::error::RecvError::Lagged(_)) => {
                 told = catch_up(app, client, told, app.engine.history.ledger.cursor()).await?
@@ -110,8 +113,8 @@ async fn catch_up(app: &App, client: &Client, last: u64, until: u64) -> Result<u
     while told < until {
         let records = app.engine.history.store.changed_since(told, BATCH).await.map_err(|_| Over)?;
         for record in &records {
-            send(client, clip(app, app.engine.history.ledger.describe(record))).await?;
             told = record.change;
+            send(client, clip(app, app.engine.history.ledger.describe(record)).id(told.to_string())).await?;
         }
         if records.len() < BATCH as usize {
             break;

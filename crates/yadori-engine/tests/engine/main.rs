@@ -1,0 +1,9 @@
+//! The engine in this process, against a database server of its own.
+
+mod agreement;
+mod forgetting;
+mod kept;
+mod moving;
+mod shared;
+mod support;
+mod trays;

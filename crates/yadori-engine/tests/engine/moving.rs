@@ -1,0 +1,60 @@
+//! Export and import.
+
+use crate::support::{Device, names};
+use std::io::{Seek, SeekFrom, Write};
+use yadori_engine::keeping::add::NewClip;
+use yadori_engine::moving::export::{Form, Selection};
+use yadori_engine::moving::import::Report;
+
+async fn archive(device: &Device) -> (u64, std::fs::File) {
+    let mut export = device.engine.moving.export(&Selection::All, Form::Zip).await.unwrap();
+    let mut file = device.engine.moving.nameless_file().unwrap();
+    while let Some(piece) = export.pieces.recv().await {
+        file.write_all(&piece.unwrap()).unwrap();
+    }
+    file.seek(SeekFrom::Start(0)).unwrap();
+    (export.left_out, file)
+}
+
+async fn import(device: &Device, file: std::fs::File) -> Report {
+    let mut progress = device.engine.moving.import(file);
+    let mut last = None;
+    while let Some(next) = progress.recv().await {
+        last = Some(next);
+    }
+    let last = last.unwrap();
+    assert_eq!(last.error, None);
+    last.report.unwrap()
+}
+
+#[tokio::test]
+async fn a_history_moves_whole_and_only_once() {
+    let (from, to) = (Device::new("workshop").await, Device::new("van").await);
+    from.copy("password = h7Kd92kfLw0z").await;
+    from.copy("Load-in 14:30").await;
+    let keeping = &from.engine.keeping;
+    keeping.new_drawer("Venues").await.unwrap();
+    let new = NewClip {
+        title: Some("Signature".into()),
+        alias: Some("sig".into()),
+        mark: Some("fern".into()),
+        drawer: Some("Venues".into()),
+        fills: true,
+        ..NewClip::default()
+    };
+    keeping.add("text/plain", "Kestrel Lane Puppets".into(), new).await.unwrap();
+    keeping.pin(&names(&["2"]), None).await.unwrap();
+    let (left_out, file) = archive(&from).await;
+    assert_eq!(left_out, 1, "a secret is never exported");
+    let report = import(&to, file).await;
+    assert_eq!((report.added, report.known, report.skipped), (2, 0, 0), "{:?}", report.reasons);
+    let (record, _) = to.engine.history.find_clip(":sig").await.unwrap();
+    assert_eq!((record.title.as_deref(), record.fills), (Some("Signature"), true));
+    assert_eq!(record.drawer.map(|drawer| drawer.name).as_deref(), Some("Venues"));
+    assert_eq!(to.engine.keeping.pins().await.unwrap().len(), 1);
+    let before = to.shown().await;
+    let (_, again) = archive(&from).await;
+    let report = import(&to, again).await;
+    assert_eq!((report.added, report.known), (0, 2));
+    assert_eq!(to.shown().await, before);
+}

@@ -1,0 +1,68 @@
+//! Two devices.
+
+use crate::support::{Device, PATIENCE, names};
+use yadori_engine::history::index::Announcement;
+use yadori_engine::keeping::ClipChange;
+use yadori_store::ClipRecord;
+
+/// Two linked devices, both connected.
+pub async fn linked() -> (Device, Device) {
+    let (workshop, van) = (Device::new("workshop").await, Device::new("van").await);
+    van.joins(&workshop).await;
+    for device in [&workshop, &van] {
+        let connected = || async { device.engine.overview.status().await.connected == 1 };
+        device.until("connected", connected).await;
+    }
+    (workshop, van)
+}
+
+#[tokio::test]
+async fn what_is_copied_named_and_deleted_here_is_so_there() {
+    let (workshop, mut van) = linked().await;
+    workshop.copy("Lamp 7").await;
+    workshop.copy("password = h7Kd92kfLw0z").await;
+    van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
+    let named = ClipChange { title: Some("Spare lamp".into()), alias: Some("lamp".into()), ..ClipChange::default() };
+    van.engine.keeping.change_particulars("1", &named).await.unwrap();
+    let has_title = || async {
+        let found = workshop.engine.history.find_clip(":lamp").await;
+        found.is_ok_and(|(record, _)| record.title.as_deref() == Some("Spare lamp"))
+    };
+    workshop.until("told of the title", has_title).await;
+    van.crash().await;
+    workshop.engine.retention.delete(&names(&[":lamp"]), false).await.unwrap();
+    van.until("told of the deletion", || async { van.shown().await.is_empty() }).await;
+}
+
+/// Whoever watches is told that a clip is shared from now on: nothing else of it changes.
+#[tokio::test]
+async fn that_a_clip_is_shared_is_announced() {
+    let (workshop, van) = linked().await;
+    let mut announcements = workshop.engine.history.ledger.listen();
+    workshop.copy("Lamp 7").await;
+    van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
+    let is_shared = |record: &ClipRecord| record.text == "Lamp 7" && record.shared;
+    let told = async {
+        while let Ok(announced) = announcements.recv().await {
+            if let Announcement::Again(change) = announced
+                && change.clip.as_ref().is_some_and(|clip| is_shared(&clip.record))
+            {
+                return;
+            }
+        }
+    };
+    tokio::time::timeout(PATIENCE, told).await.expect("to be told that it is shared");
+}
+
+#[tokio::test]
+async fn a_clip_is_sent_while_the_connection_is_made_again() {
+    let (workshop, van) = linked().await;
+    van.engine.sync.change_policy(&|policy| policy.may_be_put_on_clipboard = true).await.unwrap();
+    let by_hand = |policy: &mut yadori_core::sharing::Policy| policy.leaves = yadori_core::sharing::Extent::ByHand;
+    workshop.copy("Lamp 7").await;
+    workshop.engine.sync.change_policy(&by_hand).await.unwrap();
+    workshop.copy("Gel 202").await;
+    workshop.engine.sync.send(&names(&["1"]), "van", true).await.unwrap();
+    van.until("given the gel", || async { van.pasted() == "Gel 202" }).await;
+    assert!(van.shown().await.contains(&"Gel 202".to_owned()));
+}

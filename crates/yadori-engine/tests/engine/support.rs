@@ -1,0 +1,288 @@
+//! An engine in this process, with a simulated clipboard and a private database.
+
+use std::net::SocketAddr;
+use std::path::PathBuf;
+use std::process::Command;
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::sync::{Arc, Mutex, PoisonError, Weak};
+use std::time::Duration;
+use tempfile::TempDir;
+use tokio::sync::broadcast::error::RecvError;
+use tokio::task::{JoinHandle, JoinSet};
+use yadori_core::Format;
+use yadori_core::rules::DEFAULT_SIZE_LIMIT;
+use yadori_desktop::simulated::{ProgramCopy, Simulated, connect};
+use yadori_desktop::{PATIENCE as READING_PATIENCE, Reading};
+use yadori_engine::Engine;
+use yadori_engine::availability::Availability;
+use yadori_engine::engine::Setup;
+use yadori_engine::history::find::PageRequest;
+use yadori_engine::history::index::Announcement;
+use yadori_engine::history::listing::{Listed, preview};
+use yadori_engine::sync::LinkConfig;
+use yadori_store::Store;
+use yadori_store::private::{PrivateServer, ServerState};
+
+/// How long something may take that takes milliseconds, on a machine that is busy otherwise.
+pub const PATIENCE: Duration = Duration::from_secs(60);
+
+/// The database server of all tests of this process, as long as one of them uses it.
+pub struct Server {
+    server: Option<PrivateServer>,
+    url: String,
+    socket: PathBuf,
+    _folder: TempDir,
+}
+
+static SERVER: Mutex<Weak<Server>> = Mutex::new(Weak::new());
+
+impl Server {
+    fn shared() -> Arc<Self> {
+        let mut shared = SERVER.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(server) = shared.upgrade() {
+            return server;
+        }
+        // On a thread of its own: whoever asks is within a runtime.
+        let server = std::thread::spawn(Self::start).join().expect("a database server");
+        let server = Arc::new(server);
+        *shared = Arc::downgrade(&server);
+        server
+    }
+
+    fn start() -> Self {
+        let folder = tempfile::Builder::new().prefix("yadori-engine-").tempdir().expect("a temporary folder");
+        let path = folder.path().join("database");
+        let server = runtime().block_on(PrivateServer::start(&path)).expect("a database server");
+        let ServerState::Running { url, .. } = server.state().borrow().clone() else { panic!("it does not run") };
+        let this = Self { server: Some(server), url, socket: path.join("data/server.sock"), _folder: folder };
+        this.execute("GRANT ALL ON *.* TO yadori@localhost; SET GLOBAL max_connections = 500");
+        this
+    }
+
+    /// Gives what the database tells, without headings.
+    fn execute(&self, statement: &str) -> String {
+        let mut client = Command::new("mariadb");
+        client
+            .args(["--no-defaults", "--skip-column-names"])
+            .arg(format!("--socket={}", self.socket.display()))
+            .args(["-e", statement]);
+        let done = client.output().expect("the database's client");
+        let refused = String::from_utf8_lossy(&done.stderr);
+        assert!(done.status.success() || std::thread::panicking(), "{statement}: {refused}");
+        String::from_utf8_lossy(&done.stdout).into_owned()
+    }
+}
+
+fn runtime() -> tokio::runtime::Runtime {
+    tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime")
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        let Some(server) = self.server.take() else { return };
+        let _ = std::thread::spawn(move || runtime().block_on(server.stop())).join();
+    }
+}
+
+/// A database of its own for one engine; it goes with the server.
+pub struct Database {
+    server: Arc<Server>,
+    name: String,
+}
+
+impl Database {
+    fn new() -> Self {
+        static MADE: AtomicU32 = AtomicU32::new(0);
+        let server = Server::shared();
+        let name = format!("test_{}", MADE.fetch_add(1, Ordering::Relaxed));
+        server.execute(&format!("CREATE DATABASE {name}"));
+        Self { server, name }
+    }
+
+    fn url(&self) -> String {
+        self.server.url.replacen("/yadori?", &format!("/{}?", self.name), 1)
+    }
+}
+
+/// A device: an engine at work, and what it stands on.
+pub struct Device {
+    pub engine: Arc<Engine>,
+    pub clipboard: Simulated,
+    name: String,
+    work: JoinSet<()>,
+    capturing: JoinHandle<()>,
+    listen: SocketAddr,
+    folder: TempDir,
+    database: Database,
+}
+
+impl Device {
+    /// A device that has nothing in its history.
+    pub async fn new(name: &str) -> Self {
+        let folder = tempfile::Builder::new().prefix("yadori-engine-").tempdir().expect("a temporary folder");
+        Self::on(name, folder, Database::new(), free_address()).await
+    }
+
+    async fn on(name: &str, folder: TempDir, database: Database, listen: SocketAddr) -> Self {
+        let (engine, clipboard, work, capturing) = begin(name, &folder, &database, listen).await;
+        Self { engine, clipboard, name: name.to_owned(), work, capturing, listen, folder, database }
+    }
+
+    /// The tables and columns of its database that meet a condition on `information_schema.columns`.
+    pub fn columns(&self, condition: &str) -> Vec<(String, String)> {
+        let schema = &self.database.name;
+        let select = format!(
+            "SELECT table_name, column_name FROM information_schema.columns WHERE table_schema = '{schema}' AND {condition}"
+        );
+        let told = self.database.server.execute(&select);
+        let columns: Vec<(String, String)> = told
+            .lines()
+            .filter_map(|line| line.split_once('\t'))
+            .map(|(table, column)| (table.to_owned(), column.to_owned()))
+            .collect();
+        assert!(!columns.is_empty(), "{select}");
+        columns
+    }
+
+    /// It ends in good order and is started again.
+    pub async fn restart(&mut self) {
+        self.engine.background.ending.cancel();
+        (&mut self.capturing).await.expect("capturing");
+        self.engine.end().await;
+        self.again().await;
+    }
+
+    /// It breaks off, whatever it was doing, and is started again.
+    pub async fn crash(&mut self) {
+        self.capturing.abort();
+        let _ = (&mut self.capturing).await;
+        self.engine.background.ending.cancel();
+        self.again().await;
+    }
+
+    async fn again(&mut self) {
+        self.work.shutdown().await;
+        self.engine.background.tasks.close();
+        self.engine.background.tasks.wait().await;
+        self.engine.history.store.close().await;
+        (self.engine, self.clipboard, self.work, self.capturing) =
+            begin(&self.name, &self.folder, &self.database, self.listen).await;
+    }
+
+    /// A program copies this text. On return it is in the history.
+    pub async fn copy(&self, text: &str) {
+        let mut announcements = self.engine.history.ledger.listen();
+        let copies = self.copies(text).await;
+        let copy = ProgramCopy { formats: vec![Format::plain(text)], ..ProgramCopy::default() };
+        self.clipboard.copy(copy).await;
+        let told = async {
+            loop {
+                match announcements.recv().await {
+                    Ok(Announcement::Clip(_)) | Err(RecvError::Lagged(_)) if self.copies(text).await > copies => return,
+                    Err(RecvError::Closed) => panic!("nothing is announced any more"),
+                    _ => {}
+                }
+            }
+        };
+        tokio::time::timeout(PATIENCE, told).await.unwrap_or_else(|_| panic!("{text} was not captured"));
+    }
+
+    async fn copies(&self, text: &str) -> u32 {
+        let listed = self.list().await;
+        listed.iter().filter(|clip| clip.record.text == text).map(|clip| clip.record.copies).sum()
+    }
+
+    /// The history.
+    pub async fn list(&self) -> Vec<Listed> {
+        let request = PageRequest { limit: Some(200), ..PageRequest::default() };
+        self.engine.history.find(&request).await.expect("the history").clips
+    }
+
+    /// The history, as lists show it.
+    pub async fn shown(&self) -> Vec<String> {
+        self.list().await.iter().map(|clip| preview(&clip.record, None).0).collect()
+    }
+
+    /// The clips that meet a query, as lists show them.
+    pub async fn found(&self, query: &str) -> Vec<String> {
+        let request = PageRequest { query: Some(query.into()), ..PageRequest::default() };
+        let page = self.engine.history.find(&request).await.expect("a page");
+        page.clips.iter().map(|clip| preview(&clip.record, None).0).collect()
+    }
+
+    /// What a program would paste.
+    pub fn pasted(&self) -> String {
+        self.clipboard
+            .paste(yadori_core::format::PLAIN)
+            .map(|data| String::from_utf8_lossy(&data).into_owned())
+            .unwrap_or_default()
+    }
+
+    /// Links this device with another, and waits until both are connected.
+    pub async fn joins(&self, other: &Self) {
+        let invitation = other.engine.sync.invite_device(None).await.expect("an invitation");
+        self.engine.sync.join_device(&invitation.addresses[0], &invitation.code).await.expect("to be let in");
+    }
+
+    /// Waits until something is so; looks whenever anything changed, and once in a while.
+    pub async fn until<F: Future<Output = bool>>(&self, what: &str, is_so: impl Fn() -> F) {
+        let mut announcements = self.engine.history.ledger.listen();
+        let coming = async {
+            while !is_so().await {
+                let _ = tokio::time::timeout(Duration::from_millis(200), announcements.recv()).await;
+            }
+        };
+        tokio::time::timeout(PATIENCE, coming).await.unwrap_or_else(|_| panic!("{}: not {what}", self.name));
+    }
+}
+
+impl Drop for Device {
+    fn drop(&mut self) {
+        self.engine.background.ending.cancel();
+        self.capturing.abort();
+    }
+}
+
+/// Starts an engine.
+async fn begin(
+    name: &str,
+    folder: &TempDir,
+    database: &Database,
+    listen: SocketAddr,
+) -> (Arc<Engine>, Simulated, JoinSet<()>, JoinHandle<()>) {
+    let store = Store::open(&database.url(), (name, id_of(name))).await.expect("a database");
+    let reading = Reading::new(DEFAULT_SIZE_LIMIT, READING_PATIENCE);
+    let (desktop, clipboard) = connect(reading.clone());
+    let engine = Engine::open(Setup {
+        store,
+        server: Availability::default(),
+        device: name.to_owned(),
+        folder: folder.path(),
+        clipboard: Some(desktop.clipboard),
+        reading,
+        off: String::new(),
+        link: LinkConfig { listen, find: false },
+    });
+    let engine = Arc::new(engine.await.expect("an engine"));
+    let work = engine.start();
+    let captures = engine.clone();
+    let capturing = tokio::spawn(async move { captures.capture_all(desktop.events).await });
+    (engine, clipboard, work, capturing)
+}
+
+fn id_of(name: &str) -> [u8; 16] {
+    let mut id = [0; 16];
+    id[..name.len().min(16)].copy_from_slice(&name.as_bytes()[..name.len().min(16)]);
+    id
+}
+
+/// An address of loopback that nobody listens at.
+fn free_address() -> SocketAddr {
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").expect("a port");
+    listener.local_addr().expect("an address")
+}
+
+/// Names, as commands take them.
+pub fn names(names: &[&str]) -> Vec<String> {
+    names.iter().map(|name| (*name).to_owned()).collect()
+}
