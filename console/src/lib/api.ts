@@ -1,5 +1,6 @@
 // The only module that asks the service for something (but for the event stream, in stream.ts).
 import createClient from "openapi-fetch";
+import { type ProblemKind, hint } from "./hints";
 import type { components, paths } from "./schema";
 
 export type Clip = components["schemas"]["Clip"];
@@ -12,7 +13,7 @@ export type Problem = components["schemas"]["Problem"];
 /** The service said no, or could not be reached. */
 export class Refused extends Error {
   constructor(
-    readonly kind: string,
+    readonly kind: ProblemKind | "away" | "unauthorised" | "unknown",
     message: string,
     readonly hint?: string,
   ) {
@@ -39,8 +40,8 @@ async function ask<T>(answer: Promise<{ data?: T; error?: unknown; response: Res
   if (settled.response.status === 401) {
     throw new Refused("unauthorised", "This browser is not let in any more.", "Open a new link with: yadori console");
   }
-  const kind = problem?.type?.split(":").at(-1) ?? "unknown";
-  throw new Refused(kind, problem?.detail ?? `The service answered ${settled.response.status}.`, problem?.hint ?? undefined);
+  const detail = problem?.detail ?? `The service answered ${settled.response.status}.`;
+  throw new Refused(problem?.type ?? "unknown", detail, problem?.type && hint(problem.type));
 }
 
 const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;

@@ -63,7 +63,7 @@ class Ledger {
       this.loaded = true;
       this.misunderstood = undefined;
     } catch (error) {
-      if (error instanceof api.Refused && error.kind === "bad-query") this.misunderstood = error.message;
+      if (error instanceof api.Refused && error.kind === "urn:yadori:problem:bad-query") this.misunderstood = error.message;
       else notices.wrong(error);
     } finally {
       if (this.#loading === loading) this.#loading = undefined;

@@ -9,6 +9,7 @@ mod figures;
 mod forgetting;
 mod kept;
 mod moving;
+mod problem;
 mod rules;
 mod tray;
 
@@ -18,6 +19,7 @@ pub use figures::*;
 pub use forgetting::*;
 pub use kept::*;
 pub use moving::*;
+pub use problem::*;
 pub use rules::*;
 pub use tray::*;
 
@@ -500,32 +502,6 @@ pub struct ClipChange {
     pub clip: Option<Clip>,
     /// Clips in the whole history.
     pub total: u64,
-}
-
-/// An error, as RFC 9457 describes it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-pub struct Problem {
-    /// What kind of error: `urn:yadori:problem:` and a word.
-    #[serde(rename = "type")]
-    pub kind: String,
-    /// The kind as a short sentence.
-    pub title: String,
-    /// The HTTP status.
-    pub status: u16,
-    /// What happened this time.
-    pub detail: String,
-    /// What to do.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub hint: Option<String>,
-    /// The clips that an ambiguous name might mean.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub candidates: Vec<Clip>,
-    /// What must be answered first: the names that placeholders ask for.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub asks: Vec<String>,
-    /// The usual answers to some of them, by name.
-    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
-    pub usual: BTreeMap<String, String>,
 }
 
 /// What a program copies onto the simulated clipboard.

@@ -3,7 +3,7 @@
 use crate::client::{Client, in_path};
 use crate::error::ClientError;
 use std::time::{Duration, Instant};
-use yadori_api::{FetchQuery, Fetched, Problem};
+use yadori_api::{FetchQuery, Fetched, Problem, ProblemKind};
 
 /// How long nothing at all may come.
 const PATIENCE: Duration = Duration::from_secs(30);
@@ -13,7 +13,7 @@ const PAUSE: Duration = Duration::from_millis(500);
 
 /// Whether the problem is that the content is on another device.
 pub fn is_elsewhere(problem: &Problem) -> bool {
-    problem.kind.ends_with(":elsewhere")
+    problem.kind == ProblemKind::Elsewhere
 }
 
 /// Fetches the content of a clip; tells `progress` how far it is.

@@ -17,6 +17,7 @@ pub mod display;
 pub mod home;
 pub mod keys;
 pub mod measuring;
+pub mod missing;
 pub mod network;
 pub mod process;
 pub mod program;

@@ -1,9 +1,10 @@
 //! Errors as message, hint and exit code. This is the only place where they become so.
 
+use crate::hints::hint;
 use crate::terminal::{Style, safe};
 use std::io::Write;
 use std::process::ExitCode;
-use yadori_api::{Clip, Problem};
+use yadori_api::{Clip, Problem, ProblemKind};
 use yadori_client::ClientError;
 
 /// Why a command failed.
@@ -65,7 +66,9 @@ impl Failure {
             Self::Here(message) => (1, message, None, Vec::new()),
             Self::ClosedPipe => return ExitCode::SUCCESS,
             Self::Silent(code) => return ExitCode::from(code),
-            Self::Problem(problem) => (code_of(&problem.kind), problem.detail, problem.hint, problem.candidates),
+            Self::Problem(problem) => {
+                (code_of(problem.kind), problem.detail, hint(problem.kind).map(str::to_owned), problem.candidates)
+            }
         };
         let style = Style::of_stderr();
         eprintln!("{}", style.broken(&format!("yadori: {}", safe(&message)), 2));
@@ -85,18 +88,29 @@ impl Failure {
             Self::Usage(message) => (2, own("usage", message)),
             Self::Unreachable { message, .. } => (3, own("unreachable", message)),
             Self::Here(message) => (1, own("client", message)),
-            Self::Problem(problem) => (code_of(&problem.kind), serde_json::to_value(problem).ok()?),
+            Self::Problem(problem) => (code_of(problem.kind), serde_json::to_value(problem).ok()?),
             Self::ClosedPipe | Self::Silent(_) => return None,
         })
     }
 }
 
 /// The exit code for a kind of problem.
-fn code_of(kind: &str) -> u8 {
-    match kind.rsplit(':').next().unwrap_or_default() {
-        "no-such-clip" | "ambiguous-name" => 4,
-        "not-a-name" | "bad-query" | "bad-way" | "bad-rule" | "bad-particulars" | "bad-drawer" | "bad-page"
-        | "bad-slice" | "not-asked" => 2,
+fn code_of(kind: ProblemKind) -> u8 {
+    match kind {
+        ProblemKind::NoSuchClip
+        | ProblemKind::NotInBin
+        | ProblemKind::InBin
+        | ProblemKind::NoSuchAlias
+        | ProblemKind::AmbiguousName => 4,
+        ProblemKind::NotAName
+        | ProblemKind::BadQuery
+        | ProblemKind::BadWay
+        | ProblemKind::BadRule
+        | ProblemKind::BadParticulars
+        | ProblemKind::BadDrawer
+        | ProblemKind::BadPage
+        | ProblemKind::BadSlice
+        | ProblemKind::NotAsked => 2,
         _ => 1,
     }
 }

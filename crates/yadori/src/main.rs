@@ -3,7 +3,7 @@
 //! * `commands`: one file for each command: its arguments, whose comments are its help, and what it does
 //! * `ask`: questions to the person at the terminal
 //! * `pager`: output that is longer than the screen
-//! * `failure`: errors as message, hint and exit code
+//! * `failure`: errors as message, hint and exit code; `hints`: what can be done about them
 //! * `terminal`, `table`: what is printed, fitted to where it is printed
 
 #[macro_use]
@@ -13,6 +13,7 @@ mod ask;
 mod commands;
 mod failure;
 mod fetching;
+mod hints;
 mod pager;
 mod table;
 

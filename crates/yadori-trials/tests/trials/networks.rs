@@ -1,6 +1,7 @@
 //! Devices in networks of their own, joined by a cable: the network goes, comes back, and is another.
 
 use yadori_api::Invitation;
+use yadori_trials::missing::{Missing, not_tried};
 use yadori_trials::network::{Site, chain};
 
 fn joins(new: &Site, old: &Site, network: &str) {
@@ -12,7 +13,7 @@ fn joins(new: &Site, old: &Site, network: &str) {
 #[test]
 fn two_that_never_meet_agree_through_the_one_in_between() {
     let Some(networks) = chain(3) else {
-        eprintln!("no network can be made here, so this is not tried");
+        not_tried(Missing::Networks);
         return;
     };
     let [workshop, desk, van] = ["workshop", "desk", "van"];
@@ -38,12 +39,12 @@ fn two_that_never_meet_agree_through_the_one_in_between() {
 #[test]
 fn what_gets_lost_on_the_way_comes_all_the_same() {
     let Some(networks) = chain(2) else {
-        eprintln!("no network can be made here, so this is not tried");
+        not_tried(Missing::Networks);
         return;
     };
     let (workshop, van) = (Site::new(&networks[0], "workshop"), Site::new(&networks[1], "van"));
     if !networks.iter().all(|network| network.lose(4)) {
-        eprintln!("no packet can be lost here, so this is not tried");
+        not_tried(Missing::PacketLoss);
         return;
     }
     joins(&van, &workshop, "10.77.0.");
@@ -65,7 +66,7 @@ fn what_gets_lost_on_the_way_comes_all_the_same() {
 #[test]
 fn they_find_each_other_again_whatever_becomes_of_the_network() {
     let Some(networks) = chain(2) else {
-        eprintln!("no network can be made here, so this is not tried");
+        not_tried(Missing::Networks);
         return;
     };
     let [here, there] = &networks[..] else { unreachable!() };

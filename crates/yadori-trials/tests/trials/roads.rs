@@ -154,7 +154,7 @@ fn a_full_disk_at_the_receiver_is_told_and_loses_nothing() {
     home.configure_link("van", "", "listen = \"192.0.2.1:0\"");
     let data = home.path().join("data");
     let Some(disk) = SmallDisk::mount(&data, "224m") else {
-        eprintln!("no disk can be mounted here, so this is not tried");
+        yadori_trials::missing::not_tried(yadori_trials::missing::Missing::Mounts);
         return;
     };
     let service = Service::simulated(&home);

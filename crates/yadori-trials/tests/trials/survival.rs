@@ -247,7 +247,7 @@ fn a_full_disk_loses_nothing_and_is_told() {
     let (home, display) = (Home::bare(), Display::start());
     let data = home.path().join("data");
     let Some(_disk) = SmallDisk::mount(&data, "224m") else {
-        eprintln!("no disk can be mounted here, so this is not tried");
+        yadori_trials::missing::not_tried(yadori_trials::missing::Missing::Mounts);
         return;
     };
     let service = Service::on_display(&home, &display);

@@ -49,7 +49,7 @@ impl Doctor {
                         wrong("service", "it is not running, so nothing is being kept", format!("start it: {start}"))
                     }
                     Failure::Problem(problem) => {
-                        wrong("service", problem.detail.clone(), problem.hint.clone().unwrap_or_default())
+                        wrong("service", problem.detail.clone(), crate::hints::hint(problem.kind).unwrap_or_default())
                     }
                     Failure::Here(message) => wrong("service", message.clone(), "start it anew: yadorid"),
                     _ => wrong("service", "it cannot be asked", "start it anew: yadorid"),
