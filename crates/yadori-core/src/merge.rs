@@ -8,7 +8,7 @@
 //! brings it back, since nothing else has its content.
 
 use crate::clip::Life;
-use crate::{ClipId, DeviceId, Mark, MillisSinceEpoch, Order, Stamp};
+use crate::{ClipId, DeviceId, Mark, MillisSinceEpoch, Rank, Stamp};
 
 /// A value, and when it was last changed.
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
@@ -37,7 +37,7 @@ pub struct InDrawer {
     /// The drawer's id.
     pub drawer: [u8; 16],
     /// The place in it.
-    pub place: Order,
+    pub place: Rank,
 }
 
 /// What devices tell each other of a clip, but for its content.
@@ -70,7 +70,7 @@ pub struct State {
     /// Whether placeholders are filled in.
     pub fills: Register<bool>,
     /// The place among the pinned ones.
-    pub pin: Register<Option<Order>>,
+    pub pin: Register<Option<Rank>>,
     /// The drawer, and the place in it.
     pub drawer: Register<Option<InDrawer>>,
 }
@@ -182,8 +182,8 @@ mod tests {
         (stamp(), prop::option::of(value)).prop_map(|(stamp, value)| Register { stamp, value })
     }
 
-    fn order() -> impl Strategy<Value = Order> {
-        prop::sample::select(vec!["b", "c", "mz"]).prop_map(|place| Order::from_slice(place.as_bytes()).unwrap())
+    fn order() -> impl Strategy<Value = Rank> {
+        prop::sample::select(vec!["b", "c", "mz"]).prop_map(|place| Rank::from_slice(place.as_bytes()).unwrap())
     }
 
     fn state() -> impl Strategy<Value = State> {

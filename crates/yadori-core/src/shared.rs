@@ -3,7 +3,7 @@
 use crate::belonging::{self, Canonical};
 use crate::format::Format;
 use crate::merge::{Register, State};
-use crate::{ClipId, DeviceId, Kind, Order, Source, Stamp};
+use crate::{ClipId, DeviceId, Kind, Rank, Source, Stamp};
 
 /// No format above this size travels with the clip; larger ones are asked for by their hash.
 pub const ALONG_BYTES: usize = 64 * 1024;
@@ -129,7 +129,7 @@ pub struct Drawer {
     /// Its name.
     pub name: String,
     /// Its place among the drawers.
-    pub place: Order,
+    pub place: Rank,
     /// When any of this was last changed.
     pub changed: Stamp,
     /// Whether it was removed.
@@ -152,7 +152,7 @@ pub struct Heading {
     /// The id of its drawer.
     pub drawer: [u8; 16],
     /// Its place in the drawer.
-    pub place: Order,
+    pub place: Rank,
     /// What it says.
     pub words: String,
     /// When any of this was last changed.

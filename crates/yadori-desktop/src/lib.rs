@@ -11,8 +11,8 @@
 //! * `contest`: another program that wants the clipboard
 //! * `text`: the older encodings
 
+mod commands;
 mod contest;
-mod orders;
 mod session;
 pub mod simulated;
 mod text;
@@ -20,7 +20,7 @@ mod wanted;
 pub mod wayland;
 pub mod x11;
 
-use session::{Session, Surroundings};
+use session::{Session, SessionContext};
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
@@ -134,7 +134,7 @@ impl ConnectError {
 /// # Errors
 /// When neither variable is set.
 pub fn connect(reading: Arc<Reading>) -> Result<Desktop, ConnectError> {
-    let open = |surroundings: &Surroundings| -> Result<Box<dyn Session>, ConnectError> {
+    let open = |surroundings: &SessionContext| -> Result<Box<dyn Session>, ConnectError> {
         let set = |name: &str| std::env::var_os(name).is_some_and(|value| !value.is_empty());
         match (set("WAYLAND_DISPLAY"), set("DISPLAY")) {
             (true, x) => match wayland::open(None, surroundings) {
@@ -239,12 +239,12 @@ const WAITING_EVENTS: usize = 4096;
 
 /// Where a backend puts its events.
 #[derive(Clone)]
-pub(crate) struct Teller {
+pub(crate) struct EventSender {
     events: mpsc::Sender<Event>,
     room: Arc<Semaphore>,
 }
 
-impl Teller {
+impl EventSender {
     pub(crate) fn new() -> (Self, mpsc::Receiver<Event>) {
         let (events, received) = mpsc::channel(WAITING_EVENTS);
         (Self { events, room: Arc::new(Semaphore::new(WAITING_KIB as usize)) }, received)

@@ -3,9 +3,9 @@
 //! One thread per desktop. When the connection is gone, it tries again after a pause, which grows from a
 //! quarter of a second to half a minute, and it puts back what it held.
 
+use crate::commands::{self, Orders, ServiceEnded};
 use crate::contest::Verdict;
-use crate::orders::{self, Orders, ServiceEnded};
-use crate::{ConnectError, Desktop, Event, Reading, Teller};
+use crate::{ConnectError, Desktop, Event, EventSender, Reading};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use tokio::runtime::Handle;
@@ -20,13 +20,13 @@ const GOOD: Duration = Duration::from_secs(10);
 
 /// What every connection works with.
 #[derive(Clone)]
-pub(crate) struct Surroundings {
-    pub teller: Teller,
+pub(crate) struct SessionContext {
+    pub teller: EventSender,
     pub runtime: Handle,
     pub rules: Arc<Reading>,
 }
 
-impl Surroundings {
+impl SessionContext {
     /// Tells the service of something.
     pub fn tell(&self, event: Event) {
         self.runtime.block_on(self.teller.tell(event));
@@ -84,18 +84,18 @@ pub(crate) trait Session: Send {
 }
 
 /// How a connection is made.
-pub(crate) type Open = Box<dyn Fn(&Surroundings) -> Result<Box<dyn Session>, ConnectError> + Send>;
+pub(crate) type Open = Box<dyn Fn(&SessionContext) -> Result<Box<dyn Session>, ConnectError> + Send>;
 
 /// Connects, and keeps connected. Without `waits`, the first connection must succeed.
 pub(crate) fn keep(open: Open, rules: Arc<Reading>, waits: bool) -> Result<Desktop, ConnectError> {
-    let (teller, events) = Teller::new();
-    let surroundings = Surroundings { teller, runtime: Handle::current(), rules: rules.clone() };
+    let (teller, events) = EventSender::new();
+    let surroundings = SessionContext { teller, runtime: Handle::current(), rules: rules.clone() };
     let first = match open(&surroundings) {
         Ok(session) => Ok(session),
         Err(error) if waits && error.may_pass() => Err(error),
         Err(error) => return Err(error),
     };
-    let (clipboard, orders) = orders::pair()?;
+    let (clipboard, orders) = commands::pair()?;
     std::thread::Builder::new()
         .name("desktop".into())
         .spawn(move || drop(live(&open, first, orders, &surroundings)))?;
@@ -106,7 +106,7 @@ fn live(
     open: &Open,
     mut next: Result<Box<dyn Session>, ConnectError>,
     mut orders: Orders,
-    surroundings: &Surroundings,
+    surroundings: &SessionContext,
 ) -> Result<(), ServiceEnded> {
     let mut pause = FIRST_PAUSE;
     let mut held = None;

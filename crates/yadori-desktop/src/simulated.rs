@@ -3,7 +3,7 @@
 //! It has one owner at a time, as a real one has: a program, or the service. The other side of it, the
 //! programs that copy and paste, is [`Simulated`].
 
-use crate::{Clipboard, Desktop, Event, OfferError, PasteError, Reading, Teller};
+use crate::{Clipboard, Desktop, Event, EventSender, OfferError, PasteError, Reading};
 use bytes::Bytes;
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::oneshot;
@@ -15,7 +15,7 @@ use yadori_core::{Format, Source, format};
 pub struct Simulated {
     state: Arc<Mutex<Owner>>,
     reading: Arc<Reading>,
-    teller: Teller,
+    teller: EventSender,
 }
 
 #[derive(Default)]
@@ -45,7 +45,7 @@ pub struct ProgramCopy {
 
 /// A simulated desktop, and the programs' side of it.
 pub fn connect(reading: Arc<Reading>) -> (Desktop, Simulated) {
-    let (teller, events) = Teller::new();
+    let (teller, events) = EventSender::new();
     teller.tell_at_once(Event::Connected { clipboard: "simulated", notes: Vec::new() });
     let programs = Simulated { state: Arc::default(), reading: reading.clone(), teller };
     let desktop = Desktop { clipboard: Arc::new(programs.clone()), events, reading };

@@ -14,9 +14,9 @@ mod reading;
 mod serving;
 mod windows;
 
+use crate::commands::{self, DesktopCommand, Orders, timespec};
 use crate::contest::{Contest, Verdict};
-use crate::orders::{self, Order, Orders, timespec};
-use crate::session::{self, End, Session, Surroundings};
+use crate::session::{self, End, Session, SessionContext};
 use crate::{ConnectError, Desktop, Event, OfferError, PasteError, Reading, SETTLING};
 use protocol::{Device, DeviceEvent, Manager, Offer, SourceEvent};
 use reading::{CopyReading, Progress};
@@ -65,14 +65,14 @@ const PATIENCE: Duration = Duration::from_secs(10);
 /// When there is no such compositor now.
 pub fn connect(socket: Option<&Path>, reading: Arc<Reading>) -> Result<Desktop, ConnectError> {
     let socket = socket.map(Path::to_owned);
-    let open = move |surroundings: &Surroundings| -> Result<Box<dyn Session>, ConnectError> {
+    let open = move |surroundings: &SessionContext| -> Result<Box<dyn Session>, ConnectError> {
         Ok(Box::new(open(socket.as_deref(), surroundings)?))
     };
     session::keep(Box::new(open), reading, false)
 }
 
 /// One connection.
-pub(crate) fn open(socket: Option<&Path>, surroundings: &Surroundings) -> Result<Wayland, WaylandError> {
+pub(crate) fn open(socket: Option<&Path>, surroundings: &SessionContext) -> Result<Wayland, WaylandError> {
     let path = socket.map(Path::to_owned).or_else(socket_of_the_session).ok_or(WaylandError::NoName)?;
     let name = || path.display().to_string();
     let stream = UnixStream::connect(&path).map_err(|error| WaylandError::Connect(name(), error))?;
@@ -164,7 +164,7 @@ pub(crate) struct Wayland {
 
 /// What is known of the compositor, and what is under way with it.
 struct State {
-    surroundings: Surroundings,
+    surroundings: SessionContext,
     handle: QueueHandle<State>,
     registry: WlRegistry,
     /// What the compositor has: number, interface, version.
@@ -239,16 +239,16 @@ impl Wayland {
             // Orders go before what happened since they were given.
             for order in orders.take()? {
                 match order {
-                    Order::Offer(offer) => {
+                    DesktopCommand::Offer(offer) => {
                         if let Some(asked) = state.offer(offer) {
                             self.connection.display().sync(&state.handle, Sync::Offered(asked));
                         }
                     }
-                    Order::Paste(reply) => {
+                    DesktopCommand::Paste(reply) => {
                         let why = "compositors do not let programs press keys for one another".to_owned();
                         let _ = reply.send(Err(PasteError::NoKeys(why)));
                     }
-                    Order::LetGo => state.let_go(),
+                    DesktopCommand::LetGo => state.let_go(),
                 }
             }
             self.sleep(orders)?;
@@ -515,7 +515,7 @@ impl State {
     }
 
     /// Puts formats on all clipboards. Gives the number under which to be told that it is done.
-    fn offer(&mut self, offer: orders::Offer) -> Option<u64> {
+    fn offer(&mut self, offer: commands::Offer) -> Option<u64> {
         let seats: Vec<u32> =
             self.seats.iter().filter(|(_, seat)| seat.device.is_some()).map(|(number, _)| *number).collect();
         if seats.is_empty() {

@@ -23,13 +23,13 @@ mod source;
 mod taking;
 mod transfer;
 
+use crate::commands::{DesktopCommand, Orders, timespec};
 use crate::contest::Contest;
-use crate::orders::{Order, Orders, timespec};
-use crate::session::{self, End, Session, Surroundings};
+use crate::session::{self, End, Session, SessionContext};
 use crate::{ConnectError, Desktop, Event, PasteError, Reading, SETTLING};
 use atoms::Atoms;
 
-use place::Place;
+use place::TransferContext;
 use reading::{CopyReading, REPLACED};
 use rustix::event::{PollFd, PollFlags};
 use saving::Saving;
@@ -70,14 +70,18 @@ pub enum X11Error {
 /// When there is no such server now, or it does not offer what is needed.
 pub fn connect(display: Option<&str>, reading: Arc<Reading>) -> Result<Desktop, ConnectError> {
     let display = display.map(str::to_owned);
-    let open = move |surroundings: &Surroundings| -> Result<Box<dyn Session>, ConnectError> {
+    let open = move |surroundings: &SessionContext| -> Result<Box<dyn Session>, ConnectError> {
         Ok(Box::new(open(display.as_deref(), surroundings, None)?))
     };
     session::keep(Box::new(open), reading, false)
 }
 
 /// One connection. `note` is something that a person should know of it.
-pub(crate) fn open(display: Option<&str>, surroundings: &Surroundings, note: Option<String>) -> Result<X11, X11Error> {
+pub(crate) fn open(
+    display: Option<&str>,
+    surroundings: &SessionContext,
+    note: Option<String>,
+) -> Result<X11, X11Error> {
     let name = || display.map_or_else(|| std::env::var("DISPLAY").unwrap_or_else(|_| "(none)".into()), str::to_owned);
     let (connection, screen) = x11rb::connect(display).map_err(|error| X11Error::Connect(name(), error))?;
     let atoms = Atoms::new(&connection).map_err(ReplyOrIdError::from)?.reply().map_err(ReplyOrIdError::from)?;
@@ -134,7 +138,7 @@ pub(crate) struct X11 {
     atoms: Atoms,
     root: Window,
     window: Window,
-    surroundings: Surroundings,
+    surroundings: SessionContext,
     note: Option<String>,
     /// Another program takes over what exiting programs leave.
     another_manages: bool,
@@ -189,9 +193,9 @@ impl Session for X11 {
 }
 
 impl X11 {
-    fn place(&self) -> Place<'_> {
+    fn place(&self) -> TransferContext<'_> {
         let readings = self.readings.iter().filter_map(CopyReading::awaits);
-        Place {
+        TransferContext {
             connection: &self.connection,
             atoms: &self.atoms,
             window: self.window,
@@ -238,13 +242,13 @@ impl X11 {
     fn carry_out(&mut self, orders: &mut Orders) -> Result<(), End> {
         for order in orders.take()? {
             match order {
-                Order::Offer(offer) => self.take(Taking::Offer(offer))?,
-                Order::Paste(reply) => {
+                DesktopCommand::Offer(offer) => self.take(Taking::Offer(offer))?,
+                DesktopCommand::Paste(reply) => {
                     let pressed = pressing::paste(&self.connection, &self.atoms, self.root);
                     let _ = reply.send(pressed.map_err(PasteError::NoKeys));
                 }
-                Order::LetGo if self.holding.is_none() => self.kept = None,
-                Order::LetGo => {}
+                DesktopCommand::LetGo if self.holding.is_none() => self.kept = None,
+                DesktopCommand::LetGo => {}
             }
         }
         Ok(())

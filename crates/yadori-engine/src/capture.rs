@@ -23,11 +23,11 @@ use tokio::sync::{mpsc, watch};
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::DAY;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
-use yadori_core::{ClipId, Format, Mark, Order, Stamp, format};
+use yadori_core::{ClipId, Format, Mark, Rank, Stamp, format};
 use yadori_desktop::Clipboard;
 use yadori_desktop::Reading;
 use yadori_desktop::{Copied, Event};
-use yadori_store::{COLLISIONS, Filing, Given, MovedIn, NewClip, Replaced, StoreError};
+use yadori_store::{DEADLOCKS, Filing, GivenAttributes, MovedIn, NewClip, Replaced, StoreError};
 
 /// Pauses between tries when the records do not take a copy.
 const PAUSES: [Duration; 4] =
@@ -55,9 +55,9 @@ pub struct ByHand {
     /// When it was copied, if not now.
     pub copied: Option<Stamp>,
     /// Its place among the pinned ones.
-    pub pin: Option<Order>,
+    pub pin: Option<Rank>,
     /// Its drawer, and its place there.
-    pub drawer: Option<(u32, Order)>,
+    pub drawer: Option<(u32, Rank)>,
     /// Its colour mark.
     pub mark: Option<Mark>,
     /// Its alias.
@@ -304,7 +304,7 @@ impl Capture {
         let mut collisions = 0;
         loop {
             match self.capture_once(ahead.take(), copy.clone(), by_hand).await {
-                Err(CaptureError::Store(error)) if error.is_collision() && collisions < COLLISIONS => collisions += 1,
+                Err(CaptureError::Store(error)) if error.is_deadlock() && collisions < DEADLOCKS => collisions += 1,
                 done => return done,
             }
         }
@@ -448,8 +448,8 @@ impl Capture {
     }
 }
 
-fn given(by_hand: &ByHand) -> Given<'_> {
-    Given {
+fn given(by_hand: &ByHand) -> GivenAttributes<'_> {
+    GivenAttributes {
         pin: by_hand.pin.clone(),
         drawer: by_hand.drawer.clone(),
         mark: by_hand.mark,

@@ -14,8 +14,8 @@ use thiserror::Error;
 use yadori_core::alias::{Alias, NotAnAlias};
 use yadori_core::preview::one_line;
 use yadori_core::sensitive;
-use yadori_core::{ClipId, Mark, Order};
-use yadori_store::{ClipRecord, Particular, StoreError};
+use yadori_core::{ClipId, Mark, Rank};
+use yadori_store::{Attribute, ClipRecord, StoreError};
 
 /// Longest title, in characters.
 pub const LONGEST_TITLE: usize = 1000;
@@ -139,7 +139,7 @@ impl Keeping {
         let moved = |record: &ClipRecord| at.is_some() || record.pin.is_none();
         let moving: Vec<&ClipRecord> = clips.iter().map(|(record, _)| record).filter(|record| moved(record)).collect();
         let pinned = self.history.store.pinned().await?;
-        let mut places: Vec<Order> = pinned
+        let mut places: Vec<Rank> = pinned
             .into_iter()
             .filter(|record| moving.iter().all(|moving| moving.id != record.id))
             .filter_map(|record| record.pin)
@@ -147,11 +147,11 @@ impl Keeping {
         let first = at.map_or(places.len(), |at| (at as usize - 1).min(places.len()));
         let mut given = Vec::with_capacity(moving.len());
         for (place, record) in (first..).zip(&moving) {
-            let order = Order::at(&places, place);
+            let order = Rank::at(&places, place);
             places.insert(place, order.clone());
-            given.push((record.number, Particular::Pin(Some(order))));
+            given.push((record.number, Attribute::Pin(Some(order))));
         }
-        self.give(&given).await?;
+        self.set_attributes(&given).await?;
         let ids: Vec<ClipId> = clips.iter().map(|(record, _)| record.id).collect();
         Ok(self.history.listed_now(&ids).await?)
     }
@@ -163,9 +163,9 @@ impl Keeping {
         if let Some((_, position)) = clips.iter().find(|(record, _)| record.pin.is_none()) {
             return Err(KeepError::NotPinned(position.to_string()));
         }
-        let given: Vec<(u64, Particular)> =
-            clips.iter().map(|(record, _)| (record.number, Particular::Pin(None))).collect();
-        self.give(&given).await?;
+        let given: Vec<(u64, Attribute)> =
+            clips.iter().map(|(record, _)| (record.number, Attribute::Pin(None))).collect();
+        self.set_attributes(&given).await?;
         let ids: Vec<ClipId> = clips.iter().map(|(record, _)| record.id).collect();
         Ok(self.history.listed_now(&ids).await?)
     }
@@ -176,26 +176,26 @@ impl Keeping {
         let (record, _) = self.history.find_clip(name).await?;
         let mut given = Vec::new();
         if let Some(text) = &change.title {
-            given.push(Particular::Title(title(text)?));
+            given.push(Attribute::Title(title(text)?));
         }
         if let Some(word) = &change.mark {
-            given.push(Particular::Mark(mark(word)?));
+            given.push(Attribute::Mark(mark(word)?));
         }
         if let Some(fills) = change.fills {
-            given.push(Particular::Fills(fills));
+            given.push(Attribute::Fills(fills));
         }
         if let Some(text) = &change.alias {
             let wanted = alias(text)?;
             if let Some(wanted) = &wanted {
                 self.check_alias(wanted, Some(record.id), change.take_alias).await?;
                 if !record.is_kept() {
-                    given.push(Particular::Pin(Some(self.last_pin().await?)));
+                    given.push(Attribute::Pin(Some(self.last_pin().await?)));
                 }
             }
-            given.push(Particular::Alias(wanted.map(|alias| alias.as_str().to_owned())));
+            given.push(Attribute::Alias(wanted.map(|alias| alias.as_str().to_owned())));
         }
-        let given: Vec<(u64, Particular)> = given.into_iter().map(|given| (record.number, given)).collect();
-        self.give(&given).await?;
+        let given: Vec<(u64, Attribute)> = given.into_iter().map(|given| (record.number, given)).collect();
+        self.set_attributes(&given).await?;
         if let Some(secret) = change.secret {
             let sensitive = if secret { sensitive::recognise(&record.text) } else { None };
             self.history.ledger.changed(self.history.store.set_secret(record.number, record.id, sensitive).await?);
@@ -221,16 +221,16 @@ impl Keeping {
     }
 
     /// The place after the last pinned clip.
-    pub(crate) async fn last_pin(&self) -> Result<Order, StoreError> {
-        let places: Vec<Order> =
+    pub(crate) async fn last_pin(&self) -> Result<Rank, StoreError> {
+        let places: Vec<Rank> =
             self.history.store.pinned().await?.into_iter().filter_map(|record| record.pin).collect();
-        Ok(Order::at(&places, places.len()))
+        Ok(Rank::at(&places, places.len()))
     }
 
     /// Puts particulars on record, and announces them.
-    pub(crate) async fn give(&self, given: &[(u64, Particular)]) -> Result<(), StoreError> {
+    pub(crate) async fn set_attributes(&self, given: &[(u64, Attribute)]) -> Result<(), StoreError> {
         if !given.is_empty() {
-            self.history.ledger.changed(self.history.store.give(given, self.history.stamps.next()).await?);
+            self.history.ledger.changed(self.history.store.set_attributes(given, self.history.stamps.next()).await?);
             self.history.forgetting.notify_one();
         }
         Ok(())

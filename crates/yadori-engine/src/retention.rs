@@ -129,7 +129,7 @@ impl Retention {
         self.look_at_the_clock();
         let (_, next) = self.sweep(false).await?;
         if !self.sweeps().jumped {
-            while let Some(change) = self.shred_due().await? {
+            while let Some(change) = self.purge_due().await? {
                 self.history.ledger.changed(change);
             }
         }
@@ -141,10 +141,10 @@ impl Retention {
     }
 
     /// Shreds what is due, one batch; gives the number of the latest change, if anything was.
-    async fn shred_due(&self) -> Result<Option<u64>, StoreError> {
+    async fn purge_due(&self) -> Result<Option<u64>, StoreError> {
         // Nobody connects in between.
         let (connected, _meeting) = self.links.meet().await;
-        self.history.store.shred_due(now(), &connected).await
+        self.history.store.purge_due(now(), &connected).await
     }
 
     pub(crate) fn sweeps(&self) -> std::sync::MutexGuard<'_, SweepState> {
@@ -194,11 +194,11 @@ impl Retention {
         let mut swept = secrets.len() as u64;
         for batch in secrets.chunks(BATCH) {
             let numbers: Vec<u64> = batch.iter().map(|going| going.number).collect();
-            self.history.ledger.changed(self.history.store.shred(&numbers, self.history.stamps.next()).await?);
+            self.history.ledger.changed(self.history.store.purge(&numbers, self.history.stamps.next()).await?);
         }
         // Else they would stay in the log of the database until that is written over.
         if !secrets.is_empty() {
-            self.scrub();
+            self.secure_erase();
         }
         {
             let mut sweeps = self.sweeps();
@@ -248,7 +248,7 @@ impl Retention {
         };
         let count = numbers.len();
         for batch in numbers.chunks(BATCH) {
-            self.history.ledger.changed(self.history.store.shred(batch, self.history.stamps.next()).await?);
+            self.history.ledger.changed(self.history.store.purge(batch, self.history.stamps.next()).await?);
         }
         if count > 0 {
             tracing::info!(clips = count, "the session's history is forgotten");

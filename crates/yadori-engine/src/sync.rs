@@ -2,7 +2,7 @@
 //!
 //! * `pairing`: two devices meet for the first time
 //! * `dialing`: the others are tried to be reached
-//! * `lines`: connections are taken, and held until they end
+//! * `connections`: connections are taken, and held until they end
 //! * `fetches`: from whom content is fetched
 //! * `network`: it comes and goes
 //! * `nearby`: devices of the same local network find each other
@@ -10,10 +10,10 @@
 //!
 //! Nothing here runs before the first invitation, or the first joining.
 
+mod connections;
 pub mod devices;
 mod dialing;
 mod fetches;
-mod lines;
 mod log_limit;
 mod nearby;
 mod network;
@@ -43,10 +43,10 @@ use yadori_core::shared::{Clip, Device, Hash};
 use yadori_core::sharing::Policy;
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
 use yadori_link::code::Code;
+use yadori_link::connection::ConnectionCommand;
 use yadori_link::identity::{Identity, IdentityError};
-use yadori_link::line::Order;
 use yadori_link::pairing::{TRIES, TRIES_OF_ONE};
-use yadori_link::tls::{Doors, Linked};
+use yadori_link::tls::{Linked, TlsEndpoint};
 use yadori_store::StoreError;
 
 /// Contents that were handed over and may be fetched; past so many, all are forgotten, and are handed over once more.
@@ -113,8 +113,8 @@ impl Invitation {
 
 /// A connection with another device.
 #[derive(Clone)]
-struct Held {
-    orders: mpsc::Sender<Order>,
+struct ConnectionHandle {
+    commands: mpsc::Sender<ConnectionCommand>,
     made_here: bool,
     /// Which of the connections with that device it is.
     number: u64,
@@ -122,13 +122,13 @@ struct Held {
 
 /// What is known of another device at the moment.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Standing {
+pub(crate) struct PeerStatus {
     /// The number of the latest change in its feed, as it last said.
     pub latest: u64,
     /// By how many milliseconds its clock is ahead.
     pub clock: i64,
     /// Why there is no connection.
-    pub trouble: Option<String>,
+    pub last_error: Option<String>,
     /// When the last connection with it ended.
     pub ended: Option<tokio::time::Instant>,
     /// Where it was found on the local network.
@@ -154,11 +154,11 @@ pub struct Links {
     listen: SocketAddr,
     /// Whether devices of the local network are looked for.
     find: bool,
-    doors: Mutex<Option<Doors>>,
+    endpoint: Mutex<Option<TlsEndpoint>>,
     listening: Mutex<Option<SocketAddr>>,
     invitation: Mutex<Option<Invitation>>,
-    lines: Mutex<BTreeMap<DeviceId, Held>>,
-    standings: Mutex<BTreeMap<DeviceId, Standing>>,
+    connections: Mutex<BTreeMap<DeviceId, ConnectionHandle>>,
+    statuses: Mutex<BTreeMap<DeviceId, PeerStatus>>,
     policy: Mutex<Policy>,
     pause: Mutex<Option<SyncPause>>,
     /// Contents that are being fetched, and from whom.
@@ -172,7 +172,7 @@ pub struct Links {
     /// Devices are tried to be reached at once.
     wake: watch::Sender<u64>,
     /// A connection was made, or has ended.
-    pub(crate) lines_changed: watch::Sender<u64>,
+    pub(crate) connections_changed: watch::Sender<u64>,
     /// The latest copy that was put on this device's clipboard, or made here.
     newest: Mutex<Stamp>,
     numbers: std::sync::atomic::AtomicU64,
@@ -197,11 +197,11 @@ impl Links {
             folder: folder.to_owned(),
             listen: config.listen,
             find: config.find,
-            doors: Mutex::default(),
+            endpoint: Mutex::default(),
             listening: Mutex::default(),
             invitation: Mutex::default(),
-            lines: Mutex::default(),
-            standings: Mutex::default(),
+            connections: Mutex::default(),
+            statuses: Mutex::default(),
             policy: Mutex::default(),
             pause: Mutex::default(),
             fetching: Mutex::default(),
@@ -209,7 +209,7 @@ impl Links {
             fetched: watch::Sender::new(0),
             strangers_log: LogLimit::default(),
             wake: watch::Sender::new(0),
-            lines_changed: watch::Sender::new(0),
+            connections_changed: watch::Sender::new(0),
             newest: Mutex::default(),
             numbers: std::sync::atomic::AtomicU64::default(),
             opening: tokio::sync::Mutex::default(),
@@ -236,26 +236,26 @@ impl Links {
 
     /// How many devices are linked, and how many of them are connected.
     pub fn numbers(&self) -> (u32, u32) {
-        let linked = self.doors_if_any().map_or(0, |doors| doors.linked().count());
-        (linked as u32, locked(&self.lines).len() as u32)
+        let linked = self.endpoint_if_any().map_or(0, |endpoint| endpoint.linked().count());
+        (linked as u32, locked(&self.connections).len() as u32)
     }
 
     /// Whether there is a connection with a device.
     pub fn is_connected(&self, device: DeviceId) -> bool {
-        locked(&self.lines).contains_key(&device)
+        locked(&self.connections).contains_key(&device)
     }
 
-    pub(crate) fn standing(&self, device: DeviceId) -> Standing {
-        locked(&self.standings).get(&device).cloned().unwrap_or_default()
+    pub(crate) fn status_of(&self, device: DeviceId) -> PeerStatus {
+        locked(&self.statuses).get(&device).cloned().unwrap_or_default()
     }
 
-    fn note(&self, device: DeviceId, change: impl FnOnce(&mut Standing)) {
-        change(locked(&self.standings).entry(device).or_default());
+    fn note(&self, device: DeviceId, change: impl FnOnce(&mut PeerStatus)) {
+        change(locked(&self.statuses).entry(device).or_default());
     }
 
     /// The way to the connection with a device, if there is one.
-    pub(crate) fn orders(&self, device: DeviceId) -> Option<mpsc::Sender<Order>> {
-        locked(&self.lines).get(&device).map(|held| held.orders.clone())
+    pub(crate) fn commands(&self, device: DeviceId) -> Option<mpsc::Sender<ConnectionCommand>> {
+        locked(&self.connections).get(&device).map(|held| held.commands.clone())
     }
 
     /// Notes that a device may fetch the content of this clip, which is handed over to it by hand.
@@ -272,14 +272,14 @@ impl Links {
         locked(&self.handed).contains(&(device, hash))
     }
 
-    fn doors_if_any(&self) -> Option<Doors> {
-        locked(&self.doors).clone()
+    fn endpoint_if_any(&self) -> Option<TlsEndpoint> {
+        locked(&self.endpoint).clone()
     }
 
     /// Finds out whether the devices that are connected are still there.
-    fn try_out_lines(&self) {
-        for held in locked(&self.lines).values() {
-            let _ = held.orders.try_send(Order::TryOut);
+    fn try_out_connections(&self) {
+        for held in locked(&self.connections).values() {
+            let _ = held.commands.try_send(ConnectionCommand::TryOut);
         }
     }
 
@@ -294,7 +294,7 @@ impl Links {
 
     /// The key of this device is of no use any more: the next link gets another.
     fn give_up_key(&self) {
-        *locked(&self.doors) = None;
+        *locked(&self.endpoint) = None;
         if let Err(error) = std::fs::remove_file(self.key_path())
             && error.kind() != ErrorKind::NotFound
         {
@@ -361,26 +361,26 @@ impl DeviceSync {
         }
         self.links.note_newest(self.history.stamps.latest());
         if let Some(identity) = self.links.stored_key()? {
-            self.open_doors(identity).await?;
+            self.open_endpoint(identity).await?;
         }
         Ok(())
     }
 
-    async fn open_doors(&self, identity: Identity) -> Result<Doors, LinkError> {
+    async fn open_endpoint(&self, identity: Identity) -> Result<TlsEndpoint, LinkError> {
         self.history.store.set_own_key(identity.pin(), self.history.stamps.next()).await?;
         self.history.store.seal_with(identity.secret_for(SEALS));
-        let doors = Doors::new(Arc::new(identity), Linked::default());
-        *locked(&self.links.doors) = Some(doors.clone());
+        let endpoint = TlsEndpoint::new(Arc::new(identity), Linked::default());
+        *locked(&self.links.endpoint) = Some(endpoint.clone());
         self.know_linked().await?;
-        Ok(doors)
+        Ok(endpoint)
     }
 
     /// The doors of this device; it gets its key with the first need of one.
-    async fn doors(&self) -> Result<Doors, LinkError> {
+    async fn endpoint(&self) -> Result<TlsEndpoint, LinkError> {
         let _alone = self.links.opening.lock().await;
-        match self.links.doors_if_any() {
-            Some(doors) => Ok(doors),
-            None => self.open_doors(self.links.new_key()?).await,
+        match self.links.endpoint_if_any() {
+            Some(endpoint) => Ok(endpoint),
+            None => self.open_endpoint(self.links.new_key()?).await,
         }
     }
 
@@ -400,17 +400,17 @@ impl DeviceSync {
 
     /// Only linked devices come in from now on; those that are linked no more are told, and cut off. Gives those that are.
     async fn let_in_linked(&self) -> Result<Vec<Device>, StoreError> {
-        let Some(doors) = self.links.doors_if_any() else { return Ok(Vec::new()) };
+        let Some(endpoint) = self.links.endpoint_if_any() else { return Ok(Vec::new()) };
         let _alone = self.links.knowing.lock().await;
         let linked = self.linked_devices().await?;
-        doors.linked().set(linked.iter().map(|device| device.key));
+        endpoint.linked().set(linked.iter().map(|device| device.key));
         let gone: Vec<DeviceId> = {
-            let lines = locked(&self.links.lines);
-            lines.keys().copied().filter(|held| linked.iter().all(|device| device.id() != *held)).collect()
+            let connections = locked(&self.links.connections);
+            connections.keys().copied().filter(|held| linked.iter().all(|device| device.id() != *held)).collect()
         };
         for device in gone {
-            if let Some(orders) = self.links.orders(device) {
-                let _ = orders.try_send(Order::End(yadori_link::frame::Bye::Removed));
+            if let Some(commands) = self.links.commands(device) {
+                let _ = commands.try_send(ConnectionCommand::End(yadori_link::frame::Bye::Removed));
             }
         }
         Ok(linked)
@@ -446,7 +446,7 @@ impl Links {
     }
 
     fn connected(&self) -> Vec<DeviceId> {
-        locked(&self.lines).keys().copied().collect()
+        locked(&self.connections).keys().copied().collect()
     }
 
     /// Fetches content of which `have` bytes are here, if nobody is asked for it yet; `afresh` if somebody has just
@@ -468,8 +468,8 @@ impl Links {
     /// Asks whoever is to be asked. Tells whether somebody is asked.
     fn ask(&self, hash: Hash, asked: Asked) -> bool {
         let Asked::Now(device, have) = asked else { return asked == Asked::Already };
-        let order = Order::Fetch(hash, have);
-        let is_asked = self.orders(device).is_some_and(|orders| orders.try_send(order).is_ok());
+        let order = ConnectionCommand::Fetch(hash, have);
+        let is_asked = self.commands(device).is_some_and(|commands| commands.try_send(order).is_ok());
         if !is_asked {
             locked(&self.fetching).is_done(hash);
         }
@@ -521,8 +521,8 @@ impl DeviceSync {
 
     /// Ends all connections; they are made again if they may be.
     fn end_lines(&self) {
-        for held in locked(&self.links.lines).values() {
-            let _ = held.orders.try_send(Order::End(yadori_link::frame::Bye::Over));
+        for held in locked(&self.links.connections).values() {
+            let _ = held.commands.try_send(ConnectionCommand::End(yadori_link::frame::Bye::Over));
         }
         self.links.wake_up();
     }

@@ -13,7 +13,7 @@ use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::shared::{
     ALONG_BYTES, Body, BodyFormat, Clip, Device, Drawer, Hash, Heading, Item, LARGEST_BYTES, MOST_COUNTED,
 };
-use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
+use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
 
 /// The newest version of what is said here, and the oldest that is still understood.
 pub const VERSIONS: (u16, u16) = (1, 1);
@@ -306,7 +306,7 @@ fn read_item(item: WireItem) -> Result<Item, Garbled> {
 
 fn wire_clip(clip: &Clip) -> WireClip {
     let state = &clip.state;
-    let bytes = |text: &Option<Order>| text.as_ref().map(placed);
+    let bytes = |text: &Option<Rank>| text.as_ref().map(placed);
     WireClip(
         ByteArray::new(clip.id.0),
         clip.kind.code(),
@@ -427,12 +427,12 @@ fn read_body(body: WireBody) -> Result<Body, Garbled> {
     })
 }
 
-fn placed(place: &Order) -> ByteBuf {
+fn placed(place: &Rank) -> ByteBuf {
     ByteBuf::from(place.as_bytes())
 }
 
-fn place_of(bytes: &[u8]) -> Result<Order, Garbled> {
-    Order::from_slice(bytes).filter(|_| bytes.len() <= 255).ok_or(Garbled("a place is none"))
+fn place_of(bytes: &[u8]) -> Result<Rank, Garbled> {
+    Rank::from_slice(bytes).filter(|_| bytes.len() <= 255).ok_or(Garbled("a place is none"))
 }
 
 fn named(name: String) -> Result<String, Garbled> {
@@ -466,10 +466,10 @@ mod tests {
                 origin: DeviceId([3; 16]),
                 copies: 1,
                 title: Register::new(stamp, Some("Lamps".into())),
-                pin: Register::new(stamp, Order::from_slice(b"nm")),
+                pin: Register::new(stamp, Rank::from_slice(b"nm")),
                 drawer: Register::new(
                     stamp,
-                    Some(InDrawer { drawer: [4; 16], place: Order::from_slice(b"c").unwrap() }),
+                    Some(InDrawer { drawer: [4; 16], place: Rank::from_slice(b"c").unwrap() }),
                 ),
                 ..State::default()
             },
@@ -495,14 +495,14 @@ mod tests {
             Item::Drawer(Drawer {
                 id: [1; 16],
                 name: "Venues".into(),
-                place: Order::from_slice(b"n").unwrap(),
+                place: Rank::from_slice(b"n").unwrap(),
                 changed: Stamp::from_bits(5),
                 removed: false,
             }),
             Item::Heading(Heading {
                 id: [2; 16],
                 drawer: [1; 16],
-                place: Order::from_slice(b"n").unwrap(),
+                place: Rank::from_slice(b"n").unwrap(),
                 words: "North".into(),
                 changed: Stamp::from_bits(6),
                 removed: true,

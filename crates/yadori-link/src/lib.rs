@@ -11,9 +11,9 @@
 #![forbid(unsafe_code)]
 
 pub mod code;
+pub mod connection;
 pub mod exchange;
 pub mod frame;
 pub mod identity;
-pub mod line;
 pub mod pairing;
 pub mod tls;

@@ -60,7 +60,7 @@ impl Linked {
 
 /// How this device makes and takes connections.
 #[derive(Clone)]
-pub struct Doors {
+pub struct TlsEndpoint {
     identity: Arc<Identity>,
     linked: Linked,
     provider: Arc<CryptoProvider>,
@@ -76,7 +76,7 @@ pub struct Connection {
     pub purpose: Purpose,
 }
 
-impl Doors {
+impl TlsEndpoint {
     /// The connections of this device, with those that are linked to it.
     pub fn new(identity: Arc<Identity>, linked: Linked) -> Self {
         Self { identity, linked, provider: Arc::new(ring::default_provider()) }
@@ -307,14 +307,19 @@ mod tests {
     use tokio::io::{AsyncReadExt, AsyncWriteExt};
     use tokio::net::TcpListener;
 
-    fn device(linked: &[Pin]) -> Doors {
+    fn device(linked: &[Pin]) -> TlsEndpoint {
         let known = Linked::default();
         known.set(linked.iter().copied());
-        Doors::new(Arc::new(Identity::new().unwrap()), known)
+        TlsEndpoint::new(Arc::new(Identity::new().unwrap()), known)
     }
 
     /// What comes of a connection from one to the other.
-    async fn meet(from: &Doors, to: &Doors, expected: Option<Pin>, pairs: bool) -> [io::Result<Connection>; 2] {
+    async fn meet(
+        from: &TlsEndpoint,
+        to: &TlsEndpoint,
+        expected: Option<Pin>,
+        pairs: bool,
+    ) -> [io::Result<Connection>; 2] {
         let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
         let address = listener.local_addr().unwrap();
         let (made, taken) = tokio::join!(

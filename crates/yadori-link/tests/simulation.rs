@@ -8,7 +8,7 @@
 mod device;
 
 use bytes::Bytes;
-use device::{Device, Dice, Known};
+use device::{Device, Known, TestRng};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use yadori_core::merge::{Register, State};
 use yadori_core::shared::Hash;
@@ -31,7 +31,7 @@ struct Line {
 }
 
 struct World {
-    dice: Dice,
+    dice: TestRng,
     time: u64,
     devices: Vec<Device>,
     lines: Vec<Line>,
@@ -45,7 +45,7 @@ struct World {
 
 impl World {
     fn new(seed: u64, edits: bool, ages: bool) -> Self {
-        let mut dice = Dice(seed);
+        let mut dice = TestRng(seed);
         let count = 2 + dice.below(4);
         let devices = (0..count)
             .map(|number| {

@@ -2,7 +2,7 @@
 
 use crate::content;
 use crate::days::{self, Happened};
-use crate::store::{Store, StoreError, in_the_end, next_change};
+use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
 use yadori_core::{MillisSinceEpoch, Stamp};
 
@@ -42,8 +42,8 @@ impl Store {
     ///
     /// # Errors
     /// When the database does not answer; nothing is forgotten then.
-    pub async fn shred(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {
-        in_the_end!(self.shred_once(numbers, stamp))
+    pub async fn purge(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {
+        retry_on_deadlock!(self.shred_once(numbers, stamp))
     }
 
     async fn shred_once(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {

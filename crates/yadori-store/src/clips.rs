@@ -4,7 +4,7 @@ use crate::store::{Store, StoreError, numbers_as_json};
 use sqlx::Row;
 use yadori_core::clip::Life;
 use yadori_core::sensitive::Sensitive;
-use yadori_core::{ClipId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
+use yadori_core::{ClipId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
 
 /// A clip as it is on record, without its content.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -46,7 +46,7 @@ pub struct ClipRecord {
     /// The name of the device on which it was copied.
     pub device: String,
     /// Its place among the pinned ones.
-    pub pin: Option<Order>,
+    pub pin: Option<Rank>,
     /// The drawer that it lies in, and its place there.
     pub drawer: Option<InDrawer>,
     /// Its colour mark.
@@ -69,7 +69,7 @@ pub struct InDrawer {
     /// The drawer's name.
     pub name: String,
     /// The clip's place in it.
-    pub place: Order,
+    pub place: Rank,
 }
 
 impl ClipRecord {
@@ -131,7 +131,7 @@ impl TryFrom<Raw> for ClipRecord {
     fn try_from(raw: Raw) -> Result<Self, StoreError> {
         let damaged = || StoreError::Damaged(raw.no);
         let stamp = |bits: Option<u64>| bits.map_or(Stamp::NEVER, Stamp::from_bits);
-        let order = |bytes: Option<Vec<u8>>| bytes.and_then(|bytes| Order::from_slice(&bytes));
+        let order = |bytes: Option<Vec<u8>>| bytes.and_then(|bytes| Rank::from_slice(&bytes));
         Ok(Self {
             number: raw.no,
             id: ClipId::from_slice(&raw.id).ok_or_else(damaged)?,

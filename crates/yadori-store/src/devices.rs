@@ -1,8 +1,8 @@
 //! The devices of a person: this one, and those that are linked to it.
 
-use crate::hearing::Cursor;
+use crate::applying::Cursor;
 use crate::settings;
-use crate::store::{Store, StoreError, in_the_end, next_change};
+use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
 use yadori_core::merge::Register;
 use yadori_core::shared::{Device, Item, MOST_DEVICES};
@@ -136,7 +136,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn acknowledged(&self, device: DeviceId, upto: u64, at: MillisSinceEpoch) -> Result<(), StoreError> {
-        in_the_end!(self.acknowledged_once(device, upto, at))
+        retry_on_deadlock!(self.acknowledged_once(device, upto, at))
     }
 
     async fn acknowledged_once(&self, device: DeviceId, upto: u64, at: MillisSinceEpoch) -> Result<(), StoreError> {
@@ -175,7 +175,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn note_reached(&self, device: DeviceId, address: &str) -> Result<(), StoreError> {
-        in_the_end!(self.note_reached_once(device, address))
+        retry_on_deadlock!(self.note_reached_once(device, address))
     }
 
     async fn note_reached_once(&self, device: DeviceId, address: &str) -> Result<(), StoreError> {

@@ -1,9 +1,9 @@
 //! Drawers, and the headings in them.
 
-use crate::given::{self, Particular};
+use crate::attributes::{self, Attribute};
 use crate::store::{Store, StoreError, next_change, next_changes, numbers_as_json};
 use sqlx::{MySql, Transaction};
-use yadori_core::{Order, Stamp};
+use yadori_core::{Rank, Stamp};
 
 /// A drawer.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -13,7 +13,7 @@ pub struct Drawer {
     /// Its name.
     pub name: String,
     /// Its place among the drawers.
-    pub place: Order,
+    pub place: Rank,
     /// How many clips lie in it.
     pub clips: u64,
 }
@@ -24,7 +24,7 @@ pub struct Heading {
     /// Its number in these records.
     pub number: u32,
     /// Its place in the drawer.
-    pub place: Order,
+    pub place: Rank,
     /// What it says.
     pub words: String,
 }
@@ -43,7 +43,7 @@ impl Store {
         .fetch_all(&self.pool)
         .await?;
         let drawer = |(no, name, place, clips): (u32, String, Vec<u8>, u64)| {
-            let place = Order::from_slice(&place).ok_or(StoreError::Damaged(no.into()))?;
+            let place = Rank::from_slice(&place).ok_or(StoreError::Damaged(no.into()))?;
             Ok(Drawer { number: no, name, place, clips })
         };
         rows.into_iter().map(|row| drawer((row.no, row.name, row.place, row.clips))).collect()
@@ -62,7 +62,7 @@ impl Store {
         .await?;
         rows.into_iter()
             .map(|row| {
-                let place = Order::from_slice(&row.place).ok_or(StoreError::Damaged(row.no.into()))?;
+                let place = Rank::from_slice(&row.place).ok_or(StoreError::Damaged(row.no.into()))?;
                 Ok(Heading { number: row.no, place, words: row.words })
             })
             .collect()
@@ -76,7 +76,7 @@ impl Store {
         &self,
         id: [u8; 16],
         name: &str,
-        place: &Order,
+        place: &Rank,
         stamp: Stamp,
     ) -> Result<(u32, u64), StoreError> {
         let mut tx = self.begin_writing().await?;
@@ -133,7 +133,7 @@ impl Store {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn move_drawer(&self, drawer: u32, place: &Order, stamp: Stamp) -> Result<u64, StoreError> {
+    pub async fn move_drawer(&self, drawer: u32, place: &Rank, stamp: Stamp) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
         let change = next_change(&mut tx).await?;
         sqlx::query!(
@@ -157,13 +157,13 @@ impl Store {
     pub async fn remove_drawer(
         &self,
         drawer: u32,
-        clips: &[(u64, Particular)],
+        clips: &[(u64, Attribute)],
         stamp: Stamp,
     ) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
         for (number, particular) in clips {
             let change = next_change(&mut tx).await?;
-            given::set(&mut tx, change, *number, particular, stamp).await?;
+            attributes::set(&mut tx, change, *number, particular, stamp).await?;
         }
         leave_drawer(&mut tx, drawer, stamp).await?;
         let change = next_change(&mut tx).await?;
@@ -196,7 +196,7 @@ impl Store {
         id: [u8; 16],
         drawer: u32,
         words: &str,
-        place: &Order,
+        place: &Rank,
         stamp: Stamp,
     ) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
@@ -224,7 +224,7 @@ impl Store {
         &self,
         heading: u32,
         words: Option<&str>,
-        place: Option<&Order>,
+        place: Option<&Rank>,
         stamp: Stamp,
     ) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
@@ -233,7 +233,7 @@ impl Store {
             "UPDATE headings SET words = COALESCE(?, words), place = COALESCE(?, place), removed = ?, changed = ?, seq = ?
              WHERE no = ?",
             words,
-            place.map(Order::as_bytes),
+            place.map(Rank::as_bytes),
             words.is_none() && place.is_none(),
             stamp.to_bits(),
             change,

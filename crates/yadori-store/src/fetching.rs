@@ -1,7 +1,7 @@
 //! Content that is on another device comes here, piece by piece, and is checked against its hash.
 
 use crate::content::{CHUNK_BYTES, NowWhole, free_blob, note_whole, read_blob};
-use crate::store::{Store, StoreError, in_the_end};
+use crate::store::{Store, StoreError, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
 use yadori_core::shared::Hash;
 
@@ -65,8 +65,8 @@ impl Store {
     ///
     /// # Errors
     /// When the database fails, or has no room; nothing of the piece is kept then.
-    pub async fn hear_content(&self, hash: &Hash, at: u64, data: &[u8]) -> Result<Piece, StoreError> {
-        in_the_end!(self.hear_content_once(hash, at, data))
+    pub async fn apply_content(&self, hash: &Hash, at: u64, data: &[u8]) -> Result<Piece, StoreError> {
+        retry_on_deadlock!(self.hear_content_once(hash, at, data))
     }
 
     async fn hear_content_once(&self, hash: &Hash, at: u64, data: &[u8]) -> Result<Piece, StoreError> {

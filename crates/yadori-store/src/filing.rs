@@ -1,12 +1,12 @@
 //! A copy becomes a clip, in one transaction.
 
+use crate::attributes::{self, GivenAttributes};
 use crate::changes;
 use crate::clips::ClipRecord;
 use crate::content;
-use crate::given::{self, Given};
 use crate::settings::{self, TRAY};
-use crate::steps::{How, record_step};
-use crate::store::{Store, StoreError, in_the_end, next_change};
+use crate::steps::{OperationKind, record_step};
+use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, PLAIN};
@@ -33,7 +33,7 @@ pub struct NewClip<'a> {
     /// When it is filed: later than every stamp that was given out before.
     pub filed: Stamp,
     /// Particulars that it gets along with it.
-    pub given: Given<'a>,
+    pub given: GivenAttributes<'a>,
     /// What is to be noted of the tray in the same transaction.
     pub tray: Option<&'a str>,
     /// The clip whose place it takes.
@@ -159,9 +159,9 @@ impl Filing {
             self.put_formats(number, clip, formats).await?;
         }
         let new = renewal == Renewal::New;
-        let given = given::particulars(&clip.given);
+        let given = attributes::particulars(&clip.given);
         for particular in &given {
-            given::set(&mut self.tx, change, number, particular, clip.copied).await?;
+            attributes::set(&mut self.tx, change, number, particular, clip.copied).await?;
         }
         if let Some(tray) = clip.tray {
             settings::set(&mut *self.tx, TRAY, Some(tray)).await?;
@@ -171,7 +171,8 @@ impl Filing {
             last =
                 changes::take_place(&mut self.tx, (number, replaced.number), replaced.stamp, replaced.retire).await?;
             if replaced.retire {
-                record_step(&mut self.tx, How::Edit, &[replaced.number], replaced.stamp, Some(number)).await?;
+                record_step(&mut self.tx, OperationKind::Edit, &[replaced.number], replaced.stamp, Some(number))
+                    .await?;
             }
         } else if let Some(life) = clip.moved_in {
             sqlx::query!(
@@ -382,7 +383,7 @@ impl Store {
         formats: &[Format],
         order: &[String],
     ) -> Result<Option<u64>, StoreError> {
-        in_the_end!(self.add_formats_once(clip, copied, formats, order))
+        retry_on_deadlock!(self.add_formats_once(clip, copied, formats, order))
     }
 
     async fn add_formats_once(

@@ -2,7 +2,7 @@
 
 use crate::changes::shred_one;
 use crate::days::{self, Happened};
-use crate::store::{Store, StoreError, in_the_end, next_change};
+use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use yadori_core::amounts::DAY;
 use yadori_core::retention::BIN_MILLIS;
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
@@ -32,8 +32,8 @@ impl Store {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn shred_due(&self, now: MillisSinceEpoch, connected: &[DeviceId]) -> Result<Option<u64>, StoreError> {
-        in_the_end!(self.shred_due_once(now, connected))
+    pub async fn purge_due(&self, now: MillisSinceEpoch, connected: &[DeviceId]) -> Result<Option<u64>, StoreError> {
+        retry_on_deadlock!(self.shred_due_once(now, connected))
     }
 
     async fn shred_due_once(&self, now: MillisSinceEpoch, connected: &[DeviceId]) -> Result<Option<u64>, StoreError> {

@@ -11,10 +11,10 @@
 //!   * `changes`: recall, a clip that takes another's place, forgetting for good
 //!   * `steps`: deleting and clearing many clips in one go, and undoing it
 //!   * `forgetting`: what goes by itself
-//!   * `sealing`: what stays of clips that were deleted long ago
+//!   * `hashed_tombstones`: what stays of clips that were deleted long ago
 //!   * `scrubbing`: what was forgotten for good is written over
 //!   * `days`: what happened on each day
-//!   * `devices`, `telling`, `hearing`: the person's devices, and what they tell each other
+//!   * `devices`, `outbox`, `applying`: the person's devices, and what they tell each other
 //!   * `mending`: stamps of a clock that was wrong
 //!   * `fetching`: content that comes from another device when it is wanted
 //!   * `thumbnails`: small pictures of pictures
@@ -24,9 +24,12 @@
 //! locked until the commit, so numbers become visible in their order and a reader that follows the
 //! feed by cursor never misses one.
 
+mod applying;
+mod attributes;
 mod belonging;
 mod changes;
 mod clips;
+mod clock_repair;
 mod content;
 mod days;
 mod devices;
@@ -34,20 +37,19 @@ mod drawers;
 mod fetching;
 mod filing;
 mod forgetting;
-mod given;
-mod hearing;
-mod mending;
+mod hashed_tombstones;
+mod outbox;
 pub mod private;
 pub mod schema;
-mod scrubbing;
-mod sealing;
+mod secure_erase;
 mod settings;
 mod stamps;
 mod steps;
 mod store;
-mod telling;
 mod thumbnails;
 
+pub use applying::{ApplyOutcome, Cursor, CursorAdvance};
+pub use attributes::{Attribute, GivenAttributes};
 pub use clips::{ClipRecord, InDrawer};
 pub use content::{CHUNK_BYTES, FormatOfClip, StoredFormat};
 pub use days::Day;
@@ -55,11 +57,9 @@ pub use devices::DeviceRecord;
 pub use drawers::{Drawer, Heading};
 pub use fetching::Piece;
 pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
-pub use given::{Given, Particular};
-pub use hearing::{Cursor, Heard, Passage};
+pub use outbox::OutgoingBatch;
 pub use settings::{ConsoleSession, TRAY};
 pub use stamps::{STAMPS_ELSEWHERE, STAMPS_OF_CLIPS};
-pub use steps::{GENTLE, How, QUICK, Step};
-pub use store::{COLLISIONS, Claim, OpenError, Store, StoreError};
-pub use telling::Told;
+pub use steps::{GENTLE, OperationKind, QUICK, UndoableOperation};
+pub use store::{Claim, DEADLOCKS, OpenError, Store, StoreError};
 pub use thumbnails::Thumbnail;

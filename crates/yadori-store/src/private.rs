@@ -91,11 +91,11 @@ pub enum ServerState {
 /// A private server that is kept running.
 pub struct PrivateServer {
     state: watch::Receiver<ServerState>,
-    orders: mpsc::Sender<Order>,
+    orders: mpsc::Sender<ServerCommand>,
     keeper: Option<std::thread::JoinHandle<()>>,
 }
 
-enum Order {
+enum ServerCommand {
     Ended,
     Stop,
 }
@@ -144,7 +144,7 @@ impl PrivateServer {
 
     /// Ends the server and waits until it is gone.
     pub async fn stop(mut self) {
-        let _ = self.orders.send(Order::Stop);
+        let _ = self.orders.send(ServerCommand::Stop);
         if let Some(keeper) = self.keeper.take() {
             let _ = tokio::task::spawn_blocking(move || keeper.join()).await;
         }
@@ -153,14 +153,19 @@ impl PrivateServer {
 
 impl Drop for PrivateServer {
     fn drop(&mut self) {
-        let _ = self.orders.send(Order::Stop);
+        let _ = self.orders.send(ServerCommand::Stop);
     }
 }
 
 type FirstStart = oneshot::Sender<Result<watch::Receiver<ServerState>, ServerError>>;
 
 /// The life of the keeper's thread.
-fn keep(path: &Path, first: FirstStart, orders: &mpsc::Sender<Order>, received: &mpsc::Receiver<Order>) {
+fn keep(
+    path: &Path,
+    first: FirstStart,
+    orders: &mpsc::Sender<ServerCommand>,
+    received: &mpsc::Receiver<ServerCommand>,
+) {
     let started = Folder::open(path).and_then(|folder| {
         let running = Running::start(&folder)?;
         Ok((folder, running))
@@ -185,8 +190,8 @@ fn keep(path: &Path, first: FirstStart, orders: &mpsc::Sender<Order>, received: 
         let since = Instant::now();
         running.tell_when_ended(orders.clone());
         match received.recv() {
-            Ok(Order::Ended) => {}
-            Ok(Order::Stop) | Err(_) => break,
+            Ok(ServerCommand::Ended) => {}
+            Ok(ServerCommand::Stop) | Err(_) => break,
         }
         tracing::error!(outcome = %running.outcome(), "the database server ended by itself; starting it again");
         // Whoever connects now is told at once that nobody is there.
@@ -196,7 +201,7 @@ fn keep(path: &Path, first: FirstStart, orders: &mpsc::Sender<Order>, received: 
         let mut failures = usize::from(quick_deaths > QUICK_DEATHS);
         running = loop {
             let pause = PAUSES[failures.min(PAUSES.len() - 1)];
-            if let Ok(Order::Stop) | Err(mpsc::RecvTimeoutError::Disconnected) = received.recv_timeout(pause) {
+            if let Ok(ServerCommand::Stop) | Err(mpsc::RecvTimeoutError::Disconnected) = received.recv_timeout(pause) {
                 state.send_replace(ServerState::Stopped);
                 return;
             }

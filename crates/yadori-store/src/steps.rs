@@ -21,7 +21,7 @@ const SMALL: usize = 200;
 
 /// What was done.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum How {
+pub enum OperationKind {
     /// Clips were deleted, kept or not.
     Delete,
     /// Clips that are not kept were cleared.
@@ -30,7 +30,7 @@ pub enum How {
     Edit,
 }
 
-impl How {
+impl OperationKind {
     fn code(self) -> u8 {
         match self {
             Self::Delete => 1,
@@ -50,13 +50,13 @@ impl How {
 
 /// A step on record.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Step {
+pub struct UndoableOperation {
     /// Its number.
     pub number: u64,
     /// When it was made.
     pub at: MillisSinceEpoch,
     /// What was done.
-    pub how: How,
+    pub how: OperationKind,
     /// Whether it has been undone.
     pub undone: bool,
     /// How many clips it is about.
@@ -70,7 +70,7 @@ pub struct Step {
     replacement: Option<u64>,
 }
 
-impl Step {
+impl UndoableOperation {
     /// Whether something of it, or of its undoing, is still to be done.
     pub fn is_pending(&self) -> bool {
         if self.undone { self.done > 0 } else { self.done < self.total }
@@ -89,12 +89,12 @@ struct Raw {
     before_it: Option<String>,
 }
 
-impl From<Raw> for Step {
+impl From<Raw> for UndoableOperation {
     fn from(raw: Raw) -> Self {
         Self {
             number: raw.no,
             at: MillisSinceEpoch(raw.at),
-            how: How::from_code(raw.how),
+            how: OperationKind::from_code(raw.how),
             undone: raw.undone,
             total: raw.total,
             done: raw.done,
@@ -112,7 +112,7 @@ impl From<Raw> for Step {
 
 pub(crate) async fn record_step(
     tx: &mut Transaction<'static, MySql>,
-    how: How,
+    how: OperationKind,
     clips: &[u64],
     stamp: Stamp,
     replacement: Option<u64>,
@@ -124,12 +124,12 @@ pub(crate) async fn record_step(
         stamp.to_bits(),
         numbers_as_json(clips),
         clips.len() as u32,
-        if how == How::Edit { clips.len() as u32 } else { 0 },
+        if how == OperationKind::Edit { clips.len() as u32 } else { 0 },
         replacement.map(|number| number.to_string())
     )
     .execute(&mut **tx)
     .await?;
-    if how != How::Edit {
+    if how != OperationKind::Edit {
         days::note(tx, stamp.at(), Happened::Cleared, clips.len() as u32).await?;
     }
     Ok(done.last_insert_id())
@@ -141,12 +141,26 @@ impl Store {
     ///
     /// # Errors
     /// When the database does not answer; nothing is done then.
-    pub async fn begin_step(&self, how: How, clips: Vec<u64>, stamp: Stamp) -> Result<(Step, Option<u64>), StoreError> {
+    pub async fn begin_step(
+        &self,
+        how: OperationKind,
+        clips: Vec<u64>,
+        stamp: Stamp,
+    ) -> Result<(UndoableOperation, Option<u64>), StoreError> {
         let mut tx = self.begin_writing().await?;
         let number = record_step(&mut tx, how, &clips, stamp, None).await?;
         let total = clips.len() as u32;
-        let mut step =
-            Step { number, at: stamp.at(), how, undone: false, total, done: 0, stamp, clips, replacement: None };
+        let mut step = UndoableOperation {
+            number,
+            at: stamp.at(),
+            how,
+            undone: false,
+            total,
+            done: 0,
+            stamp,
+            clips,
+            replacement: None,
+        };
         let mut change = None;
         if step.clips.len() <= SMALL {
             change = Some(forward(&mut tx, &step, 0..step.clips.len()).await?);
@@ -161,7 +175,12 @@ impl Store {
     ///
     /// # Errors
     /// When the database does not answer. The same part is to do then.
-    pub async fn advance(&self, step: &mut Step, stamp: Stamp, most: usize) -> Result<Option<u64>, StoreError> {
+    pub async fn advance(
+        &self,
+        step: &mut UndoableOperation,
+        stamp: Stamp,
+        most: usize,
+    ) -> Result<Option<u64>, StoreError> {
         if !step.is_pending() {
             return Ok(None);
         }
@@ -189,7 +208,7 @@ impl Store {
         step: Option<u64>,
         stamp: Stamp,
         horizon: MillisSinceEpoch,
-    ) -> Result<Option<(Step, Option<u64>)>, StoreError> {
+    ) -> Result<Option<(UndoableOperation, Option<u64>)>, StoreError> {
         let mut tx = self.begin_writing().await?;
         let mut step = loop {
             let found = sqlx::query_as!(
@@ -206,7 +225,7 @@ impl Store {
                 tx.commit().await?;
                 return Ok(None);
             };
-            let mut found = Step::from(found);
+            let mut found = UndoableOperation::from(found);
             sqlx::query!("UPDATE steps SET undone = TRUE WHERE no = ?", found.number).execute(&mut *tx).await?;
             // What was forgotten for good since then, or brought back otherwise, cannot be brought back.
             if found.is_pending() || restorable(&mut tx, &found).await? {
@@ -220,7 +239,7 @@ impl Store {
         };
         step.undone = true;
         let mut change = None;
-        if let (How::Edit, Some(new), [old]) = (step.how, step.replacement, step.clips.as_slice()) {
+        if let (OperationKind::Edit, Some(new), [old]) = (step.how, step.replacement, step.clips.as_slice()) {
             changes::take_place(&mut tx, (*old, new), stamp, true).await?;
         }
         if step.clips.len() <= SMALL {
@@ -241,7 +260,7 @@ impl Store {
         step: Option<u64>,
         stamp: Stamp,
         horizon: MillisSinceEpoch,
-    ) -> Result<Option<(Step, Option<u64>)>, StoreError> {
+    ) -> Result<Option<(UndoableOperation, Option<u64>)>, StoreError> {
         let mut tx = self.begin_writing().await?;
         // Steps are undone from the latest backwards, so the one that was undone last is the first after the last that stands.
         let found = sqlx::query_as!(
@@ -260,9 +279,9 @@ impl Store {
             tx.commit().await?;
             return Ok(None);
         };
-        let mut step = Step { undone: false, stamp, at: stamp.at(), ..Step::from(found) };
+        let mut step = UndoableOperation { undone: false, stamp, at: stamp.at(), ..UndoableOperation::from(found) };
         let mut change = None;
-        if let (How::Edit, Some(new), [old]) = (step.how, step.replacement, step.clips.as_slice()) {
+        if let (OperationKind::Edit, Some(new), [old]) = (step.how, step.replacement, step.clips.as_slice()) {
             let restored = next_changes(&mut tx, 1).await? + 1;
             sqlx::query!("UPDATE clips SET seq = ?, restored = ? WHERE no = ?", restored, stamp.to_bits(), new)
                 .execute(&mut *tx)
@@ -290,7 +309,7 @@ impl Store {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn steps(&self, horizon: MillisSinceEpoch) -> Result<Vec<Step>, StoreError> {
+    pub async fn steps(&self, horizon: MillisSinceEpoch) -> Result<Vec<UndoableOperation>, StoreError> {
         let rows = sqlx::query_as!(
             Raw,
             "SELECT no, at, how, stamp, undone AS `undone: bool`, total, done, LEFT(clips, 2000) AS `clips!`, before_it
@@ -299,14 +318,14 @@ impl Store {
         )
         .fetch_all(&self.pool)
         .await?;
-        Ok(rows.into_iter().map(Step::from).collect())
+        Ok(rows.into_iter().map(UndoableOperation::from).collect())
     }
 
     /// The steps of which something is still to be done.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn pending_steps(&self) -> Result<Vec<Step>, StoreError> {
+    pub async fn pending_steps(&self) -> Result<Vec<UndoableOperation>, StoreError> {
         let rows = sqlx::query_as!(
             Raw,
             "SELECT no, at, how, stamp, undone AS `undone: bool`, total, done, clips, before_it FROM steps
@@ -314,12 +333,12 @@ impl Store {
         )
         .fetch_all(&self.pool)
         .await?;
-        Ok(rows.into_iter().map(Step::from).collect())
+        Ok(rows.into_iter().map(UndoableOperation::from).collect())
     }
 }
 
 /// Whether a clip of a step waits in the bin.
-async fn restorable(tx: &mut Transaction<'static, MySql>, step: &Step) -> Result<bool, sqlx::Error> {
+async fn restorable(tx: &mut Transaction<'static, MySql>, step: &UndoableOperation) -> Result<bool, sqlx::Error> {
     let waiting = sqlx::query_scalar!(
         "SELECT c.no FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
          STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no WHERE c.gone IS NOT NULL AND c.shredded = FALSE LIMIT 1",
@@ -332,14 +351,14 @@ async fn restorable(tx: &mut Transaction<'static, MySql>, step: &Step) -> Result
 
 async fn forward(
     tx: &mut Transaction<'static, MySql>,
-    step: &Step,
+    step: &UndoableOperation,
     part: std::ops::Range<usize>,
 ) -> Result<u64, sqlx::Error> {
     let done = part.end as u32;
     let clips = &step.clips[part];
     let before = next_changes(tx, clips.len()).await?;
     let stamp = step.stamp.to_bits();
-    if step.how == How::Clear {
+    if step.how == OperationKind::Clear {
         sqlx::query!(
             "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
              STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
@@ -368,7 +387,7 @@ async fn forward(
 
 async fn backward(
     tx: &mut Transaction<'static, MySql>,
-    step: &Step,
+    step: &UndoableOperation,
     part: std::ops::Range<usize>,
     stamp: Stamp,
 ) -> Result<u64, sqlx::Error> {

@@ -1,7 +1,7 @@
 //! Opening a database, and the errors of using it.
 
+use crate::hashed_tombstones::SealKey;
 use crate::schema;
-use crate::sealing::SealKey;
 use crate::stamps;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions, MySqlSslMode};
 use sqlx::{AssertSqlSafe, MySql, MySqlConnection, MySqlPool, Row, Transaction};
@@ -138,7 +138,7 @@ impl StoreError {
 
     /// Whether two transactions stood in each other's way, so that this one was taken back: the same request succeeds
     /// when it is made again at once.
-    pub fn is_collision(&self) -> bool {
+    pub fn is_deadlock(&self) -> bool {
         matches!(self, Self::Unavailable(error) if number_of(error).is_some_and(|number| COLLISION.contains(&number)))
     }
 }
@@ -148,21 +148,21 @@ impl StoreError {
 const COLLISION: [u16; 2] = [1213, 1020];
 
 /// How often a transaction that stood in another's way is tried again: never as often in a row by chance.
-pub const COLLISIONS: u32 = 20;
+pub const DEADLOCKS: u32 = 20;
 
 /// Waits for what a statement or a transaction comes to; again, as long as it is taken back for another's sake.
-macro_rules! in_the_end {
+macro_rules! retry_on_deadlock {
     ($attempt:expr) => {{
         let mut collisions = 0;
         loop {
             match $attempt.await {
-                Err(error) if error.is_collision() && collisions < $crate::store::COLLISIONS => collisions += 1,
+                Err(error) if error.is_deadlock() && collisions < $crate::store::DEADLOCKS => collisions += 1,
                 done => break done,
             }
         }
     }};
 }
-pub(crate) use in_the_end;
+pub(crate) use retry_on_deadlock;
 
 /// MariaDB's numbers for "no room": disk full, table full, and an error writing a file.
 const NO_ROOM: [u16; 4] = [1021, 1114, 1030, 1026];

@@ -1,6 +1,6 @@
 //! Small pictures of pictures. They are made from the content and can be made again.
 
-use crate::store::{Store, StoreError, in_the_end};
+use crate::store::{Store, StoreError, retry_on_deadlock};
 
 /// A small picture of a picture.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -28,7 +28,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn put_thumbnail(&self, clip: u64, thumbnail: &Thumbnail) -> Result<(), StoreError> {
-        in_the_end!(self.put_thumbnail_once(clip, thumbnail))
+        retry_on_deadlock!(self.put_thumbnail_once(clip, thumbnail))
     }
 
     async fn put_thumbnail_once(&self, clip: u64, thumbnail: &Thumbnail) -> Result<(), StoreError> {

@@ -2,7 +2,7 @@
 
 use crate::config::{ClipboardChoice, Config};
 use crate::database::{self, Database, DatabaseError};
-use crate::http::{self, auth::Doors};
+use crate::http::{self, auth::Authenticator};
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::net::SocketAddr;
@@ -72,7 +72,7 @@ pub enum StartError {
 /// What handlers of requests work with.
 pub struct Service {
     pub(crate) engine: Engine,
-    pub(crate) doors: Doors,
+    pub(crate) authenticator: Authenticator,
     pub(crate) simulated: Option<Simulated>,
 }
 
@@ -113,8 +113,8 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         link: LinkConfig { listen: config.link.listen, find: config.link.find },
     })
     .await?;
-    let doors = Doors::new(address, &config.api.names).map_err(StartError::Randomness)?;
-    let service = Arc::new(Service { engine, doors, simulated });
+    let authenticator = Authenticator::new(address, &config.api.names).map_err(StartError::Randomness)?;
+    let service = Arc::new(Service { engine, authenticator, simulated });
     // The first thing that a desktop tells is whether it is there.
     if let Some(first) = match &mut events {
         Some(events) => events.recv().await,
@@ -133,7 +133,7 @@ impl Running {
     /// When clients cannot be told how to reach it.
     pub async fn run(self, ready: impl FnOnce(SocketAddr), end: impl Future<Output = ()>) -> Result<(), StartError> {
         let Self { address, service, mut database, listener, events, places, _lock } = self;
-        let reach = Reach { address: address.to_string(), token: service.doors.token().to_owned() };
+        let reach = Reach { address: address.to_string(), token: service.authenticator.token().to_owned() };
         write_reach(&places, &reach)?;
 
         let mut background = service.engine.start();

@@ -1,6 +1,6 @@
 //! The copies that are being read: they begin, move on, and are told in the order in which they were made.
 
-use super::place::Place;
+use super::place::TransferContext;
 use super::reading::{CopyReading, Progress};
 use super::{End, X11, source};
 use crate::Event;
@@ -45,7 +45,7 @@ impl X11 {
         &mut self,
         property: Atom,
         about: (Atom, Atom),
-        step: impl FnOnce(&mut CopyReading, &Place<'_>) -> Result<Progress, ReplyOrIdError>,
+        step: impl FnOnce(&mut CopyReading, &TransferContext<'_>) -> Result<Progress, ReplyOrIdError>,
     ) -> Result<(), End> {
         let Some(number) = self.readings.iter().position(|reading| reading.expects(property, about)) else {
             return self.step_own(property, about, step);
@@ -81,7 +81,7 @@ impl X11 {
         &mut self,
         property: Atom,
         about: (Atom, Atom),
-        step: impl FnOnce(&mut CopyReading, &Place<'_>) -> Result<Progress, ReplyOrIdError>,
+        step: impl FnOnce(&mut CopyReading, &TransferContext<'_>) -> Result<Progress, ReplyOrIdError>,
     ) -> Result<(), End> {
         let Some(mut own) = self.own.take_if(|own| own.expects(property, about)) else { return Ok(()) };
         match step(&mut own, &self.place())? {

@@ -7,7 +7,7 @@ use x11rb::protocol::xproto::{Atom, ConnectionExt, Window};
 use x11rb::rust_connection::RustConnection;
 
 /// What all transfers need.
-pub(super) struct Place<'a> {
+pub(super) struct TransferContext<'a> {
     pub connection: &'a RustConnection,
     pub atoms: &'a Atoms,
     pub window: Window,
@@ -17,7 +17,7 @@ pub(super) struct Place<'a> {
     pub awaited: Vec<Atom>,
 }
 
-impl Place<'_> {
+impl TransferContext<'_> {
     /// The property for the next answer. They take turns, so that a late answer is not taken for another; one in which
     /// an earlier answer is still awaited is passed over.
     pub fn next_answer(&self) -> Atom {

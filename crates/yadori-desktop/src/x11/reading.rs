@@ -4,7 +4,7 @@
 //! is still answered by it, so the reading goes on to the end of that answer; but it asks nothing more,
 //! since the next owner would answer.
 
-use super::Place;
+use super::TransferContext;
 use super::atoms::Atoms;
 use super::transfer::{Arrival, Transfer};
 use crate::OWN_PATIENCE;
@@ -69,7 +69,7 @@ pub(super) enum Progress {
 impl CopyReading {
     /// Begins to read what was copied at `time`.
     pub fn begin(
-        at: &Place<'_>,
+        at: &TransferContext<'_>,
         selection: Atom,
         owner: Window,
         time: Timestamp,
@@ -99,7 +99,7 @@ impl CopyReading {
 
     /// Begins to read what the program keeps for itself, after everything else has been read; nothing if there is none, or
     /// the owner has been replaced.
-    pub fn own(&mut self, at: &Place<'_>) -> Result<Option<Self>, ReplyOrIdError> {
+    pub fn own(&mut self, at: &TransferContext<'_>) -> Result<Option<Self>, ReplyOrIdError> {
         let mut steps = std::mem::take(&mut self.own);
         let Some(first) = steps.pop_front().filter(|_| !self.superseded) else { return Ok(None) };
         let Step::Take { target, .. } = &first else { return Ok(None) };
@@ -130,7 +130,7 @@ impl CopyReading {
         std::mem::take(&mut self.order)
     }
 
-    fn ask(&mut self, at: &Place<'_>, step: Step) -> Result<(), ReplyOrIdError> {
+    fn ask(&mut self, at: &TransferContext<'_>, step: Step) -> Result<(), ReplyOrIdError> {
         let target = match &step {
             Step::Targets => at.atoms.TARGETS,
             Step::Secret(target) | Step::Page(target) | Step::Take { target, .. } => *target,
@@ -192,18 +192,18 @@ impl CopyReading {
     }
 
     /// The owner has answered (`property` is none when it refuses).
-    pub fn answered(&mut self, at: &Place<'_>, property: Atom) -> Result<Progress, ReplyOrIdError> {
+    pub fn answered(&mut self, at: &TransferContext<'_>, property: Atom) -> Result<Progress, ReplyOrIdError> {
         let arrival = self.transfer.answered(at, property)?;
         self.arrived(at, arrival)
     }
 
     /// A property of our window has a new value: perhaps the next piece.
-    pub fn piece_arrived(&mut self, at: &Place<'_>) -> Result<Progress, ReplyOrIdError> {
+    pub fn piece_arrived(&mut self, at: &TransferContext<'_>) -> Result<Progress, ReplyOrIdError> {
         let arrival = self.transfer.piece_arrived(at)?;
         self.arrived(at, arrival)
     }
 
-    fn arrived(&mut self, at: &Place<'_>, arrival: Arrival) -> Result<Progress, ReplyOrIdError> {
+    fn arrived(&mut self, at: &TransferContext<'_>, arrival: Arrival) -> Result<Progress, ReplyOrIdError> {
         match arrival {
             Arrival::Going => Ok(Progress::Going),
             // The others may fit.
@@ -218,7 +218,7 @@ impl CopyReading {
         Progress::Failed(Refusal::TooLarge { limit: self.limit })
     }
 
-    fn refused(&mut self, at: &Place<'_>) -> Result<Progress, ReplyOrIdError> {
+    fn refused(&mut self, at: &TransferContext<'_>) -> Result<Progress, ReplyOrIdError> {
         // An owner that does not even tell its targets may still give text.
         if matches!(self.current, Step::Targets) && self.steps.is_empty() {
             for (target, text) in [(at.atoms.UTF8_STRING, TextIn::Utf8), (at.atoms.STRING, TextIn::AsTyped)] {
@@ -228,7 +228,7 @@ impl CopyReading {
         self.go_on(at)
     }
 
-    fn received(&mut self, at: &Place<'_>, kind: Atom, data: Vec<u8>) -> Result<Progress, ReplyOrIdError> {
+    fn received(&mut self, at: &TransferContext<'_>, kind: Atom, data: Vec<u8>) -> Result<Progress, ReplyOrIdError> {
         match self.current.clone() {
             Step::Targets => self.steps = self.plan(at, &atoms_in(&data))?,
             Step::Secret(_) => {
@@ -255,7 +255,7 @@ impl CopyReading {
         self.go_on(at)
     }
 
-    fn plan(&mut self, at: &Place<'_>, targets: &[Atom]) -> Result<VecDeque<Step>, ReplyOrIdError> {
+    fn plan(&mut self, at: &TransferContext<'_>, targets: &[Atom]) -> Result<VecDeque<Step>, ReplyOrIdError> {
         let named = at.names(&targets[..targets.len().min(MOST_NAMES)])?;
         let names: Vec<&str> = named.iter().map(|(_, name)| name.as_str()).collect();
         let clipboard = self.selection == at.atoms.CLIPBOARD;
@@ -269,7 +269,7 @@ impl CopyReading {
         Ok(secret.into_iter().chain(page).chain(plan.formats.into_iter().map(take)).collect())
     }
 
-    fn go_on(&mut self, at: &Place<'_>) -> Result<Progress, ReplyOrIdError> {
+    fn go_on(&mut self, at: &TransferContext<'_>) -> Result<Progress, ReplyOrIdError> {
         if let Some(next) = self.steps.pop_front() {
             if !self.superseded {
                 self.ask(at, next)?;

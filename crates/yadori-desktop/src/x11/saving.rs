@@ -7,7 +7,7 @@
 
 use super::reading::atoms_in;
 use super::transfer::{Arrival, Transfer};
-use super::{Place, Taking, X11};
+use super::{Taking, TransferContext, X11};
 use crate::session::End;
 use crate::wanted::{self, MOST_NAMES};
 use bytes::Bytes;
@@ -49,7 +49,7 @@ pub(super) enum Saved {
 impl Saving {
     /// Begins to read everything on the clipboard.
     pub fn begin(
-        at: &Place<'_>,
+        at: &TransferContext<'_>,
         request: SelectionRequestEvent,
         listed: Option<Vec<Atom>>,
         limit: u64,
@@ -82,18 +82,18 @@ impl Saving {
     }
 
     /// The owner has answered.
-    pub fn answered(&mut self, at: &Place<'_>, property: Atom) -> Result<Saved, ReplyOrIdError> {
+    pub fn answered(&mut self, at: &TransferContext<'_>, property: Atom) -> Result<Saved, ReplyOrIdError> {
         let arrival = self.transfer.answered(at, property)?;
         self.arrived(at, arrival)
     }
 
     /// A property of our window has a new value.
-    pub fn piece_arrived(&mut self, at: &Place<'_>) -> Result<Saved, ReplyOrIdError> {
+    pub fn piece_arrived(&mut self, at: &TransferContext<'_>) -> Result<Saved, ReplyOrIdError> {
         let arrival = self.transfer.piece_arrived(at)?;
         self.arrived(at, arrival)
     }
 
-    fn arrived(&mut self, at: &Place<'_>, arrival: Arrival) -> Result<Saved, ReplyOrIdError> {
+    fn arrived(&mut self, at: &TransferContext<'_>, arrival: Arrival) -> Result<Saved, ReplyOrIdError> {
         match arrival {
             Arrival::Going => return Ok(Saved::Going),
             Arrival::TooLarge => return Ok(Saved::Not("it is larger than the limit")),
@@ -129,7 +129,7 @@ impl Saving {
     }
 
     /// What to ask for; or why nothing.
-    fn plan(&mut self, at: &Place<'_>, offered: Vec<Atom>) -> Result<Option<&'static str>, ReplyOrIdError> {
+    fn plan(&mut self, at: &TransferContext<'_>, offered: Vec<Atom>) -> Result<Option<&'static str>, ReplyOrIdError> {
         let atoms = at.atoms;
         // Those that are about the transfer, and those that do something instead of giving something.
         let left_out = [
@@ -186,7 +186,7 @@ impl X11 {
 
     pub(super) fn save(
         &mut self,
-        step: impl FnOnce(&mut Saving, &Place<'_>) -> Result<Saved, ReplyOrIdError>,
+        step: impl FnOnce(&mut Saving, &TransferContext<'_>) -> Result<Saved, ReplyOrIdError>,
     ) -> Result<(), End> {
         let Some(mut saving) = self.saving.take() else { return Ok(()) };
         match step(&mut saving, &self.place())? {

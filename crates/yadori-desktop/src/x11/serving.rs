@@ -2,7 +2,7 @@
 //!
 //! ICCCM, sections 2.2, 2.6.2 and 2.7.2.
 
-use super::Place;
+use super::TransferContext;
 use crate::{text, wanted};
 use bytes::Bytes;
 use std::time::{Duration, Instant};
@@ -40,7 +40,7 @@ pub(super) struct Sending {
 
 impl Holding {
     /// These formats, under all the names that programs ask for.
-    pub fn new(at: &Place<'_>, formats: &[Format], since: Timestamp) -> Result<Self, ReplyOrIdError> {
+    pub fn new(at: &TransferContext<'_>, formats: &[Format], since: Timestamp) -> Result<Self, ReplyOrIdError> {
         let mut targets = Vec::new();
         for Format { mime, data } in formats {
             for name in wanted::offered_as(mime) {
@@ -67,7 +67,7 @@ impl Holding {
     /// Answers a program that pastes. Tells whether it got content, and gives the transfers that go on in pieces.
     pub fn answer(
         &self,
-        at: &Place<'_>,
+        at: &TransferContext<'_>,
         request: &SelectionRequestEvent,
     ) -> Result<(bool, Vec<Sending>), ReplyOrIdError> {
         // Old clients name no property and mean the target's name.
@@ -88,7 +88,7 @@ impl Holding {
 
     fn give(
         &self,
-        at: &Place<'_>,
+        at: &TransferContext<'_>,
         requestor: Window,
         property: Atom,
         target: Atom,
@@ -136,7 +136,7 @@ impl Holding {
     /// Several targets at once: pairs of target and property, of which those that fail are set to none.
     fn give_multiple(
         &self,
-        at: &Place<'_>,
+        at: &TransferContext<'_>,
         requestor: Window,
         property: Atom,
         sendings: &mut Vec<Sending>,
@@ -158,7 +158,11 @@ impl Holding {
 }
 
 /// Tells a program where the answer to its request is, or with none that there is no answer.
-pub(super) fn tell(at: &Place<'_>, request: &SelectionRequestEvent, property: Atom) -> Result<(), ReplyOrIdError> {
+pub(super) fn tell(
+    at: &TransferContext<'_>,
+    request: &SelectionRequestEvent,
+    property: Atom,
+) -> Result<(), ReplyOrIdError> {
     let notify = SelectionNotifyEvent {
         response_type: SELECTION_NOTIFY_EVENT,
         sequence: 0,
@@ -175,7 +179,12 @@ pub(super) fn tell(at: &Place<'_>, request: &SelectionRequestEvent, property: At
 impl Sending {
     /// A property of another's window was deleted: perhaps the sign to send the next piece. Tells whether
     /// this transfer is done with.
-    pub fn property_deleted(&mut self, at: &Place<'_>, window: Window, property: Atom) -> Result<bool, ReplyOrIdError> {
+    pub fn property_deleted(
+        &mut self,
+        at: &TransferContext<'_>,
+        window: Window,
+        property: Atom,
+    ) -> Result<bool, ReplyOrIdError> {
         if (window, property) != (self.requestor, self.property) {
             return Ok(false);
         }
@@ -188,7 +197,7 @@ impl Sending {
     }
 
     /// Stops watching the requestor's window.
-    pub fn finish(&self, at: &Place<'_>) -> Result<(), ReplyOrIdError> {
+    pub fn finish(&self, at: &TransferContext<'_>) -> Result<(), ReplyOrIdError> {
         let ignore = ChangeWindowAttributesAux::new().event_mask(EventMask::NO_EVENT);
         at.connection.change_window_attributes(self.requestor, &ignore)?;
         Ok(at.connection.flush()?)
@@ -200,6 +209,6 @@ impl Sending {
     }
 }
 
-fn piece_size(at: &Place<'_>) -> usize {
+fn piece_size(at: &TransferContext<'_>) -> usize {
     PIECE.min(at.connection.maximum_request_bytes().saturating_sub(1024))
 }

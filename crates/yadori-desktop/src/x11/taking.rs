@@ -3,7 +3,7 @@
 use super::serving::Holding;
 use super::{End, X11, serving};
 use crate::OfferError;
-use crate::orders::Offer;
+use crate::commands::Offer;
 use bytes::Bytes;
 use std::time::Instant;
 use x11rb::protocol::xproto::{Atom, AtomEnum, ConnectionExt as _, PropMode, SelectionRequestEvent, Timestamp};

@@ -2,7 +2,7 @@
 //!
 //! ICCCM, sections 2.2 and 2.7.2. Nothing here waits: each event moves the transfer one step on.
 
-use super::Place;
+use super::TransferContext;
 use std::time::{Duration, Instant};
 use x11rb::connection::Connection;
 use x11rb::errors::ReplyOrIdError;
@@ -43,7 +43,7 @@ const LEAST_ALLOWED: u64 = 64 * 1024;
 impl Transfer {
     /// Asks for a target of what was put there at `time`.
     pub fn ask(
-        at: &Place<'_>,
+        at: &TransferContext<'_>,
         selection: Atom,
         target: Atom,
         time: Timestamp,
@@ -79,7 +79,7 @@ impl Transfer {
     }
 
     /// The owner has answered (`property` is none when it refuses).
-    pub fn answered(&mut self, at: &Place<'_>, property: Atom) -> Result<Arrival, ReplyOrIdError> {
+    pub fn answered(&mut self, at: &TransferContext<'_>, property: Atom) -> Result<Arrival, ReplyOrIdError> {
         if property == x11rb::NONE {
             return Ok(Arrival::Refused);
         }
@@ -100,7 +100,7 @@ impl Transfer {
     }
 
     /// A property of our window has a new value: perhaps the next piece.
-    pub fn piece_arrived(&mut self, at: &Place<'_>) -> Result<Arrival, ReplyOrIdError> {
+    pub fn piece_arrived(&mut self, at: &TransferContext<'_>) -> Result<Arrival, ReplyOrIdError> {
         if self.pieces.is_none() {
             return Ok(Arrival::Going);
         }
@@ -115,7 +115,7 @@ impl Transfer {
     }
 
     /// Takes the property's value off our window, unless it is larger than what is allowed.
-    fn fetch(&self, at: &Place<'_>) -> Result<Option<(Atom, Vec<u8>)>, ReplyOrIdError> {
+    fn fetch(&self, at: &TransferContext<'_>) -> Result<Option<(Atom, Vec<u8>)>, ReplyOrIdError> {
         let allowed = self.allowed.max(LEAST_ALLOWED) / 4 + 1;
         let allowed = u32::try_from(allowed).unwrap_or(u32::MAX);
         let reply = at.connection.get_property(true, at.window, self.answer, AtomEnum::ANY, 0, allowed)?.reply()?;

@@ -7,8 +7,8 @@ use crate::keeping::Keeping;
 use thiserror::Error;
 use yadori_core::preview::one_line;
 use yadori_core::search::fold::fold;
-use yadori_core::{ClipId, Order};
-use yadori_store::{ClipRecord, Drawer, Heading, Particular, StoreError};
+use yadori_core::{ClipId, Rank};
+use yadori_store::{Attribute, ClipRecord, Drawer, Heading, StoreError};
 
 /// Longest name of a drawer, in characters.
 const LONGEST_NAME: usize = 100;
@@ -74,7 +74,7 @@ enum Item {
 }
 
 impl Item {
-    fn place(&self) -> Option<&Order> {
+    fn place(&self) -> Option<&Rank> {
         match self {
             Self::Clip(record) => record.drawer.as_ref().map(|drawer| &drawer.place),
             Self::Heading(heading) => Some(&heading.place),
@@ -180,8 +180,8 @@ impl Keeping {
         if drawers.len() >= MOST {
             return Err(DrawerError::Full);
         }
-        let places: Vec<Order> = drawers.into_iter().map(|drawer| drawer.place).collect();
-        let place = Order::at(&places, places.len());
+        let places: Vec<Rank> = drawers.into_iter().map(|drawer| drawer.place).collect();
+        let place = Rank::at(&places, places.len());
         // The same drawer made on two devices is one drawer.
         let mut id = named_id(&name);
         if self.history.store.has_drawer(id).await? {
@@ -216,8 +216,8 @@ impl Keeping {
         }
         if let Some(at) = at {
             let others = drawers.into_iter().filter(|other| other.number != drawer.number);
-            let places: Vec<Order> = others.map(|other| other.place).collect();
-            let place = Order::at(&places, (at as usize).saturating_sub(1));
+            let places: Vec<Rank> = others.map(|other| other.place).collect();
+            let place = Rank::at(&places, (at as usize).saturating_sub(1));
             self.history
                 .ledger
                 .changed(self.history.store.move_drawer(drawer.number, &place, self.history.stamps.next()).await?);
@@ -230,8 +230,8 @@ impl Keeping {
         let _alone = self.keeping.lock().await;
         let drawer = self.find_drawer(given).await?;
         let clips = self.history.store.in_drawer(drawer.number).await?;
-        let given: Vec<(u64, Particular)> = match into {
-            None => clips.iter().map(|record| (record.number, Particular::Drawer(None))).collect(),
+        let given: Vec<(u64, Attribute)> = match into {
+            None => clips.iter().map(|record| (record.number, Attribute::Drawer(None))).collect(),
             Some(into) => {
                 let target = self.find_drawer(into).await?;
                 if target.number == drawer.number {
@@ -240,9 +240,9 @@ impl Keeping {
                 let mut places = self.places(target.number).await?;
                 let mut given = Vec::with_capacity(clips.len());
                 for record in &clips {
-                    let place = Order::at(&places, places.len());
+                    let place = Rank::at(&places, places.len());
                     places.push(place.clone());
-                    given.push((record.number, Particular::Drawer(Some((target.number, place)))));
+                    given.push((record.number, Attribute::Drawer(Some((target.number, place)))));
                 }
                 given
             }
@@ -261,14 +261,14 @@ impl Keeping {
         Ok(items)
     }
 
-    async fn places(&self, drawer: u32) -> Result<Vec<Order>, StoreError> {
+    async fn places(&self, drawer: u32) -> Result<Vec<Rank>, StoreError> {
         Ok(self.items(drawer).await?.iter().filter_map(|item| item.place().cloned()).collect())
     }
 
     /// The place after the last one in a drawer.
-    pub(crate) async fn last_place(&self, drawer: u32) -> Result<Order, StoreError> {
+    pub(crate) async fn last_place(&self, drawer: u32) -> Result<Rank, StoreError> {
         let places = self.places(drawer).await?;
-        Ok(Order::at(&places, places.len()))
+        Ok(Rank::at(&places, places.len()))
     }
 
     /// A drawer and what lies in it.
@@ -312,16 +312,16 @@ impl Keeping {
     ) -> Result<(), DrawerError> {
         let moved = |item: &Item| matches!(item, Item::Clip(record) if clips.iter().any(|clip| clip.id == record.id));
         let items = self.items(drawer).await?;
-        let mut places: Vec<Order> =
+        let mut places: Vec<Rank> =
             items.iter().filter(|item| !moved(item)).filter_map(|item| item.place().cloned()).collect();
         let first = at.map_or(places.len(), |at| (at.max(1) as usize - 1).min(places.len()));
         let mut given = Vec::with_capacity(clips.len());
         for (place, record) in (first..).zip(clips) {
-            let order = Order::at(&places, place);
+            let order = Rank::at(&places, place);
             places.insert(place, order.clone());
-            given.push((record.number, Particular::Drawer(Some((drawer, order)))));
+            given.push((record.number, Attribute::Drawer(Some((drawer, order)))));
         }
-        Ok(self.give(&given).await?)
+        Ok(self.set_attributes(&given).await?)
     }
 
     /// Takes clips out of their drawers; they stay in the history.
@@ -331,9 +331,9 @@ impl Keeping {
         if let Some((_, position)) = clips.iter().find(|(record, _)| record.drawer.is_none()) {
             return Err(DrawerError::InNone(position.to_string()));
         }
-        let given: Vec<(u64, Particular)> =
-            clips.iter().map(|(record, _)| (record.number, Particular::Drawer(None))).collect();
-        self.give(&given).await?;
+        let given: Vec<(u64, Attribute)> =
+            clips.iter().map(|(record, _)| (record.number, Attribute::Drawer(None))).collect();
+        self.set_attributes(&given).await?;
         let ids: Vec<ClipId> = clips.iter().map(|(record, _)| record.id).collect();
         Ok(self.history.listed_now(&ids).await?)
     }
@@ -350,11 +350,11 @@ impl Keeping {
             };
             let (from, to) = (index(place)?, index(at)?);
             let moved = items.remove(from);
-            let places: Vec<Order> = items.iter().filter_map(|item| item.place().cloned()).collect();
-            let place = Order::at(&places, to);
+            let places: Vec<Rank> = items.iter().filter_map(|item| item.place().cloned()).collect();
+            let place = Rank::at(&places, to);
             match moved {
                 Item::Clip(record) => {
-                    self.give(&[(record.number, Particular::Drawer(Some((drawer.number, place))))]).await?;
+                    self.set_attributes(&[(record.number, Attribute::Drawer(Some((drawer.number, place))))]).await?;
                 }
                 Item::Heading(heading) => {
                     let (words, stamp) = (Some(heading.words.as_str()), self.history.stamps.next());
@@ -391,9 +391,9 @@ impl Keeping {
                     None => return Err(DrawerError::NoSuchPlace(place)),
                 },
                 None => {
-                    let places: Vec<Order> = items.iter().filter_map(|item| item.place().cloned()).collect();
+                    let places: Vec<Rank> = items.iter().filter_map(|item| item.place().cloned()).collect();
                     let index = asked.at.map_or(places.len(), |at| (at.max(1) as usize - 1).min(places.len()));
-                    let place = Order::at(&places, index);
+                    let place = Rank::at(&places, index);
                     let id = random_id()?;
                     let stamp = self.history.stamps.next();
                     self.history
@@ -411,7 +411,7 @@ impl Keeping {
             let _alone = self.keeping.lock().await;
             let drawer = self.find_drawer(given).await?;
             let items = self.items(drawer.number).await?;
-            let places: Vec<Order> = items.iter().filter_map(|item| item.place().cloned()).collect();
+            let places: Vec<Rank> = items.iter().filter_map(|item| item.place().cloned()).collect();
             let mut given = Vec::new();
             let mut start = 0;
             while start < items.len() {
@@ -438,11 +438,11 @@ impl Keeping {
                     }
                 }
                 for (place, (_, record)) in places[start..].iter().zip(&sorted) {
-                    given.push((record.number, Particular::Drawer(Some((drawer.number, place.clone())))));
+                    given.push((record.number, Attribute::Drawer(Some((drawer.number, place.clone())))));
                 }
                 start += clips.len() + 1;
             }
-            self.give(&given).await?;
+            self.set_attributes(&given).await?;
         }
         self.drawer(given).await
     }

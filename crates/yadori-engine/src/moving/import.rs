@@ -22,7 +22,7 @@ use tokio::sync::mpsc;
 use yadori_core::capture::Copy;
 use yadori_core::search::fold::fold;
 use yadori_core::{ClipId, Format, MillisSinceEpoch, Source, Stamp, format};
-use yadori_store::{ClipRecord, MovedIn, Particular, StoreError};
+use yadori_store::{Attribute, ClipRecord, MovedIn, StoreError};
 use zip::ZipArchive;
 
 /// Longest line of the list.
@@ -394,7 +394,7 @@ impl<'a> Import<'a> {
                 self.handle.block_on(async {
                     let _alone = self.service.keeping.keeping.lock().await;
                     let place = self.service.keeping.last_pin().await?;
-                    self.service.keeping.give(&[(record.number, Particular::Pin(Some(place)))]).await
+                    self.service.keeping.set_attributes(&[(record.number, Attribute::Pin(Some(place)))]).await
                 })?;
             }
         }

@@ -89,11 +89,11 @@ impl Retention {
             let numbers: Vec<u64> =
                 self.history.store.bin(0, BATCH).await?.iter().map(|record| record.number).collect();
             if numbers.is_empty() {
-                self.scrub();
+                self.secure_erase();
                 return Ok(forgotten);
             }
             forgotten += numbers.len() as u64;
-            self.shred_all(&numbers).await?;
+            self.purge_all(&numbers).await?;
         }
     }
 }

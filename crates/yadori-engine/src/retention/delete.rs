@@ -13,7 +13,7 @@ use yadori_core::search::Query;
 use yadori_core::search::fold::fold;
 use yadori_core::search::query::Filter;
 use yadori_core::{ClipId, Kind};
-use yadori_store::{GENTLE, How, Step, StoreError};
+use yadori_store::{GENTLE, OperationKind, StoreError, UndoableOperation};
 
 /// Clips forgotten for good in one transaction.
 const BATCH: usize = 50;
@@ -43,7 +43,7 @@ pub struct Deleted {
     /// The clips, as they were.
     pub clips: Vec<Listed>,
     /// The step that can be undone; none if they are gone for good.
-    pub step: Option<Step>,
+    pub step: Option<UndoableOperation>,
 }
 
 /// What is to be cleared: clips that meet all that is given.
@@ -81,7 +81,7 @@ pub struct Cleared {
     /// How many clips the history still has.
     pub left: u64,
     /// The step that can be undone, if anything went and not for good.
-    pub step: Option<Step>,
+    pub step: Option<UndoableOperation>,
 }
 
 impl Retention {
@@ -91,12 +91,12 @@ impl Retention {
         let clips = if for_good { self.find_for_good(names).await? } else { self.find_listed(names).await? };
         let numbers: Vec<u64> = clips.iter().map(|clip| clip.record.number).collect();
         if for_good {
-            self.shred_all(&numbers).await?;
-            self.scrub();
+            self.purge_all(&numbers).await?;
+            self.secure_erase();
             return Ok(Deleted { clips, step: None });
         }
         let ids: Vec<ClipId> = clips.iter().map(|clip| clip.record.id).collect();
-        let step = self.do_step(How::Delete, numbers, &ids).await?;
+        let step = self.do_step(OperationKind::Delete, numbers, &ids).await?;
         Ok(Deleted { clips, step: Some(step) })
     }
 
@@ -128,7 +128,12 @@ impl Retention {
 
     /// Records and does a step. What goes is out of the history on return; a large step is still written to each
     /// clip after that.
-    async fn do_step(self: &Arc<Self>, how: How, numbers: Vec<u64>, ids: &[ClipId]) -> Result<Step, StoreError> {
+    async fn do_step(
+        self: &Arc<Self>,
+        how: OperationKind,
+        numbers: Vec<u64>,
+        ids: &[ClipId],
+    ) -> Result<UndoableOperation, StoreError> {
         // Two large steps at once would undo each other's work.
         let alone = self.stepping.clone().lock_owned().await;
         let stamp = self.history.stamps.next();
@@ -146,7 +151,7 @@ impl Retention {
     }
 
     /// Does the rest of a large step in parts, while copies go on being captured.
-    fn carry_on(self: &Arc<Self>, mut step: Step, alone: OwnedMutexGuard<()>) {
+    fn carry_on(self: &Arc<Self>, mut step: UndoableOperation, alone: OwnedMutexGuard<()>) {
         let service = self.clone();
         self.background.tasks.spawn(async move {
             let _alone = alone;
@@ -175,9 +180,9 @@ impl Retention {
     }
 
     /// Forgets clips for good, in batches.
-    pub(crate) async fn shred_all(&self, numbers: &[u64]) -> Result<(), StoreError> {
+    pub(crate) async fn purge_all(&self, numbers: &[u64]) -> Result<(), StoreError> {
         for batch in numbers.chunks(BATCH) {
-            self.history.ledger.changed(self.history.store.shred(batch, self.history.stamps.next()).await?);
+            self.history.ledger.changed(self.history.store.purge(batch, self.history.stamps.next()).await?);
         }
         self.history.forgetting.notify_one();
         self.history.ledger.status_changed();
@@ -185,11 +190,11 @@ impl Retention {
     }
 
     /// Has what was forgotten for good written over, while everything goes on.
-    pub(crate) fn scrub(self: &Arc<Self>) {
+    pub(crate) fn secure_erase(self: &Arc<Self>) {
         let service = self.clone();
         self.background.tasks.spawn(async move {
             let _alone = service.scrubbing.lock().await;
-            if let Err(error) = service.history.store.scrub().await {
+            if let Err(error) = service.history.store.secure_erase().await {
                 tracing::info!(
                     error = yadori_core::with_causes(&error),
                     "the database does not write over what was forgotten"
@@ -219,11 +224,11 @@ impl Retention {
         }
         let (ids, numbers): (Vec<ClipId>, Vec<u64>) = going.into_iter().unzip();
         if asked.for_good {
-            self.shred_all(&numbers).await?;
-            self.scrub();
+            self.purge_all(&numbers).await?;
+            self.secure_erase();
             return Ok(cleared);
         }
-        let how = if asked.kept_too { How::Delete } else { How::Clear };
+        let how = if asked.kept_too { OperationKind::Delete } else { OperationKind::Clear };
         let step = self.do_step(how, numbers, &ids).await?;
         cleared.step = Some(step);
         Ok(cleared)

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use thiserror::Error;
 use yadori_core::retention;
-use yadori_store::{ClipRecord, QUICK, Step, StoreError};
+use yadori_store::{ClipRecord, QUICK, StoreError, UndoableOperation};
 
 /// Clips that an undo lists.
 const SHOWN: usize = 50;
@@ -36,7 +36,7 @@ pub enum UndoError {
 #[derive(Clone, Debug)]
 pub struct Undone {
     /// The step.
-    pub step: Step,
+    pub step: UndoableOperation,
     /// The first of its clips: those that are back, or that have gone again.
     pub clips: Vec<Listed>,
 }
@@ -85,7 +85,7 @@ impl Retention {
     }
 
     /// What a step that was undone or redone was about.
-    async fn settle_step(&self, step: Step) -> Result<Undone, UndoError> {
+    async fn settle_step(&self, step: UndoableOperation) -> Result<Undone, UndoError> {
         self.history.forgetting.notify_one();
         self.history.ledger.status_changed();
         let first = &step.clips[..step.clips.len().min(SHOWN)];
@@ -100,7 +100,7 @@ impl Retention {
     }
 
     /// What can be undone, and what has been, latest first, each with one of its clips.
-    pub async fn steps(&self) -> Result<Vec<(Step, Option<Listed>)>, StoreError> {
+    pub async fn steps(&self) -> Result<Vec<(UndoableOperation, Option<Listed>)>, StoreError> {
         let mut shown = Vec::new();
         for step in self.history.store.steps(retention::bin_horizon(now())).await? {
             let example = match step.clips.first() {

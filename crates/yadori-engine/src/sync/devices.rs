@@ -128,7 +128,7 @@ impl DeviceSync {
     fn device_shown(&self, record: &DeviceRecord, all: &[DeviceRecord], latest: u64) -> Device {
         let id = record.device.as_ref().map(shared::Device::id);
         let connected = id.is_some_and(|id| self.links.is_connected(id));
-        let standing = id.map(|id| self.links.standing(id)).unwrap_or_default();
+        let status_of = id.map(|id| self.links.status_of(id)).unwrap_or_default();
         let read = record.read.map_or(0, |(_, upto)| upto);
         let mut notes = Vec::new();
         let introducer = record.introduced_by.and_then(|id| named(all, id)).filter(|_| is_linked(record));
@@ -136,13 +136,13 @@ impl DeviceSync {
             notes.push(format!("introduced by {introducer}; it was never paired with this device"));
         }
         if !record.own {
-            if standing.clock.unsigned_abs() > CLOCK_MILLIS {
-                let off = about(standing.clock.unsigned_abs());
-                let way = if standing.clock > 0 { "ahead of" } else { "behind" };
+            if status_of.clock.unsigned_abs() > CLOCK_MILLIS {
+                let off = about(status_of.clock.unsigned_abs());
+                let way = if status_of.clock > 0 { "ahead of" } else { "behind" };
                 notes.push(format!("its clock is {off} {way} this one's"));
             }
-            if let Some(trouble) = standing.trouble.filter(|_| !connected) {
-                notes.push(trouble);
+            if let Some(last_error) = status_of.last_error.filter(|_| !connected) {
+                notes.push(last_error);
             }
             if !connected && record.seen_at.is_some_and(|seen| seen < now().minus(LONG_AWAY)) {
                 notes.push("away for more than half a year: if it will not come back, remove it".into());
@@ -158,7 +158,7 @@ impl DeviceSync {
             },
             seen_at: record.seen_at.filter(|_| !record.own),
             behind: if record.own { 0 } else { latest.saturating_sub(record.acknowledged) },
-            ahead: if record.own { 0 } else { standing.latest.saturating_sub(read) },
+            ahead: if record.own { 0 } else { status_of.latest.saturating_sub(read) },
             addresses: if record.own {
                 self.link_addresses()
             } else {

@@ -9,9 +9,9 @@ use std::time::Duration;
 use tokio::net::TcpStream;
 use yadori_core::DeviceId;
 use yadori_core::shared::Device;
+use yadori_link::connection;
 use yadori_link::identity::Pin;
-use yadori_link::line;
-use yadori_link::tls::{Connection, Doors};
+use yadori_link::tls::{Connection, TlsEndpoint};
 use yadori_store::DeviceRecord;
 
 /// How long an address may take to answer.
@@ -69,7 +69,7 @@ impl DeviceSync {
     async fn dial_on(self: &Arc<Self>, id: DeviceId) {
         let mut pause = PAUSES.0;
         let mut woken = self.links.wake.subscribe();
-        let mut ended = self.links.lines_changed.subscribe();
+        let mut ended = self.links.connections_changed.subscribe();
         loop {
             woken.mark_unchanged();
             ended.mark_unchanged();
@@ -89,14 +89,14 @@ impl DeviceSync {
                 match self.reach(record).await {
                     Ok(connection) => {
                         let began = tokio::time::Instant::now();
-                        let before = self.links.standing(id).progress;
-                        self.hold(connection).await;
+                        let before = self.links.status_of(id).progress;
+                        self.run_connection(connection).await;
                         // A line that breaks again and again, but brings something each time, is made again at once.
-                        if self.links.standing(id).progress > before || began.elapsed() > PAUSES.1 {
+                        if self.links.status_of(id).progress > before || began.elapsed() > PAUSES.1 {
                             pause = PAUSES.0;
                         }
                     }
-                    Err(why) => self.links.note(id, |standing| standing.trouble = Some(why)),
+                    Err(why) => self.links.note(id, |status_of| status_of.last_error = Some(why)),
                 }
             }
             // As long as there is a connection, whoever made it, there is nothing to be done.
@@ -119,16 +119,16 @@ impl DeviceSync {
 
     /// Connects with a device: where it was last reached, or else wherever it says that it is, or was found.
     async fn reach(&self, record: DeviceRecord) -> Result<Connection, String> {
-        let Some(doors) = self.links.doors_if_any() else { return Err("this device has no key".into()) };
+        let Some(endpoint) = self.links.endpoint_if_any() else { return Err("this device has no key".into()) };
         let Some(device) = record.device else { return Err("it has no key".into()) };
         let mut why = "it has told no address".to_owned();
         if let Some(address) = &record.reached {
-            match reach_at(&doors, device.key, address, Duration::ZERO).await {
+            match reach_at(&endpoint, device.key, address, Duration::ZERO).await {
                 Ok((connection, _)) => return Ok(connection),
-                Err(trouble) => why = trouble,
+                Err(last_error) => why = last_error,
             }
         }
-        let found = self.links.standing(device.id()).found;
+        let found = self.links.status_of(device.id()).found;
         let mut addresses: Vec<&String> = Vec::new();
         for address in found.iter().chain(&device.addresses.value) {
             if Some(address) != record.reached.as_ref() && !addresses.contains(&address) {
@@ -139,7 +139,7 @@ impl DeviceSync {
         let mut tries: FuturesUnordered<_> = addresses
             .into_iter()
             .zip(0..)
-            .map(|(address, place)| reach_at(&doors, device.key, address, STAGGER * place))
+            .map(|(address, place)| reach_at(&endpoint, device.key, address, STAGGER * place))
             .collect();
         while let Some(tried) = tries.next().await {
             match tried {
@@ -149,7 +149,7 @@ impl DeviceSync {
                     }
                     return Ok(connection);
                 }
-                Err(trouble) => why = trouble,
+                Err(last_error) => why = last_error,
             }
         }
         Err(why)
@@ -158,16 +158,16 @@ impl DeviceSync {
 
 /// Connects with the device that has this pin at one address, after so long. Gives the connection and the address.
 async fn reach_at<'a>(
-    doors: &Doors,
+    endpoint: &TlsEndpoint,
     pin: Pin,
     address: &'a str,
     after: Duration,
 ) -> Result<(Connection, &'a str), String> {
     tokio::time::sleep(after).await;
     let made = match tokio::time::timeout(CONNECTING, TcpStream::connect(address)).await {
-        Ok(Ok(stream)) => doors.make(stream, Some(pin)).await,
+        Ok(Ok(stream)) => endpoint.make(stream, Some(pin)).await,
         Ok(Err(error)) => Err(error),
         Err(_) => Err(std::io::ErrorKind::TimedOut.into()),
     };
-    made.map(|connection| (connection, address)).map_err(|error| format!("{address}: {}", line::in_words(&error)))
+    made.map(|connection| (connection, address)).map_err(|error| format!("{address}: {}", connection::in_words(&error)))
 }

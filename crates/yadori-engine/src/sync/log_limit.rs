@@ -16,7 +16,7 @@ pub struct LogLimit(Mutex<Period>);
 #[derive(Debug, Default)]
 struct Period {
     began: Option<Instant>,
-    lines: u32,
+    connections: u32,
 }
 
 impl LogLimit {
@@ -30,11 +30,11 @@ impl LogLimit {
         let mut period = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         let mut left_out = 0;
         if period.began.is_none_or(|began| now.duration_since(began) >= PERIOD) {
-            left_out = period.lines.saturating_sub(LINES);
-            *period = Period { began: Some(now), lines: 0 };
+            left_out = period.connections.saturating_sub(LINES);
+            *period = Period { began: Some(now), connections: 0 };
         }
-        period.lines = period.lines.saturating_add(1);
-        (period.lines <= LINES).then_some(left_out)
+        period.connections = period.connections.saturating_add(1);
+        (period.connections <= LINES).then_some(left_out)
     }
 }
 

@@ -66,14 +66,14 @@ impl DeviceSync {
     }
 
     async fn look_around_from(&self, addresses: &[String]) -> Result<(), mdns_sd::Error> {
-        let (Some(doors), Some(listening)) = (self.links.doors_if_any(), self.links.listening()) else {
+        let (Some(endpoint), Some(listening)) = (self.links.endpoint_if_any(), self.links.listening()) else {
             // It has no others yet.
             return std::future::pending().await;
         };
         let present = Present(ServiceDaemon::new()?);
         // When the network changes, the kernel says so, and this begins anew.
         present.0.set_ip_check_interval(0)?;
-        let id = doors.identity().id();
+        let id = endpoint.identity().id();
         let host = format!("yadori-{}.local.", id.fingerprint());
         let properties = [(ID, id.to_string())];
         let ips: Vec<std::net::IpAddr> =
@@ -101,10 +101,10 @@ impl DeviceSync {
         let mut addresses: Vec<String> = found.addresses.iter().map(|ip| at(ip.to_ip_addr())).collect();
         addresses.sort_unstable();
         addresses.truncate(ADDRESSES);
-        let is_news = self.links.standing(id).found != addresses;
+        let is_news = self.links.status_of(id).found != addresses;
         if is_news {
             tracing::info!(device = %id, "found a device on the local network");
-            self.links.note(id, |standing| standing.found = addresses);
+            self.links.note(id, |status_of| status_of.found = addresses);
         }
         // It may be back where it was before.
         if !self.links.is_connected(id) {

@@ -52,9 +52,9 @@ impl DeviceSync {
                 told(&listener).await?;
                 tokio::time::sleep(SETTLING).await;
                 tracing::debug!("the network has changed");
-                if self.links.doors_if_any().is_some() {
+                if self.links.endpoint_if_any().is_some() {
                     // A connection over an address that is gone would not break by itself.
-                    self.links.try_out_lines();
+                    self.links.try_out_connections();
                     self.links.wake_up();
                 }
             }

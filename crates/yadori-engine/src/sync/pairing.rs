@@ -1,6 +1,6 @@
 //! Two devices meet for the first time: one shows a code, the other is given it.
 
-use super::lines::why_over;
+use super::connections::why_over;
 use super::{Invitation, LinkError, locked};
 use crate::clock::{latest_believed, now};
 use crate::sync::DeviceSync;
@@ -15,10 +15,10 @@ use yadori_core::MillisSinceEpoch;
 use yadori_core::merge::Register;
 use yadori_core::shared::{Device, Item, MOST_DEVICES};
 use yadori_link::code::{Code, NotACode};
+use yadori_link::connection::{self, hear, hear_devices, say, say_devices};
 use yadori_link::exchange::Ending;
 use yadori_link::frame::{Bye, Hello, VERSIONS};
 use yadori_link::identity::Pin;
-use yadori_link::line::{self, hear, hear_devices, say, say_devices};
 use yadori_link::pairing::{Pairing, Side};
 use yadori_link::tls::Connection;
 use yadori_store::StoreError;
@@ -56,7 +56,7 @@ pub enum JoinError {
     #[error(transparent)]
     Code(#[from] NotACode),
     /// Nobody answers there.
-    #[error("{address} cannot be reached: {}", line::in_words(source))]
+    #[error("{address} cannot be reached: {}", connection::in_words(source))]
     Unreachable {
         /// The address.
         address: String,
@@ -85,7 +85,7 @@ pub enum JoinError {
     #[error("that is this device itself")]
     Itself,
     /// The connection broke.
-    #[error("the other device did not go on: {}", line::in_words(.0))]
+    #[error("the other device did not go on: {}", connection::in_words(.0))]
     Broken(io::Error),
     /// Something else.
     #[error(transparent)]
@@ -108,7 +108,7 @@ impl DeviceSync {
         let mut random = [0; 5];
         getrandom::fill(&mut random).map_err(|_| InviteError::Randomness)?;
         let code = Code::new(random);
-        self.doors().await?;
+        self.endpoint().await?;
         self.listen_for_devices().await?;
         let until = now().plus(seconds * 1000);
         *locked(&self.links.invitation) = Some(Invitation { code: code.clone(), until, tries: BTreeMap::new() });
@@ -161,7 +161,7 @@ impl DeviceSync {
     }
 
     async fn meet(self: &Arc<Self>, mut connection: Connection, from: SocketAddr) -> Result<Device, JoinError> {
-        let doors = self.doors().await?;
+        let endpoint = self.endpoint().await?;
         let broken = JoinError::Broken;
         let first = hear(&mut connection).await.map_err(broken)?;
         if self.was_removed(&connection.peer).await? {
@@ -178,7 +178,7 @@ impl DeviceSync {
                 Code::new(random)
             }
         };
-        let (pairing, second) = Pairing::begin(Side::Invites, &code, &connection.peer, &doors.identity().pin());
+        let (pairing, second) = Pairing::begin(Side::Invites, &code, &connection.peer, &endpoint.identity().pin());
         // What is no message of a pairing tells nothing of the code, and is no try; nor is breaking off before the proof.
         let agreed = pairing.agree(&first).map_err(|_| JoinError::WrongCode)?;
         say(&mut connection, &second).await.map_err(broken)?;
@@ -227,7 +227,7 @@ impl DeviceSync {
             }
             address => address.to_owned(),
         };
-        let doors = self.doors().await?;
+        let endpoint = self.endpoint().await?;
         if let Err(error) = self.listen_for_devices().await {
             tracing::warn!(error = yadori_core::with_causes(&error), "other devices cannot reach this one");
         }
@@ -238,8 +238,8 @@ impl DeviceSync {
             .map_err(|_| unreachable(io::ErrorKind::TimedOut.into()))?
             .map_err(unreachable)?;
         let not_invited = |_| JoinError::NotInvited(address.clone());
-        let mut connection = doors.make(stream, None).await.map_err(not_invited)?;
-        let (own, other) = (doors.identity().pin(), connection.peer);
+        let mut connection = endpoint.make(stream, None).await.map_err(not_invited)?;
+        let (own, other) = (endpoint.identity().pin(), connection.peer);
         if own == other {
             return Err(JoinError::Itself);
         }
@@ -265,10 +265,10 @@ impl DeviceSync {
     async fn greet(&self, connection: &mut Connection) -> Result<(), JoinError> {
         let (feed, latest) = (self.history.store.feed().await?, self.history.store.latest_change().await?);
         let own = Hello { versions: VERSIONS, name: self.history.device.clone(), now: now(), feed, latest, read: None };
-        let other = line::greet(connection, own).await.map_err(JoinError::Broken)?;
+        let other = connection::greet(connection, own).await.map_err(JoinError::Broken)?;
         match other.objection(now()) {
             Some(objection) => Err(JoinError::Unlike(Ending::Here(objection))),
-            None => Ok(self.mend_stamps().await?),
+            None => Ok(self.repair_clock().await?),
         }
     }
 

@@ -9,9 +9,9 @@ use std::sync::{Arc, Mutex};
 use thiserror::Error;
 use yadori_core::shared::{Clip, Hash, Item};
 use yadori_core::{ClipId, DeviceId, Kind, Stamp};
+use yadori_link::connection::Records;
 use yadori_link::frame::Hello;
-use yadori_link::line::Records;
-use yadori_store::{Cursor, Heard, Passage, Piece, StoreError};
+use yadori_store::{ApplyOutcome, Cursor, CursorAdvance, Piece, StoreError};
 
 /// The records, as far as one other device is concerned.
 pub(super) struct Peer {
@@ -37,7 +37,7 @@ pub(super) enum PeerError {
 
 impl Peer {
     /// What was heard becomes known here.
-    async fn heard(&self, heard: Heard) -> Result<Vec<(Hash, u64)>, PeerError> {
+    async fn heard(&self, heard: ApplyOutcome) -> Result<Vec<(Hash, u64)>, PeerError> {
         let service = &self.service;
         service.history.stamps.observe(heard.latest);
         if let Some(change) = heard.change {
@@ -48,7 +48,7 @@ impl Peer {
             service.know_linked().await?;
         }
         if heard.purged {
-            service.retention.scrub();
+            service.retention.secure_erase();
         }
         self.draw(heard.pictures);
         if let Some((number, copied)) = heard.latest_copy {
@@ -82,12 +82,12 @@ impl Records for Peer {
 
     async fn greeted(&self, hello: &Hello) -> Result<(), PeerError> {
         let clock = hello.now.0 as i64 - now().0 as i64;
-        self.service.links.note(self.device, |standing| {
-            standing.latest = hello.latest;
-            standing.clock = clock;
-            standing.trouble = None;
+        self.service.links.note(self.device, |status_of| {
+            status_of.latest = hello.latest;
+            status_of.clock = clock;
+            status_of.last_error = None;
         });
-        self.service.mend_stamps().await?;
+        self.service.repair_clock().await?;
         self.service.history.store.acknowledged(self.device, 0, now()).await?;
         self.service.history.ledger.status_changed();
         // What a broken connection left half fetched.
@@ -95,10 +95,10 @@ impl Records for Peer {
         let (service, device) = (self.service.clone(), self.device);
         // There may be more than can wait at once, and none of them is carried out before this is done.
         self.service.background.tasks.spawn(async move {
-            let Some(orders) = service.links.orders(device) else { return };
+            let Some(commands) = service.links.commands(device) else { return };
             for (hash, have) in wanted {
                 let mine = locked(&service.links.fetching).claim(hash, have, device);
-                if mine && orders.send(yadori_link::line::Order::Fetch(hash, have)).await.is_err() {
+                if mine && commands.send(yadori_link::connection::ConnectionCommand::Fetch(hash, have)).await.is_err() {
                     return;
                 }
             }
@@ -107,7 +107,7 @@ impl Records for Peer {
     }
 
     async fn read(&self, after: u64, bytes: usize) -> Result<(u64, Vec<Item>), PeerError> {
-        let told = self.service.history.store.tell_since(after, bytes, &self.service.links.policy()).await?;
+        let told = self.service.history.store.outgoing_since(after, bytes, &self.service.links.policy()).await?;
         if !told.newly_shared.is_empty() {
             let history = &self.service.history;
             history.ledger.announce_again(&history.store.clips(&told.newly_shared).await?);
@@ -117,23 +117,23 @@ impl Records for Peer {
 
     async fn apply(&self, cursor: ([u8; 8], u64), items: Vec<Item>) -> Result<Vec<(Hash, u64)>, PeerError> {
         Self::check(&items)?;
-        let passage = Passage { before: *locked(&self.read), after: cursor };
+        let passage = CursorAdvance { before: *locked(&self.read), after: cursor };
         let policy = || self.service.links.policy();
-        let heard = self.service.history.store.hear(self.device, Some(passage), &items, &policy, now()).await?;
+        let heard = self.service.history.store.apply(self.device, Some(passage), &items, &policy, now()).await?;
         let heard = heard.ok_or(PeerError::Anew)?;
         *locked(&self.read) = Some(cursor);
-        self.service.links.note(self.device, |standing| {
-            standing.latest = standing.latest.max(cursor.1);
-            standing.progress += 1;
+        self.service.links.note(self.device, |status_of| {
+            status_of.latest = status_of.latest.max(cursor.1);
+            status_of.progress += 1;
         });
         self.heard(heard).await
     }
 
     async fn acknowledged(&self, upto: u64) -> Result<(), PeerError> {
-        self.service.links.note(self.device, |standing| {
-            if upto > standing.acknowledged {
-                standing.acknowledged = upto;
-                standing.progress += 1;
+        self.service.links.note(self.device, |status_of| {
+            if upto > status_of.acknowledged {
+                status_of.acknowledged = upto;
+                status_of.progress += 1;
             }
         });
         Ok(self.service.history.store.acknowledged(self.device, upto, now()).await?)
@@ -145,9 +145,9 @@ impl Records for Peer {
     }
 
     async fn store(&self, hash: Hash, at: u64, data: Bytes) -> Result<(u64, bool), PeerError> {
-        let piece = self.service.history.store.hear_content(&hash, at, &data).await?;
+        let piece = self.service.history.store.apply_content(&hash, at, &data).await?;
         let links = &self.service.links;
-        links.note(self.device, |standing| standing.progress += 1);
+        links.note(self.device, |status_of| status_of.progress += 1);
         match piece {
             Piece::More(have) => locked(&links.fetching).has_come(hash, have),
             _ => locked(&links.fetching).is_done(hash),
@@ -183,12 +183,12 @@ impl Records for Peer {
         Self::check(&items)?;
         let [Item::Clip(clip)] = &items else { return Ok(None) };
         let policy = || self.service.links.policy();
-        let heard = self.service.history.store.hear(self.device, None, &items, &policy, now()).await?;
+        let heard = self.service.history.store.apply(self.device, None, &items, &policy, now()).await?;
         let heard = heard.ok_or(PeerError::Anew)?;
         let wants = self.heard(heard).await?;
-        if let Some(orders) = self.service.links.orders(self.device) {
+        if let Some(commands) = self.service.links.commands(self.device) {
             for (hash, have) in wants {
-                let _ = orders.try_send(yadori_link::line::Order::Fetch(hash, have));
+                let _ = commands.try_send(yadori_link::connection::ConnectionCommand::Fetch(hash, have));
             }
         }
         if !recall {
@@ -240,12 +240,12 @@ impl DeviceSync {
 
     /// What this device stamped while its clock was far ahead is brought back to now. That its clock is right at present
     /// is no guess where this is called: another device has just said the same.
-    pub(super) async fn mend_stamps(&self) -> Result<(), StoreError> {
+    pub(super) async fn repair_clock(&self) -> Result<(), StoreError> {
         let believed = latest_believed();
         if self.history.stamps.latest() <= believed {
             return Ok(());
         }
-        let (latest, change) = self.history.store.mend_stamps(believed, now()).await?;
+        let (latest, change) = self.history.store.repair_clock(believed, now()).await?;
         self.history.stamps.go_back_to(latest);
         let mut newest = locked(&self.links.newest);
         *newest = (*newest).min(latest);

@@ -10,7 +10,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
 use yadori_core::sharing::Policy;
-use yadori_link::line::Order;
+use yadori_link::connection::ConnectionCommand;
 use yadori_store::StoreError;
 
 /// How long the other device may take to answer that it has what it was handed.
@@ -106,7 +106,7 @@ impl DeviceSync {
                 return Err(ShareError::Sensitive(position.to_string()));
             }
             self.fetching.fetch_whole(record).await.map_err(|_| ShareError::Elsewhere(position.to_string()))?;
-            let clip = self.history.store.tell_clip(record.number).await?;
+            let clip = self.history.store.outgoing_clip(record.number).await?;
             told.push(clip.ok_or_else(|| FindNameError::NoSuchClip(position.to_string()))?);
         }
         let id = device.device.as_ref().map(yadori_core::shared::Device::id).unwrap_or_default();
@@ -127,21 +127,21 @@ impl DeviceSync {
         recall: bool,
     ) -> Result<(), ShareError> {
         let away = || {
-            let why = self.links.standing(id).trouble.map(|why| format!(" ({why})")).unwrap_or_default();
+            let why = self.links.status_of(id).last_error.map(|why| format!(" ({why})")).unwrap_or_default();
             ShareError::Away(name.to_owned(), why)
         };
         let deadline = tokio::time::Instant::now() + COMING;
-        let mut lines = self.links.lines_changed.subscribe();
+        let mut connections = self.links.connections_changed.subscribe();
         loop {
-            lines.mark_unchanged();
-            if let Some(orders) = self.links.orders(id) {
+            connections.mark_unchanged();
+            if let Some(commands) = self.links.commands(id) {
                 self.links.note_handed(id, &clip);
                 let (reply, answer) = tokio::sync::oneshot::channel();
-                let hand = Order::Hand { clip: Box::new(clip.clone()), recall, reply };
-                if orders.send(hand).await.is_ok() {
+                let hand = ConnectionCommand::Hand { clip: Box::new(clip.clone()), recall, reply };
+                if commands.send(hand).await.is_ok() {
                     match tokio::time::timeout(ANSWER, answer).await {
                         Ok(Ok(None)) => return Ok(()),
-                        Ok(Ok(Some(trouble))) => return Err(ShareError::NotTaken(name.to_owned(), trouble)),
+                        Ok(Ok(Some(last_error))) => return Err(ShareError::NotTaken(name.to_owned(), last_error)),
                         // The connection has ended meanwhile. Handing over twice is the same as once.
                         Ok(Err(_)) => {}
                         Err(_) => return Err(away()),
@@ -149,10 +149,10 @@ impl DeviceSync {
                 }
             }
             // A connection that has just ended, as when the policy changes, is made again at once.
-            let standing = self.links.standing(id);
-            let was_there = standing.ended.is_some_and(|ended| ended.elapsed() < COMING);
-            if !(was_there || standing.trouble.is_none())
-                || tokio::time::timeout_at(deadline, lines.changed()).await.is_err()
+            let status_of = self.links.status_of(id);
+            let was_there = status_of.ended.is_some_and(|ended| ended.elapsed() < COMING);
+            if !(was_there || status_of.last_error.is_none())
+                || tokio::time::timeout_at(deadline, connections.changed()).await.is_err()
             {
                 return Err(away());
             }

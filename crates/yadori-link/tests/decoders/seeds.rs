@@ -5,7 +5,7 @@ use bytes::Bytes;
 use yadori_core::format::PLAIN;
 use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::shared::{Body, BodyFormat, Clip, Device, Drawer, Heading, Item};
-use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Order, Source, Stamp};
+use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
 use yadori_link::code::Code;
 use yadori_link::frame::{Bye, Frame, Hello, VERSIONS, encode};
 use yadori_link::pairing::{Pairing, Side};
@@ -13,7 +13,7 @@ use yadori_link::pairing::{Pairing, Side};
 fn clip() -> Clip {
     let words = Bytes::from_static(b"Lamp 7: Fresnel, gel 202");
     let stamp = Stamp::at_start_of(MillisSinceEpoch(1_790_000_000_000));
-    let place = Order::from_slice(b"nm");
+    let place = Rank::from_slice(b"nm");
     let format = |mime: &str, data: Option<Bytes>| BodyFormat {
         mime: mime.into(),
         size: data.as_ref().map_or(70_000, |data| data.len() as u64),
@@ -48,7 +48,7 @@ fn clip() -> Clip {
 fn said() -> Vec<Frame> {
     let now = MillisSinceEpoch(1_790_000_000_000);
     let stamp = Stamp::at_start_of(now);
-    let place = Order::from_slice(b"n").expect("a place");
+    let place = Rank::from_slice(b"n").expect("a place");
     let gone = Clip { body: None, state: State { deleted: stamp, purged: stamp, ..State::default() }, ..clip() };
     let items = vec![
         Item::Clip(Box::new(clip())),

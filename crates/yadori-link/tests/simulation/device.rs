@@ -6,13 +6,13 @@ use std::sync::LazyLock;
 use yadori_core::format::PLAIN;
 use yadori_core::merge::{Register, State, loses_alias, lost_alias};
 use yadori_core::shared::{ALONG_BYTES, Body, BodyFormat, Clip, Hash, Item};
-use yadori_core::{ClipId, DeviceId, HybridClock, Kind, MillisSinceEpoch, Order, Stamp};
+use yadori_core::{ClipId, DeviceId, HybridClock, Kind, MillisSinceEpoch, Rank, Stamp};
 use yadori_link::frame::CHUNK;
 
 /// A generator of numbers that is the same everywhere (SplitMix64, Steele et al. 2014).
-pub struct Dice(pub u64);
+pub struct TestRng(pub u64);
 
-impl Dice {
+impl TestRng {
     pub fn roll(&mut self) -> u64 {
         self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
         let mut z = self.0;
@@ -125,7 +125,7 @@ impl Device {
     }
 
     /// Something that a person, or the rules, do. Gives the states that came of it.
-    pub fn act(&mut self, dice: &mut Dice, time: u64, edits: bool) -> Known {
+    pub fn act(&mut self, dice: &mut TestRng, time: u64, edits: bool) -> Known {
         let name = dice.below(12) as u8;
         let clip = id(name);
         let stamp = self.clock.tick(self.now(time));
@@ -146,7 +146,7 @@ impl Device {
         if what <= 5 || !self.is_live(clip) && !restorable {
             return vec![self.copy(name, stamp)];
         }
-        let place = Order::from_slice([b'b' + name].as_slice());
+        let place = Rank::from_slice([b'b' + name].as_slice());
         vec![match what {
             6 => self.change(clip, |row| row.state.pin = Register::new(stamp, place)),
             7 => self.change(clip, |row| row.state.pin = Register::new(stamp, None)),

@@ -1,7 +1,7 @@
 //! Starting and ending `mariadbd`.
 
 use super::folder::Folder;
-use super::{Order, ServerError};
+use super::{ServerCommand, ServerError};
 use rustix::process::{Pid, Signal};
 use std::fs;
 use std::io::Read;
@@ -121,8 +121,8 @@ impl Running {
         url.into()
     }
 
-    /// Sends [`Order::Ended`] when the server ends.
-    pub fn tell_when_ended(&self, orders: mpsc::Sender<Order>) {
+    /// Sends [`ServerCommand::Ended`] when the server ends.
+    pub fn tell_when_ended(&self, orders: mpsc::Sender<ServerCommand>) {
         let pid = Pid::from_raw(self.pid as i32);
         let waiting = std::thread::Builder::new().name("database-end".into()).spawn(move || {
             // Waits without reaping, so that the process id stays ours until the keeper has looked.
@@ -130,7 +130,7 @@ impl Running {
             if let Some(pid) = pid {
                 let _ = waitid(WaitId::Pid(pid), WaitIdOptions::EXITED | WaitIdOptions::NOWAIT);
             }
-            let _ = orders.send(Order::Ended);
+            let _ = orders.send(ServerCommand::Ended);
         });
         if let Err(error) = waiting {
             tracing::error!(%error, "nobody watches over the database server");

@@ -53,7 +53,7 @@ pub(super) struct Session {
 }
 
 /// The keys, and the names of the house.
-pub struct Doors {
+pub struct Authenticator {
     token: String,
     address: SocketAddr,
     /// The values of `Host` that mean us, lower-case.
@@ -92,7 +92,7 @@ fn hash(key: &str) -> [u8; 32] {
     blake3::derive_key("yadori 2026-11 console keys", key.as_bytes())
 }
 
-impl Doors {
+impl Authenticator {
     /// Doors at this address, with a new token. `names` are further host names that mean us.
     pub fn new(address: SocketAddr, names: &[String]) -> Result<Self, getrandom::Error> {
         let port = address.port();
@@ -186,12 +186,12 @@ enum Address {
     ForeignOrigin,
 }
 
-fn check_address(doors: &Doors, headers: &HeaderMap, uri: &Uri) -> Address {
+fn check_address(authenticator: &Authenticator, headers: &HeaderMap, uri: &Uri) -> Address {
     let host = headers
         .get(header::HOST)
         .and_then(|host| host.to_str().ok())
         .or_else(|| uri.authority().map(|authority| authority.as_str()));
-    let Some(host) = host.filter(|host| doors.is_our_host(host)) else { return Address::WrongHost };
+    let Some(host) = host.filter(|host| authenticator.is_our_host(host)) else { return Address::WrongHost };
     match headers.get(header::ORIGIN).map(|origin| origin.to_str().unwrap_or_default()) {
         Some(origin) if !origin.eq_ignore_ascii_case(&format!("http://{host}")) => Address::ForeignOrigin,
         _ => Address::Ours,
@@ -224,8 +224,8 @@ const HEADERS: [(HeaderName, &str); 5] = [
 ];
 
 async fn let_in(app: &App, request: Request, next: Next) -> Response {
-    let doors = &app.doors;
-    match check_address(doors, request.headers(), request.uri()) {
+    let authenticator = &app.authenticator;
+    match check_address(authenticator, request.headers(), request.uri()) {
         Address::Ours => {}
         Address::WrongHost => return Problem::wrong_host().into_response(),
         Address::ForeignOrigin => return Problem::foreign_origin().into_response(),
@@ -236,11 +236,11 @@ async fn let_in(app: &App, request: Request, next: Next) -> Response {
         let browser: String = browser.chars().take(BROWSER_CHARS).collect();
         return enter(app, request.method().clone(), &key, &browser).await;
     }
-    if doors.is_token(request.headers()) {
+    if authenticator.is_token(request.headers()) {
         return next.run(request).await;
     }
     let changes = !matches!(*request.method(), Method::GET | Method::HEAD);
-    let sessions = split_session(request.uri().path()).map(|(path, _)| doors.sessions(request.headers(), path));
+    let sessions = split_session(request.uri().path()).map(|(path, _)| authenticator.sessions(request.headers(), path));
     for session in sessions.unwrap_or_default() {
         match has_session(app, session).await {
             Ok(true) if changes && !request.headers().contains_key(header::ORIGIN) => {
@@ -266,19 +266,19 @@ async fn let_in(app: &App, request: Request, next: Next) -> Response {
 async fn has_session(app: &App, session: Session) -> Result<bool, yadori_store::StoreError> {
     let now = now();
     let known = (session.key, session.path);
-    if app.doors.open().sessions.get(&known).is_some_and(|until| *until > now) {
+    if app.authenticator.open().sessions.get(&known).is_some_and(|until| *until > now) {
         return Ok(true);
     }
     let is_known = app.engine.history.store.has_console_session(&session.key, &session.path, now).await?;
     if is_known {
-        app.doors.open().sessions.insert(known, now.plus(BELIEVED_MILLIS));
+        app.authenticator.open().sessions.insert(known, now.plus(BELIEVED_MILLIS));
     }
     Ok(is_known)
 }
 
 /// Waits until the browser of this session is shut out.
 pub(super) async fn is_shut_out(app: &App, session: Session) {
-    let mut shut_out = app.doors.shut_out.subscribe();
+    let mut shut_out = app.authenticator.shut_out.subscribe();
     while shut_out.changed().await.is_ok() {
         if matches!(has_session(app, session).await, Ok(false)) {
             return;
@@ -292,8 +292,8 @@ pub(super) async fn is_shut_out(app: &App, session: Session) {
 /// The way there is a page and no redirect: a cookie that is kept from other sites is not sent along with a redirect of a
 /// link that was followed from elsewhere, as from the file that `yadori console` opens.
 async fn enter(app: &App, method: Method, key: &str, browser: &str) -> Response {
-    let doors = &app.doors;
-    if method != Method::GET || !doors.use_link(key) {
+    let authenticator = &app.authenticator;
+    if method != Method::GET || !authenticator.use_link(key) {
         return super::console::closed();
     }
     let entered = async {
@@ -302,7 +302,8 @@ async fn enter(app: &App, method: Method, key: &str, browser: &str) -> Response 
         app.engine.history.store.add_console_session(&hash(&key), &hash(&place), browser, now(), until).await?;
         let path = format!("{SESSIONS}{place}/");
         let seconds = SESSION_MILLIS / 1000;
-        let cookie = format!("{}={key}; HttpOnly; SameSite=Strict; Path={path}; Max-Age={seconds}", doors.cookie);
+        let cookie =
+            format!("{}={key}; HttpOnly; SameSite=Strict; Path={path}; Max-Age={seconds}", authenticator.cookie);
         let page = format!(
             "<!doctype html>\n<html lang=\"en\"><meta charset=\"utf-8\"><meta http-equiv=\"refresh\" content=\"0; url={path}\">\n\
              <link rel=\"icon\" href=\"data:,\"><title>Yadori</title>\n<p>Opening <a href=\"{path}\">your history</a> …</p>\n</html>\n"
@@ -318,8 +319,8 @@ async fn enter(app: &App, method: Method, key: &str, browser: &str) -> Response 
 mod tests {
     use super::*;
 
-    fn doors() -> Doors {
-        Doors::new(SocketAddr::from(([127, 0, 0, 1], 7436)), &["Workshop.test".into()]).unwrap()
+    fn authenticator() -> Authenticator {
+        Authenticator::new(SocketAddr::from(([127, 0, 0, 1], 7436)), &["Workshop.test".into()]).unwrap()
     }
 
     fn headers(pairs: &[(HeaderName, &str)]) -> HeaderMap {
@@ -327,7 +328,7 @@ mod tests {
     }
 
     fn check(pairs: &[(HeaderName, &str)]) -> Address {
-        check_address(&doors(), &headers(pairs), &Uri::from_static("/api/v1/clips"))
+        check_address(&authenticator(), &headers(pairs), &Uri::from_static("/api/v1/clips"))
     }
 
     #[test]
@@ -351,12 +352,12 @@ mod tests {
 
     #[test]
     fn a_link_works_once_and_a_guess_never() {
-        let doors = doors();
-        let (url, _) = doors.new_link().unwrap();
+        let authenticator = authenticator();
+        let (url, _) = authenticator.new_link().unwrap();
         let key = url.split_once("key=").unwrap().1;
-        assert!(!doors.use_link("guess"));
-        assert!(doors.use_link(key));
-        assert!(!doors.use_link(key));
+        assert!(!authenticator.use_link("guess"));
+        assert!(authenticator.use_link(key));
+        assert!(!authenticator.use_link(key));
     }
 
     #[test]
@@ -372,17 +373,18 @@ mod tests {
         assert_eq!(below("/s/abc/api/v1/clips?q=a%20b"), "/api/v1/clips?q=a%20b");
         assert_eq!((below("/s/abc").as_str(), below("/s/abc/").as_str()), ("/", "/"));
         // Any page on this host may set cookies of this name: none of them hides ours.
-        let all = doors().sessions(&headers(&[(header::COOKIE, "a=b; yadori-7436=other; yadori-7436=own")]), "abc");
+        let all =
+            authenticator().sessions(&headers(&[(header::COOKIE, "a=b; yadori-7436=other; yadori-7436=own")]), "abc");
         assert!(all.iter().any(|session| session.key == hash("own")) && all.len() == 2);
     }
 
     #[test]
     fn the_token_must_be_whole() {
-        let doors = doors();
-        let with = |value: &str| doors.is_token(&headers(&[(header::AUTHORIZATION, value)]));
-        assert!(with(&format!("Bearer {}", doors.token())));
-        assert!(!with(&format!("Bearer {}", &doors.token()[1..])));
+        let authenticator = authenticator();
+        let with = |value: &str| authenticator.is_token(&headers(&[(header::AUTHORIZATION, value)]));
+        assert!(with(&format!("Bearer {}", authenticator.token())));
+        assert!(!with(&format!("Bearer {}", &authenticator.token()[1..])));
         assert!(!with("Bearer "));
-        assert!(!with(doors.token()));
+        assert!(!with(authenticator.token()));
     }
 }

@@ -1,7 +1,7 @@
 //! Editing, reshaping, filling in, and QR codes over HTTP.
 
 use super::App;
-use super::problem::{Asked, Problem, Sent, answer};
+use super::problem::{JsonBody, Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::rejection::BytesRejection;
 use axum::extract::{Path, State};
@@ -20,7 +20,7 @@ use yadori_core::reshape::WAYS;
 pub async fn edit(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Asked<api::EditQuery>,
+    asked: QueryParams<api::EditQuery>,
     body: Result<Bytes, BytesRejection>,
 ) -> Result<Json<api::Edited>, Problem> {
     answer(&app, app.engine.keeping.edit(&name, &body?, asked?.copies).await).await
@@ -29,7 +29,7 @@ pub async fn edit(
 /// Reshape a clip's text: show what would come of it, or save it in the clip's place.
 #[utoipa::path(post, path = "/reshape", tag = "clips", request_body = api::Reshape,
     responses((status = 200, body = api::Reshaped), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 422, body = api::Problem)))]
-pub async fn reshape(State(app): State<App>, asked: Sent<api::Reshape>) -> Result<Json<api::Reshaped>, Problem> {
+pub async fn reshape(State(app): State<App>, asked: JsonBody<api::Reshape>) -> Result<Json<api::Reshaped>, Problem> {
     let api::Reshape { clip, ways, save } = asked?.0;
     answer(&app, app.engine.keeping.reshape(&clip, &ways, save).await).await
 }
@@ -43,7 +43,7 @@ pub async fn ways() -> Json<Vec<api::Way>> {
 /// Fill in the aliases of a text.
 #[utoipa::path(post, path = "/expand", tag = "kept", request_body = api::Expand,
     responses((status = 200, body = api::Expanded), (status = 422, body = api::Problem, description = "Placeholders ask for something.")))]
-pub async fn expand(State(app): State<App>, asked: Sent<api::Expand>) -> Result<Json<api::Expanded>, Problem> {
+pub async fn expand(State(app): State<App>, asked: JsonBody<api::Expand>) -> Result<Json<api::Expanded>, Problem> {
     let api::Expand { text, answers } = asked?.0;
     answer(&app, app.engine.recalling.expand(&text, &answers).await).await
 }

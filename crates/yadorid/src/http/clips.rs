@@ -2,7 +2,7 @@
 
 use super::App;
 use super::contract::Contract;
-use super::problem::{Asked, Problem, Sent, answer};
+use super::problem::{JsonBody, Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::rejection::BytesRejection;
 use axum::extract::{Path, State};
@@ -17,7 +17,7 @@ use yadori_engine::recalling::Recall;
 /// The history, newest first, or the clips that meet a query, best first.
 #[utoipa::path(get, path = "/clips", params(api::ListQuery), tag = "clips",
     responses((status = 200, body = api::ClipPage), (status = 400, body = api::Problem, description = "The query, cursor or limit makes no sense.")))]
-pub async fn list(State(app): State<App>, asked: Asked<api::ListQuery>) -> Result<Json<api::ClipPage>, Problem> {
+pub async fn list(State(app): State<App>, asked: QueryParams<api::ListQuery>) -> Result<Json<api::ClipPage>, Problem> {
     let api::ListQuery { q, cursor, limit, zone } = asked?.0;
     answer(&app, app.engine.history.find(&PageRequest { query: q, cursor, limit, zone }).await).await
 }
@@ -29,7 +29,7 @@ pub async fn list(State(app): State<App>, asked: Asked<api::ListQuery>) -> Resul
         (status = 413, body = api::Problem), (status = 415, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn add(
     State(app): State<App>,
-    particulars: Asked<api::AddQuery>,
+    particulars: QueryParams<api::AddQuery>,
     headers: HeaderMap,
     body: Result<Bytes, BytesRejection>,
 ) -> Result<(StatusCode, Json<api::Added>), Problem> {
@@ -63,7 +63,7 @@ pub async fn show(State(app): State<App>, Path(name): Path<String>) -> Result<Js
 /// Put clips on the clipboard: one with all its formats, several joined; reshaped or filled in on the way out.
 #[utoipa::path(post, path = "/recall", tag = "clips", request_body = api::Recall,
     responses((status = 200, body = api::Recalled), (status = 404, body = api::Problem), (status = 409, body = api::Problem), (status = 422, body = api::Problem)))]
-pub async fn recall(State(app): State<App>, asked: Sent<api::Recall>) -> Result<Json<api::Recalled>, Problem> {
+pub async fn recall(State(app): State<App>, asked: JsonBody<api::Recall>) -> Result<Json<api::Recalled>, Problem> {
     let asked = asked?.0;
     let how = Recall {
         plain: asked.plain,

@@ -40,7 +40,7 @@ pub async fn resume(State(app): State<App>) -> Result<Json<api::Status>, Problem
 /// A link by which one browser is let into the console, once.
 #[utoipa::path(post, path = "/console-links", tag = "service", responses((status = 200, body = api::ConsoleLink)))]
 pub async fn console_link(State(app): State<App>) -> Result<Json<api::ConsoleLink>, Problem> {
-    let (url, until) = app.doors.new_link().map_err(|_| Problem::internal())?;
+    let (url, until) = app.authenticator.new_link().map_err(|_| Problem::internal())?;
     Ok(Json(api::ConsoleLink { url, expires_at: timestamp(until) }))
 }
 

@@ -2,7 +2,7 @@
 
 use super::App;
 use super::contract::{Contract, policy_change};
-use super::problem::{Asked, Problem, Sent, answer};
+use super::problem::{JsonBody, Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::{Path, State};
 use yadori_api as api;
@@ -17,14 +17,14 @@ pub async fn devices(State(app): State<App>) -> Result<Json<Vec<api::Device>>, P
 /// Invite another device: the answer has the code that is entered there.
 #[utoipa::path(post, path = "/devices/invitation", tag = "devices", request_body = api::Invite,
     responses((status = 200, body = api::Invitation), (status = 400, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn invite(State(app): State<App>, asked: Sent<api::Invite>) -> Result<Json<api::Invitation>, Problem> {
+pub async fn invite(State(app): State<App>, asked: JsonBody<api::Invite>) -> Result<Json<api::Invitation>, Problem> {
     answer(&app, app.engine.sync.invite_device(asked?.seconds).await).await
 }
 
 /// Join a device that has invited.
 #[utoipa::path(post, path = "/devices/join", tag = "devices", request_body = api::Join,
     responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 403, body = api::Problem), (status = 502, body = api::Problem)))]
-pub async fn join(State(app): State<App>, asked: Sent<api::Join>) -> Result<Json<api::Device>, Problem> {
+pub async fn join(State(app): State<App>, asked: JsonBody<api::Join>) -> Result<Json<api::Device>, Problem> {
     let api::Join { address, code } = asked?.0;
     answer(&app, app.engine.sync.join_device(&address, &code).await).await
 }
@@ -50,7 +50,7 @@ pub async fn device(State(app): State<App>, Path(name): Path<String>) -> Result<
 pub async fn rename_device(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Sent<api::RenameDevice>,
+    asked: JsonBody<api::RenameDevice>,
 ) -> Result<Json<Vec<api::Device>>, Problem> {
     answer(&app, app.engine.sync.rename_device(&name, &asked?.0.name).await).await
 }
@@ -62,7 +62,7 @@ pub async fn rename_device(
 pub async fn remove_device(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Asked<api::RemoveDeviceQuery>,
+    asked: QueryParams<api::RemoveDeviceQuery>,
 ) -> Result<Json<api::Device>, Problem> {
     answer(&app, app.engine.sync.remove_device(&name, asked?.0.introduced).await).await
 }
@@ -73,7 +73,7 @@ pub async fn remove_device(
 pub async fn fetch(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Asked<api::FetchQuery>,
+    asked: QueryParams<api::FetchQuery>,
 ) -> Result<Json<api::Fetched>, Problem> {
     answer(&app, app.engine.fetching.fetch_more(&name, asked?.0.after).await).await
 }
@@ -81,7 +81,7 @@ pub async fn fetch(
 /// Hand clips over to a device, whatever is shared otherwise.
 #[utoipa::path(post, path = "/send", tag = "devices", request_body = api::Send,
     responses((status = 200, body = api::Sent), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 502, body = api::Problem)))]
-pub async fn send(State(app): State<App>, asked: Sent<api::Send>) -> Result<Json<api::Sent>, Problem> {
+pub async fn send(State(app): State<App>, asked: JsonBody<api::Send>) -> Result<Json<api::Sent>, Problem> {
     let api::Send { clips, to, recall } = asked?.0;
     let sent = app.engine.sync.send(&clips, &to, recall).await;
     let to = sent.as_ref().map(|sent| sent.to.clone()).unwrap_or_default();
@@ -104,7 +104,7 @@ pub async fn sync_now(State(app): State<App>) -> Result<Json<api::Sync>, Problem
 /// Share nothing, for a time or until resumed.
 #[utoipa::path(post, path = "/sync/pause", tag = "devices", request_body = api::Pause,
     responses((status = 200, body = api::Sync), (status = 400, body = api::Problem)))]
-pub async fn pause_sync(State(app): State<App>, asked: Sent<api::Pause>) -> Result<Json<api::Sync>, Problem> {
+pub async fn pause_sync(State(app): State<App>, asked: JsonBody<api::Pause>) -> Result<Json<api::Sync>, Problem> {
     answer(&app, app.engine.sync.pause_sync(asked?.0.seconds).await).await
 }
 
@@ -125,7 +125,7 @@ pub async fn show_policy(State(app): State<App>) -> Json<api::Policy> {
     responses((status = 200, body = api::Policy), (status = 400, body = api::Problem)))]
 pub async fn change_policy(
     State(app): State<App>,
-    asked: Sent<api::PolicyChange>,
+    asked: JsonBody<api::PolicyChange>,
 ) -> Result<Json<api::Policy>, Problem> {
     let asked = asked?.0;
     let change = |policy: &mut Policy| policy_change(policy, &asked);

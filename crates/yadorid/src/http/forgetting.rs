@@ -3,7 +3,7 @@
 use super::App;
 use super::contract::kind_of;
 use super::kept::clips;
-use super::problem::{Asked, Problem, Sent, answer};
+use super::problem::{JsonBody, Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::State;
 use yadori_api as api;
@@ -12,7 +12,7 @@ use yadori_engine::retention::delete::Slice;
 /// Move clips to the bin, or forget them for good.
 #[utoipa::path(post, path = "/delete", tag = "forgetting", request_body = api::Delete,
     responses((status = 200, body = api::Deleted), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn delete(State(app): State<App>, asked: Sent<api::Delete>) -> Result<Json<api::Deleted>, Problem> {
+pub async fn delete(State(app): State<App>, asked: JsonBody<api::Delete>) -> Result<Json<api::Deleted>, Problem> {
     let api::Delete { clips, for_good } = asked?.0;
     answer(&app, app.engine.retention.delete(&clips, for_good).await).await
 }
@@ -20,7 +20,7 @@ pub async fn delete(State(app): State<App>, asked: Sent<api::Delete>) -> Result<
 /// Clear everything that is not kept, or a slice of it; or only count.
 #[utoipa::path(post, path = "/clear", tag = "forgetting", request_body = api::Clear,
     responses((status = 200, body = api::Cleared), (status = 409, body = api::Problem, description = "There are others than were expected.")))]
-pub async fn clear(State(app): State<App>, asked: Sent<api::Clear>) -> Result<Json<api::Cleared>, Problem> {
+pub async fn clear(State(app): State<App>, asked: JsonBody<api::Clear>) -> Result<Json<api::Cleared>, Problem> {
     let asked = asked?.0;
     let slice = Slice {
         older_than_seconds: asked.older_than_seconds,
@@ -39,14 +39,14 @@ pub async fn clear(State(app): State<App>, asked: Sent<api::Clear>) -> Result<Js
 /// Bring back what was deleted, cleared or edited.
 #[utoipa::path(post, path = "/undo", tag = "forgetting", request_body = api::Undo,
     responses((status = 200, body = api::Undone), (status = 404, body = api::Problem)))]
-pub async fn undo(State(app): State<App>, asked: Sent<api::Undo>) -> Result<Json<api::Undone>, Problem> {
+pub async fn undo(State(app): State<App>, asked: JsonBody<api::Undo>) -> Result<Json<api::Undone>, Problem> {
     answer(&app, app.engine.retention.undo(asked?.step).await).await
 }
 
 /// Do again what was undone.
 #[utoipa::path(post, path = "/redo", tag = "forgetting", request_body = api::Undo,
     responses((status = 200, body = api::Undone), (status = 404, body = api::Problem)))]
-pub async fn redo(State(app): State<App>, asked: Sent<api::Undo>) -> Result<Json<api::Undone>, Problem> {
+pub async fn redo(State(app): State<App>, asked: JsonBody<api::Undo>) -> Result<Json<api::Undone>, Problem> {
     answer(&app, app.engine.retention.redo(asked?.step).await).await
 }
 
@@ -59,7 +59,7 @@ pub async fn steps(State(app): State<App>) -> Result<Json<Vec<api::Step>>, Probl
 /// What waits in the bin, latest first.
 #[utoipa::path(get, path = "/bin", tag = "forgetting", params(api::BinQuery),
     responses((status = 200, body = api::Bin), (status = 400, body = api::Problem)))]
-pub async fn bin(State(app): State<App>, asked: Asked<api::BinQuery>) -> Result<Json<api::Bin>, Problem> {
+pub async fn bin(State(app): State<App>, asked: QueryParams<api::BinQuery>) -> Result<Json<api::Bin>, Problem> {
     let api::BinQuery { skip, limit } = asked?.0;
     answer(&app, app.engine.retention.bin(skip.unwrap_or(0), limit).await).await
 }
@@ -67,7 +67,10 @@ pub async fn bin(State(app): State<App>, asked: Asked<api::BinQuery>) -> Result<
 /// Bring clips back from the bin. They are named by the beginnings of their ids, or by their places in the bin.
 #[utoipa::path(post, path = "/bin/restore", tag = "forgetting", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn restore_from_bin(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
+pub async fn restore_from_bin(
+    State(app): State<App>,
+    asked: JsonBody<api::Named>,
+) -> Result<Json<api::Clips>, Problem> {
     clips(&app, app.engine.retention.restore(&asked?.clips).await).await
 }
 

@@ -1,7 +1,7 @@
 //! Pins, particulars, aliases and drawers over HTTP.
 
 use super::App;
-use super::problem::{Asked, Problem, Sent, answer};
+use super::problem::{JsonBody, Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
@@ -27,7 +27,7 @@ pub async fn pins(State(app): State<App>) -> Result<Json<api::Clips>, Problem> {
 /// Pin clips, or move pinned ones to another place among the pinned.
 #[utoipa::path(post, path = "/pins", tag = "kept", request_body = api::Pin,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn pin(State(app): State<App>, asked: Sent<api::Pin>) -> Result<Json<api::Clips>, Problem> {
+pub async fn pin(State(app): State<App>, asked: JsonBody<api::Pin>) -> Result<Json<api::Clips>, Problem> {
     let api::Pin { clips: names, at } = asked?.0;
     clips(&app, app.engine.keeping.pin(&names, at).await).await
 }
@@ -35,7 +35,7 @@ pub async fn pin(State(app): State<App>, asked: Sent<api::Pin>) -> Result<Json<a
 /// Unpin clips; they stay in the history.
 #[utoipa::path(post, path = "/pins/remove", tag = "kept", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn unpin(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
+pub async fn unpin(State(app): State<App>, asked: JsonBody<api::Named>) -> Result<Json<api::Clips>, Problem> {
     clips(&app, app.engine.keeping.unpin(&asked?.clips).await).await
 }
 
@@ -47,7 +47,7 @@ pub async fn unpin(State(app): State<App>, asked: Sent<api::Named>) -> Result<Js
 pub async fn change_clip(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Sent<api::Particulars>,
+    asked: JsonBody<api::Particulars>,
 ) -> Result<Json<api::Clip>, Problem> {
     let api::Particulars { title, mark, alias, take_alias, fills, secret } = asked?.0;
     let change = ClipChange { title, mark, alias, take_alias, fills, secret };
@@ -71,7 +71,7 @@ pub async fn drawers(State(app): State<App>) -> Result<Json<Vec<api::Drawer>>, P
     responses((status = 201, body = api::Drawer), (status = 400, body = api::Problem), (status = 409, body = api::Problem, description = "There is one with this name.")))]
 pub async fn new_drawer(
     State(app): State<App>,
-    asked: Sent<api::DrawerChange>,
+    asked: JsonBody<api::DrawerChange>,
 ) -> Result<(StatusCode, Json<api::Drawer>), Problem> {
     let name = asked?.0.name.unwrap_or_default();
     Ok((StatusCode::CREATED, answer(&app, app.engine.keeping.new_drawer(&name).await).await?))
@@ -94,7 +94,7 @@ pub async fn show_drawer(
 pub async fn change_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Sent<api::DrawerChange>,
+    asked: JsonBody<api::DrawerChange>,
 ) -> Result<Json<api::Drawer>, Problem> {
     let api::DrawerChange { name: new_name, at } = asked?.0;
     answer(&app, app.engine.keeping.change_drawer(&name, new_name.as_deref(), at).await).await
@@ -106,7 +106,7 @@ pub async fn change_drawer(
 pub async fn remove_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Asked<api::RemoveDrawer>,
+    asked: QueryParams<api::RemoveDrawer>,
 ) -> Result<Json<api::Drawer>, Problem> {
     answer(&app, app.engine.keeping.remove_drawer(&name, asked?.0.into.as_deref()).await).await
 }
@@ -117,7 +117,7 @@ pub async fn remove_drawer(
 pub async fn put_into_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Sent<api::Put>,
+    asked: JsonBody<api::Put>,
 ) -> Result<Json<api::Clips>, Problem> {
     let api::Put { clips: names, at } = asked?.0;
     clips(&app, app.engine.keeping.put_into_drawer(&name, &names, at).await).await
@@ -126,7 +126,10 @@ pub async fn put_into_drawer(
 /// Take clips out of whatever drawers they lie in; they stay in the history.
 #[utoipa::path(post, path = "/drawers-take", tag = "kept", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn take_from_drawers(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Clips>, Problem> {
+pub async fn take_from_drawers(
+    State(app): State<App>,
+    asked: JsonBody<api::Named>,
+) -> Result<Json<api::Clips>, Problem> {
     clips(&app, app.engine.keeping.take_from_drawers(&asked?.clips).await).await
 }
 
@@ -136,7 +139,7 @@ pub async fn take_from_drawers(State(app): State<App>, asked: Sent<api::Named>) 
 pub async fn move_in_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Sent<api::MoveItem>,
+    asked: JsonBody<api::MoveItem>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
     let api::MoveItem { place, at } = asked?.0;
     answer(&app, app.engine.keeping.move_in_drawer(&name, place, at).await).await
@@ -148,7 +151,7 @@ pub async fn move_in_drawer(
 pub async fn head_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Sent<api::NewHeading>,
+    asked: JsonBody<api::NewHeading>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
     let api::NewHeading { words, at, instead_of } = asked?.0;
     answer(&app, app.engine.keeping.head_drawer(&name, &NewHeading { words, at, instead_of }).await).await
@@ -160,7 +163,7 @@ pub async fn head_drawer(
 pub async fn sort_drawer(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: Sent<api::Sort>,
+    asked: JsonBody<api::Sort>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
     let by = match asked?.by {
         api::SortBy::Name => SortBy::Name,

@@ -2,7 +2,7 @@
 
 use super::App;
 use super::contract::Contract;
-use super::problem::{Asked, Problem};
+use super::problem::{Problem, QueryParams};
 use axum::body::Body;
 use axum::extract::State;
 use axum::http::{HeaderValue, header};
@@ -17,7 +17,7 @@ use yadori_engine::moving::export::{Form, Selection};
 /// were left out, since they look like secrets.
 #[utoipa::path(get, path = "/export", tag = "moving", params(api::ExportQuery),
     responses((status = 200, description = "The export, as it is made.", content_type = "*/*"), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
-pub async fn export(State(app): State<App>, asked: Asked<api::ExportQuery>) -> Result<Response, Problem> {
+pub async fn export(State(app): State<App>, asked: QueryParams<api::ExportQuery>) -> Result<Response, Problem> {
     let asked = asked?.0;
     let selection = match (asked.clips, asked.drawer, asked.q) {
         (Some(names), _, _) => Selection::Named(names.split(',').map(str::to_owned).collect()),

@@ -36,9 +36,9 @@ use yadori_store::StoreError;
 use yadori_store::private::ServerError;
 
 /// Parameters that a request brings along.
-pub(super) type Asked<T> = Result<Query<T>, QueryRejection>;
+pub(super) type QueryParams<T> = Result<Query<T>, QueryRejection>;
 /// What a request sends as JSON.
-pub(super) type Sent<T> = Result<Json<T>, JsonRejection>;
+pub(super) type JsonBody<T> = Result<Json<T>, JsonRejection>;
 
 /// The answer to what was asked for, or the problem with it, complete with the clips that may have been meant.
 pub(super) async fn answer<T: Contract, E>(app: &App, outcome: Result<T, E>) -> Result<Json<T::As>, Problem>

@@ -2,7 +2,7 @@
 
 use super::App;
 use super::contract::{self, Contract};
-use super::problem::{Asked, Problem, Sent, answer};
+use super::problem::{JsonBody, Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::State;
 use yadori_api as api;
@@ -18,7 +18,10 @@ pub async fn show_rules(State(app): State<App>) -> Json<api::Rules> {
 #[utoipa::path(patch, path = "/rules", tag = "rules", request_body = api::RulesChange,
     responses((status = 200, body = api::Rules), (status = 400, body = api::Problem),
         (status = 409, body = api::Problem, description = "More than half of the history would go; send `confirmed`.")))]
-pub async fn change_rules(State(app): State<App>, asked: Sent<api::RulesChange>) -> Result<Json<api::Rules>, Problem> {
+pub async fn change_rules(
+    State(app): State<App>,
+    asked: JsonBody<api::RulesChange>,
+) -> Result<Json<api::Rules>, Problem> {
     let asked = asked?.0;
     let change = |rules: &mut Rules| contract::rules::change(rules, &asked);
     answer(&app, app.engine.rule_book.change_rules(&change, asked.confirmed).await).await
@@ -29,7 +32,7 @@ pub async fn change_rules(State(app): State<App>, asked: Sent<api::RulesChange>)
     responses((status = 200, body = api::SweepPreview), (status = 400, body = api::Problem)))]
 pub async fn preview_rules(
     State(app): State<App>,
-    asked: Sent<api::RulesChange>,
+    asked: JsonBody<api::RulesChange>,
 ) -> Result<Json<api::SweepPreview>, Problem> {
     let asked = asked?.0;
     let change = |rules: &mut Rules| contract::rules::change(rules, &asked);
@@ -41,7 +44,7 @@ pub async fn preview_rules(
     responses((status = 200, body = api::RulesVerdict)))]
 pub async fn test_rules(
     State(app): State<App>,
-    asked: Sent<api::RulesTest>,
+    asked: JsonBody<api::RulesTest>,
 ) -> Result<Json<api::RulesVerdict>, Problem> {
     let api::RulesTest { text, application } = asked?.0;
     Ok(Json(app.engine.rule_book.test_rules(text, application).contract(&app.engine.rule_book.rules())))
@@ -50,7 +53,10 @@ pub async fn test_rules(
 /// Put all rules back to what they are by default.
 #[utoipa::path(post, path = "/rules/reset", tag = "rules", request_body = api::ResetRules,
     responses((status = 200, body = api::Rules), (status = 409, body = api::Problem)))]
-pub async fn reset_rules(State(app): State<App>, asked: Sent<api::ResetRules>) -> Result<Json<api::Rules>, Problem> {
+pub async fn reset_rules(
+    State(app): State<App>,
+    asked: JsonBody<api::ResetRules>,
+) -> Result<Json<api::Rules>, Problem> {
     answer(&app, app.engine.rule_book.reset_rules(asked?.confirmed).await).await
 }
 
@@ -63,6 +69,6 @@ pub async fn sweep_now(State(app): State<App>) -> Result<Json<api::Swept>, Probl
 /// What is kept, how it grows, what is reused.
 #[utoipa::path(get, path = "/stats", tag = "service", params(api::StatsQuery),
     responses((status = 200, body = api::Stats), (status = 400, body = api::Problem)))]
-pub async fn stats(State(app): State<App>, asked: Asked<api::StatsQuery>) -> Result<Json<api::Stats>, Problem> {
+pub async fn stats(State(app): State<App>, asked: QueryParams<api::StatsQuery>) -> Result<Json<api::Stats>, Problem> {
     answer(&app, app.engine.overview.stats(asked?.days).await).await
 }

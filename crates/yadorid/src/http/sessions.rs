@@ -49,7 +49,7 @@ impl Service {
         }
         for session in &going {
             self.engine.history.store.remove_console_session(&session.hash).await?;
-            self.doors.shut_out(&session.hash);
+            self.authenticator.shut_out(&session.hash);
         }
         Ok(going.into_iter().map(shown).collect())
     }

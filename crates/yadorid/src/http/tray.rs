@@ -1,7 +1,7 @@
 //! The tray over HTTP.
 
 use super::App;
-use super::problem::{Problem, Sent, answer};
+use super::problem::{JsonBody, Problem, answer};
 use axum::Json;
 use axum::extract::State;
 use yadori_api as api;
@@ -15,14 +15,14 @@ pub async fn show_tray(State(app): State<App>) -> Result<Json<api::Tray>, Proble
 
 /// Open the tray: from now on, copies join it.
 #[utoipa::path(post, path = "/tray/open", tag = "tray", request_body = api::OpenTray, responses((status = 200, body = api::Tray)))]
-pub async fn open_tray(State(app): State<App>, asked: Sent<api::OpenTray>) -> Result<Json<api::Tray>, Problem> {
+pub async fn open_tray(State(app): State<App>, asked: JsonBody<api::OpenTray>) -> Result<Json<api::Tray>, Problem> {
     answer(&app, app.engine.dealer.open_tray(asked?.empty).await).await
 }
 
 /// Close the tray. Its clips stay in the history; they can be kept as a drawer.
 #[utoipa::path(post, path = "/tray/close", tag = "tray", request_body = api::CloseTray,
     responses((status = 200, body = api::Tray), (status = 400, body = api::Problem)))]
-pub async fn close_tray(State(app): State<App>, asked: Sent<api::CloseTray>) -> Result<Json<api::Tray>, Problem> {
+pub async fn close_tray(State(app): State<App>, asked: JsonBody<api::CloseTray>) -> Result<Json<api::Tray>, Problem> {
     let api::CloseTray { keep_as, empty } = asked?.0;
     answer(&app, app.engine.dealer.close_tray(keep_as.as_deref(), empty).await).await
 }
@@ -30,14 +30,14 @@ pub async fn close_tray(State(app): State<App>, asked: Sent<api::CloseTray>) -> 
 /// Add clips to the end of the tray.
 #[utoipa::path(post, path = "/tray/add", tag = "tray", request_body = api::Named,
     responses((status = 200, body = api::Tray), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn add_to_tray(State(app): State<App>, asked: Sent<api::Named>) -> Result<Json<api::Tray>, Problem> {
+pub async fn add_to_tray(State(app): State<App>, asked: JsonBody<api::Named>) -> Result<Json<api::Tray>, Problem> {
     answer(&app, app.engine.dealer.add_to_tray(&asked?.clips).await).await
 }
 
 /// Move a clip within the tray, or drop it from there.
 #[utoipa::path(post, path = "/tray/arrange", tag = "tray", request_body = api::TrayPlace,
     responses((status = 200, body = api::Tray), (status = 404, body = api::Problem)))]
-pub async fn arrange_tray(State(app): State<App>, asked: Sent<api::TrayPlace>) -> Result<Json<api::Tray>, Problem> {
+pub async fn arrange_tray(State(app): State<App>, asked: JsonBody<api::TrayPlace>) -> Result<Json<api::Tray>, Problem> {
     let api::TrayPlace { place, at } = asked?.0;
     answer(&app, app.engine.dealer.arrange_tray(place, at).await).await
 }
@@ -57,7 +57,7 @@ pub async fn restart_tray(State(app): State<App>) -> Result<Json<api::Tray>, Pro
 /// Put the first waiting clip on the clipboard, and move on.
 #[utoipa::path(post, path = "/tray/next", tag = "tray", request_body = api::DealNext,
     responses((status = 200, body = api::Dealt), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn next_in_tray(State(app): State<App>, asked: Sent<api::DealNext>) -> Result<Json<api::Dealt>, Problem> {
+pub async fn next_in_tray(State(app): State<App>, asked: JsonBody<api::DealNext>) -> Result<Json<api::Dealt>, Problem> {
     answer(&app, app.engine.dealer.deal_next(asked?.auto).await).await
 }
 
@@ -78,7 +78,7 @@ pub async fn skip_in_tray(State(app): State<App>) -> Result<Json<api::Dealt>, Pr
 #[utoipa::path(post, path = "/tray/pour", tag = "tray", request_body = api::Pour,
     responses((status = 200, body = api::Recalled), (status = 404, body = api::Problem), (status = 409, body = api::Problem),
         (status = 422, body = api::Problem, description = "Not all can be joined.")))]
-pub async fn pour_tray(State(app): State<App>, asked: Sent<api::Pour>) -> Result<Json<api::Recalled>, Problem> {
+pub async fn pour_tray(State(app): State<App>, asked: JsonBody<api::Pour>) -> Result<Json<api::Recalled>, Problem> {
     let api::Pour { join, plain, skip_others, drawer } = asked?.0;
     let how = Recall { join, plain, skip_others, ..Recall::default() };
     answer(&app, app.engine.dealer.pour(drawer.as_deref(), &how).await).await

@@ -10,18 +10,18 @@ use yadori_engine::history::listing::Listed;
 use yadori_engine::retention::bin::{Bin, Binned};
 use yadori_engine::retention::delete::{Cleared, Deleted};
 use yadori_engine::retention::undo::Undone;
-use yadori_store::{How, Step};
+use yadori_store::{OperationKind, UndoableOperation};
 
 /// Until when a step can be undone.
-fn until(step: &Step) -> jiff::Timestamp {
+fn until(step: &UndoableOperation) -> jiff::Timestamp {
     timestamp(step.at.plus(BIN_MILLIS))
 }
 
-fn what(how: How) -> String {
+fn what(how: OperationKind) -> String {
     match how {
-        How::Delete => "delete",
-        How::Clear => "clear",
-        How::Edit => "edit",
+        OperationKind::Delete => "delete",
+        OperationKind::Clear => "clear",
+        OperationKind::Edit => "edit",
     }
     .into()
 }
@@ -66,7 +66,7 @@ impl Contract for Undone {
     }
 }
 
-impl Contract for (Step, Option<Listed>) {
+impl Contract for (UndoableOperation, Option<Listed>) {
     type As = api::Step;
 
     fn contract(self, rules: &Checked) -> api::Step {

@@ -1,0 +1,592 @@
+//! The budgets: what a person waits for, beside the limit of what this machine could do at all, measured in
+//! the same run. Prints a table, or JSON with `--json`; with `--write FILE` the table goes to a page as well.
+//! `--quick` leaves out the million clips; `--links` measures linked devices only.
+
+#[path = "parts/links.rs"]
+mod links;
+#[path = "../../yadori-core/benches/texts.rs"]
+mod texts;
+
+use serde::Serialize;
+use sqlx::MySqlPool;
+use std::path::Path;
+use std::time::{Duration, Instant};
+use yadori_core::amounts::DAY;
+use yadori_core::retention::{Candidate, Limits, RetentionRules, Scope, plan};
+use yadori_core::search::fold::fold;
+use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
+use yadori_e2e::home::Home;
+use yadori_e2e::measuring::Desk;
+use yadori_e2e::service::{Service, client, command};
+use yadori_store::Store;
+use yadori_store::private::{PrivateServer, ServerState};
+
+/// A figure beside its limit.
+#[derive(Serialize)]
+struct Row {
+    what: String,
+    ours: f64,
+    unit: &'static str,
+    /// What the limit is, and its figure in the same unit.
+    limit: Option<(String, f64)>,
+    /// The worst that may stand.
+    budget: Option<f64>,
+    /// Whether the budget is one of the ratio of ours to the limit.
+    budget_is_ratio: bool,
+}
+
+#[derive(Default)]
+struct Report {
+    rows: Vec<Row>,
+}
+
+impl Report {
+    fn add(
+        &mut self,
+        what: impl Into<String>,
+        ours: f64,
+        unit: &'static str,
+        limit: Option<(&str, f64)>,
+        budget: Option<f64>,
+        budget_is_ratio: bool,
+    ) {
+        let row = Row {
+            what: what.into(),
+            ours,
+            unit,
+            limit: limit.map(|(name, value)| (name.to_owned(), value)),
+            budget,
+            budget_is_ratio,
+        };
+        eprintln!("{}", line(&row));
+        self.rows.push(row);
+    }
+}
+
+fn line(row: &Row) -> String {
+    let (limit, ratio) = match &row.limit {
+        Some((name, value)) => (format!("{value:.3} ({name})"), format!("{:.2}", row.ours / value)),
+        None => (String::new(), String::new()),
+    };
+    let judged =
+        if row.budget_is_ratio { row.limit.as_ref().map(|(_, value)| row.ours / value) } else { Some(row.ours) };
+    let verdict = match (row.budget, judged) {
+        (Some(budget), Some(judged)) => {
+            let what = if row.budget_is_ratio { format!("ratio ≤ {budget}") } else { format!("≤ {budget}") };
+            format!("{what}: {}", if judged <= budget { "met" } else { "**not met**" })
+        }
+        _ => String::new(),
+    };
+    format!("| {} | {:.3} {} | {limit} | {ratio} | {verdict} |", row.what, row.ours, row.unit)
+}
+
+fn quantile(samples: &mut [Duration], share: f64) -> f64 {
+    samples.sort_unstable();
+    let place = ((samples.len() - 1) as f64 * share).round() as usize;
+    samples[place].as_secs_f64() * 1000.0
+}
+
+fn time<T>(mut work: impl FnMut() -> T) -> Duration {
+    let before = Instant::now();
+    std::hint::black_box(work());
+    before.elapsed()
+}
+
+fn main() {
+    let arguments: Vec<String> = std::env::args().collect();
+    let has = |name: &str| arguments.iter().any(|argument| argument == name);
+    if has("--test") || has("--list") {
+        return;
+    }
+    let runtime =
+        tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().expect("a runtime");
+    let mut report = Report::default();
+    if has("--links") {
+        links::links(&mut report, &runtime);
+        println!("{}", table(&report));
+        return;
+    }
+    copies(&mut report, &runtime);
+    bursts(&mut report);
+    plans(&mut report);
+    moves(&mut report, &runtime);
+    links::links(&mut report, &runtime);
+    sizes(&mut report, &runtime, if has("--quick") { &[1_000, 100_000] } else { &[1_000, 100_000, 1_000_000] });
+    if has("--json") {
+        println!("{}", serde_json::to_string_pretty(&report.rows).expect("plain data"));
+    } else {
+        println!("{}", table(&report));
+    }
+    if let Some(place) = arguments.iter().position(|argument| argument == "--write") {
+        std::fs::write(&arguments[place + 1], page(&report, has("--quick"))).expect("the page");
+    }
+}
+
+fn table(report: &Report) -> String {
+    let mut text =
+        String::from("| what | ours | limit, same run | ratio | budget |\n| --- | --- | --- | --- | --- |\n");
+    for row in &report.rows {
+        text.push_str(&line(row));
+        text.push('\n');
+    }
+    text
+}
+
+fn page(report: &Report, quick: bool) -> String {
+    let date = jiff::Timestamp::now().strftime("%Y-%m-%d");
+    let cores = std::thread::available_parallelism().map_or(1, usize::from);
+    format!(
+        "# Benchmarks\n\nMade by `script/bench` on {date}, on a shared machine of {cores} cores; do not edit. Times vary with what else\n\
+         the machine does; the ratio to the limit, which was measured in the same run, varies less. A limit is what\n\
+         would be left if we did nothing at all: the bare transfer of the selection, one durable insert, one scan of the text.\n{}\n{}",
+        if quick { "This run was made with `--quick`: it stops at 100,000 clips.\n" } else { "" },
+        table(report)
+    )
+}
+
+/// A private database for measuring the limits in.
+struct Scratch {
+    server: PrivateServer,
+    pool: MySqlPool,
+    _home: Home,
+}
+
+async fn scratch() -> Scratch {
+    let home = Home::new();
+    let server = PrivateServer::start(&home.path().join("data/database")).await.expect("a database");
+    let url = url(&server);
+    let pool = MySqlPool::connect(&url).await.expect("a connection");
+    sqlx::query("CREATE TABLE bare (no BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY, content LONGBLOB NOT NULL) ENGINE = InnoDB").execute(&pool).await.expect("a table");
+    Scratch { server, pool, _home: home }
+}
+
+fn url(server: &PrivateServer) -> String {
+    match server.state().borrow().clone() {
+        ServerState::Running { url, .. } => url,
+        other => panic!("{other:?}"),
+    }
+}
+
+/// A picture of about five megabytes: noise does not compress.
+fn picture(seed: u32) -> Vec<u8> {
+    let mut state = seed.wrapping_mul(2_654_435_761) | 1;
+    let noise = image::RgbImage::from_fn(1440, 1160, |_, _| {
+        state ^= state << 13;
+        state ^= state >> 17;
+        state ^= state << 5;
+        let [a, b, c, _] = state.to_le_bytes();
+        image::Rgb([a, b, c])
+    });
+    let mut png = Vec::new();
+    image::DynamicImage::ImageRgb8(noise)
+        .write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png)
+        .expect("a picture");
+    png
+}
+
+type StartDesk = fn(&'static str) -> Desk;
+
+/// Where copies are measured: what it is called, and how it is started for a MIME type.
+const DESKS: [(&str, StartDesk); 2] = [("X11", Desk::x11), ("Wayland", Desk::wayland)];
+
+/// From the moment of a copy to its announcement, beside a bare transfer and one durable insert; and from a
+/// recall to what is pasted, beside a bare transfer.
+fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
+    let scratch = runtime.block_on(scratch());
+    let text = |n: usize| format!("{n:08} {}", "word ".repeat(203)).into_bytes();
+    type Make<'a> = &'a dyn Fn(usize) -> Vec<u8>;
+    let cases: [(&str, &str, usize, Make<'_>); 2] = [
+        ("1 KB of text", "text/plain", 200, &text),
+        ("a picture of 5 MB", "image/png", 12, &|n| picture(n as u32 + 1)),
+    ];
+    for ((desk_name, start), (name, mime, rounds, content)) in
+        DESKS.into_iter().flat_map(|desk| cases.map(|case| (desk, case)))
+    {
+        let home = Home::new();
+        let contents: Vec<Vec<u8>> = (0..rounds).map(content).collect();
+        let mut desk = start(mime);
+        // The limit: what the transfer and the insert take by themselves, in turns with ours.
+        let (mut transfers, mut bare, mut ours, mut recalls) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        let service = desk.service(&home);
+        let mut events = service.events(None);
+        for content in contents {
+            let before = desk.copy(content.clone());
+            events.change();
+            ours.push(before.elapsed());
+            desk.look();
+            let transfer = time(|| desk.paste());
+            let insert = time(|| {
+                runtime
+                    .block_on(
+                        sqlx::query("INSERT INTO bare (content) VALUES (?)").bind(&content).execute(&scratch.pool),
+                    )
+                    .expect("an insert")
+            });
+            transfers.push(transfer);
+            bare.push(transfer + insert);
+            recalls.push(time(|| {
+                let recalled = service.post("/recall", &serde_json::json!({"clips": ["1"]}));
+                assert_eq!(recalled.status, 200, "{}", recalled.text());
+                desk.look();
+                assert!(desk.paste() == content, "what is pasted is what was copied");
+            }));
+            events.change();
+        }
+        report.add(
+            format!("copy to durable and announced, {desk_name}, {name}, p50"),
+            quantile(&mut ours, 0.5),
+            "ms",
+            Some(("transfer + insert", quantile(&mut bare, 0.5))),
+            Some(1.5),
+            true,
+        );
+        report.add(
+            "the same, p95",
+            quantile(&mut ours, 0.95),
+            "ms",
+            Some(("transfer + insert", quantile(&mut bare, 0.95))),
+            None,
+            true,
+        );
+        report.add(
+            format!("recall over HTTP to pasted, {desk_name}, {name}, p50"),
+            quantile(&mut recalls, 0.5),
+            "ms",
+            Some(("transfer", quantile(&mut transfers, 0.5))),
+            None,
+            true,
+        );
+        drop(service);
+    }
+    runtime.block_on(async {
+        scratch.pool.close().await;
+        scratch.server.stop().await;
+    });
+}
+
+/// Copies as fast as a real program can make them; and how quiet the service is afterwards.
+fn bursts(report: &mut Report) {
+    for (desk_name, start) in DESKS {
+        let home = Home::new();
+        let desk = start("text/plain");
+        let service = desk.service(&home);
+        let mut events = service.events(None);
+        const COPIES: usize = 200;
+        let before = Instant::now();
+        for n in 0..COPIES {
+            desk.tool_copies(&format!("burst {n:03}"));
+        }
+        let made = before.elapsed();
+        events.copied(&format!("burst {:03}", COPIES - 1));
+        let kept = service.clips(&["list", "-n", "1000"]).len();
+        report.add(
+            format!("burst of {COPIES} copies, {desk_name}: how many were lost"),
+            (COPIES - kept) as f64,
+            "copies",
+            None,
+            Some(0.0),
+            false,
+        );
+        report.add("the same: rate", COPIES as f64 / made.as_secs_f64(), "copies/s", None, None, false);
+        idle(report, &service, desk_name);
+    }
+}
+
+/// How often the service wakes up when there is nothing to do.
+fn idle(report: &mut Report, service: &Service, clipboard: &str) {
+    // What was asked before must have been forgotten first.
+    std::thread::sleep(Duration::from_secs(3));
+    let before = sleeps(service.pid());
+    std::thread::sleep(Duration::from_secs(10));
+    let wakeups = (sleeps(service.pid()) - before) as f64 / 10.0;
+    report.add(format!("wakeups of the idle service, {clipboard}"), wakeups, "per second", None, Some(0.0), false);
+}
+
+/// Fills a home with this many clips, past the service.
+async fn fill(folder: &Path, clips: u64) {
+    let server = PrivateServer::start(folder).await.expect("a database");
+    let url = url(&server);
+    Store::open(&url, ("workshop", [1; 16])).await.expect("the tables").close().await;
+    let pool = MySqlPool::connect(&url).await.expect("a connection");
+    const ROWS: u64 = 2_000;
+    let now = u64::try_from(jiff::Timestamp::now().as_millisecond()).expect("a time");
+    for start in (1..=clips).step_by(ROWS as usize) {
+        let rows = start..(start + ROWS).min(clips + 1);
+        let mut insert = sqlx::QueryBuilder::new(
+            "INSERT INTO clips (no, id, seq, kind, secret, device, copied, copies, size, text_lines, text_chars, text) ",
+        );
+        insert.push_values(rows.clone(), |mut row, n| {
+            let text = texts::text(n);
+            let id = ClipId::of(Kind::Text, text.as_bytes());
+            let copied = Stamp::at_start_of(MillisSinceEpoch(now - (clips - n) * 1_000)).to_bits();
+            row.push_bind(n)
+                .push_bind(id.0.to_vec())
+                .push_bind(n)
+                .push_bind(0u8)
+                .push_bind(0u8)
+                .push_bind(1u32)
+                .push_bind(copied)
+                .push_bind(1u32);
+            row.push_bind(text.len() as u64).push_bind(1u64).push_bind(text.chars().count() as u64).push_bind(text);
+        });
+        insert.build().execute(&pool).await.expect("rows");
+        let mut insert = sqlx::QueryBuilder::new("INSERT INTO formats (clip_no, place, mime, size) ");
+        insert.push_values(rows, |mut row, n| {
+            row.push_bind(n)
+                .push_bind(0u8)
+                .push_bind("text/plain;charset=utf-8")
+                .push_bind(texts::text(n).len() as u64);
+        });
+        insert.build().execute(&pool).await.expect("rows");
+    }
+    // Nothing is to be swept while it is measured.
+    sqlx::query("REPLACE INTO settings (name, value) VALUES ('rules', ?)")
+        .bind(r#"{"retention":{"all":{"count":null,"age_millis":null,"bytes":null}}}"#)
+        .execute(&pool)
+        .await
+        .expect("the rules");
+    sqlx::query("UPDATE feed SET last = ?").bind(clips).execute(&pool).await.expect("the feed");
+    pool.close().await;
+    server.stop().await;
+}
+
+/// Deciding what goes of a million clips, beside sorting them.
+fn plans(report: &mut Report) {
+    const CLIPS: u64 = 1_000_000;
+    let now = MillisSinceEpoch(1_795_424_400_000);
+    let clip = |n: u64| Candidate {
+        number: n,
+        touched: Stamp::at_start_of(now.minus((n.wrapping_mul(2_654_435_761) % CLIPS) * 20_000)),
+        kind: Kind::ALL[(n % 4) as usize],
+        application: if n.is_multiple_of(3) { "writer" } else { "mail" },
+        size: n % 5_000,
+        sensitive: n.is_multiple_of(1_000),
+        kept: n.is_multiple_of(50),
+    };
+    let clips: Vec<Candidate> = (0..CLIPS).map(clip).collect();
+    let limits = Limits { count: Some(200_000), age_millis: Some(100 * DAY), bytes: Some(1 << 28) };
+    let rules = RetentionRules {
+        all: Limits { count: Some(500_000), ..limits },
+        scopes: vec![(Scope::Kind(Kind::Image), limits), (Scope::Application("Writer".into()), limits)],
+        ..RetentionRules::default()
+    };
+    let mut ours: Vec<Duration> = (0..5).map(|_| time(|| plan(&clips, &rules, now))).collect();
+    let mut sorts: Vec<Duration> = (0..5)
+        .map(|_| {
+            let mut keys: Vec<(Stamp, u64)> = clips.iter().map(|clip| (clip.touched, clip.number)).collect();
+            time(|| keys.sort_unstable())
+        })
+        .collect();
+    report.add(
+        "planning a sweep of 1,000,000 clips, p50",
+        quantile(&mut ours, 0.5),
+        "ms",
+        Some(("sorting them", quantile(&mut sorts, 0.5))),
+        Some(1_000.0),
+        false,
+    );
+}
+
+/// Moving ten thousand clips with two hundred pictures out and in, beside copying a file of as many bytes.
+fn moves(report: &mut Report, runtime: &tokio::runtime::Runtime) {
+    const CLIPS: u64 = 9_800;
+    const PICTURES: u32 = 200;
+    let (home, new) = (Home::new(), Home::new());
+    runtime.block_on(fill(&home.path().join("data/database"), CLIPS));
+    let service = Service::start(home.path(), command(home.path(), "simulated", None));
+    for n in 0..PICTURES {
+        let poster = yadori_e2e::sample::poster(&format!("poster {n}"));
+        let headers = [("authorization", service.bearer()), ("content-type", "image/png".to_owned())];
+        let headers: Vec<(&str, &str)> = headers.iter().map(|(name, value)| (*name, value.as_str())).collect();
+        assert!(service.request("POST", "/clips", &headers, &poster).status < 300);
+    }
+    let archive = home.path().join("all.zip");
+    let name = archive.to_str().expect("a path").to_owned();
+    let out = time(|| service.run(&["export", &name])).as_secs_f64();
+    let plain = time(|| {
+        std::fs::copy(&archive, home.path().join("copy.zip")).expect("a copy");
+        std::fs::File::open(home.path().join("copy.zip")).and_then(|file| file.sync_all()).expect("a copy");
+    })
+    .as_secs_f64();
+    let other = Service::start(new.path(), command(new.path(), "simulated", None));
+    other.run(&["rules", "set", "count", "off"]);
+    let into = time(|| other.run(&["import", &name])).as_secs_f64();
+    let all = (CLIPS + u64::from(PICTURES)) as f64;
+    assert_eq!(other.status().clips as f64, all);
+    let limit = Some(("copying the file", plain * 1000.0));
+    report.add("export of 10,000 clips with 200 pictures", out * 1000.0, "ms", limit, None, false);
+    report.add("the same: rate", all / out, "clips/s", None, None, false);
+    let limit = Some(("copying the file", plain * 1000.0));
+    report.add("import of 10,000 clips with 200 pictures", into * 1000.0, "ms", limit, None, false);
+    report.add("the same: rate", all / into, "clips/s", None, None, false);
+    report.add("memory of the service after the import", resident_mib(other.pid()), "MiB", None, None, false);
+}
+
+/// From a copy to its announcement, by a simulated clipboard.
+fn capture(service: &Service, events: &mut yadori_e2e::service::Events, text: &str) -> Duration {
+    let copied = serde_json::json!({ "formats": [{ "mime": "text/plain", "text": text }] });
+    time(|| {
+        assert_eq!(service.post("/simulated/copy", &copied).status, 204);
+        events.copied(text);
+    })
+}
+
+/// Clearing everything: how soon it is said, and what a copy waits for meanwhile.
+fn clear(report: &mut Report, service: &Service) {
+    let mut events = service.events(None);
+    let mut idle: Vec<Duration> = (0..100).map(|n| capture(service, &mut events, &format!("idle {n}"))).collect();
+    let mut count = 0;
+    let said = time(|| {
+        let cleared: yadori_api::Cleared = service.post("/clear", &serde_json::json!({})).json();
+        count = cleared.clips;
+    });
+    report.add(
+        format!("clearing {count} clips, until it is said"),
+        said.as_secs_f64() * 1000.0,
+        "ms",
+        None,
+        Some(2_000.0),
+        false,
+    );
+    let mut events = service.events(None);
+    let mut during: Vec<Duration> =
+        (0..100).map(|n| capture(service, &mut events, &format!("meanwhile {n}"))).collect();
+    report.add(
+        "copy to announced while they are cleared, p50",
+        quantile(&mut during, 0.5),
+        "ms",
+        Some(("the same when idle", quantile(&mut idle, 0.5))),
+        Some(2.0),
+        true,
+    );
+}
+
+/// Bytes of the tables' files.
+fn table_bytes(home: &Path) -> u64 {
+    let folder = home.join("data/database/data/yadori");
+    let files = std::fs::read_dir(folder).expect("the tables").filter_map(|file| file.ok()?.metadata().ok());
+    files.map(|file| file.len()).sum()
+}
+
+fn resident_mib(pid: u32) -> f64 {
+    let status = std::fs::read_to_string(format!("/proc/{pid}/status")).expect("the process");
+    let kb: f64 = status
+        .lines()
+        .find_map(|line| line.strip_prefix("VmRSS:")?.trim().strip_suffix(" kB")?.trim().parse().ok())
+        .expect("its memory");
+    kb / 1024.0
+}
+
+/// How often the threads of a process have gone to sleep by themselves: each wakeup ends with one.
+fn sleeps(pid: u32) -> u64 {
+    let tasks = std::fs::read_dir(format!("/proc/{pid}/task")).expect("the process");
+    tasks
+        .filter_map(|task| std::fs::read_to_string(task.ok()?.path().join("status")).ok())
+        .filter_map(|status| {
+            status.lines().find_map(|line| line.strip_prefix("voluntary_ctxt_switches:")?.trim().parse::<u64>().ok())
+        })
+        .sum()
+}
+
+/// What depends on how many clips there are.
+fn sizes(report: &mut Report, runtime: &tokio::runtime::Runtime, sizes: &[u64]) {
+    for &clips in sizes {
+        let home = Home::new();
+        runtime.block_on(fill(&home.path().join("data/database"), clips));
+        let shown = match clips {
+            1_000_000 => "1,000,000",
+            100_000 => "100,000",
+            _ => "1,000",
+        };
+        let before = Instant::now();
+        let service = Service::start(home.path(), command(home.path(), "simulated", None));
+        let started = before.elapsed().as_secs_f64() * 1000.0;
+        report.add(
+            format!("start to ready, {shown} clips"),
+            started,
+            "ms",
+            None,
+            (clips == 100_000).then_some(2_000.0),
+            false,
+        );
+
+        let mut first: Vec<Duration> = (0..200).map(|_| time(|| service.get("/clips?limit=50"))).collect();
+        report.add(format!("first page, {shown} clips, p50"), quantile(&mut first, 0.5), "ms", None, Some(5.0), false);
+
+        let mut arena = String::new();
+        for n in 1..=clips {
+            arena.push_str(&fold(&texts::text(n)));
+            arena.push('\n');
+        }
+        for (name, query) in texts::queries(clips) {
+            let encoded: String = query.bytes().map(|byte| format!("%{byte:02X}")).collect();
+            let path = format!("/clips?limit=50&q={encoded}");
+            let mut asked: Vec<Duration> = (0..100).map(|_| time(|| service.get(&path))).collect();
+            let folded = fold(&query);
+            let mut scans: Vec<Duration> = (0..5)
+                .map(|_| time(|| memchr::memmem::find_iter(arena.as_bytes(), folded.as_bytes()).count()))
+                .collect();
+            let budget = (clips == 100_000).then_some(10.0);
+            report.add(
+                format!("search of {shown} over HTTP, {name}, p50"),
+                quantile(&mut asked, 0.5),
+                "ms",
+                Some(("linear scan", quantile(&mut scans, 0.5))),
+                None,
+                false,
+            );
+            report.add(
+                format!("search of {shown} over HTTP, {name}, p99"),
+                quantile(&mut asked, 0.99),
+                "ms",
+                None,
+                budget,
+                false,
+            );
+        }
+        drop(arena);
+        if clips == 100_000 {
+            let database = service.status().database.pid.expect("the database's process");
+            report.add(
+                "memory of the service, 100,000 clips",
+                resident_mib(service.pid()),
+                "MiB",
+                None,
+                Some(96.0),
+                false,
+            );
+            report.add(
+                "memory of its database, 100,000 clips",
+                resident_mib(database),
+                "MiB",
+                None,
+                Some(192.0),
+                false,
+            );
+            idle(report, &service, "100,000 clips");
+            let raw: usize = (1..=clips).map(|n| texts::text(n).len()).sum();
+            report.add(
+                "database on disk, bytes a clip, short texts",
+                table_bytes(home.path()) as f64 / clips as f64,
+                "B",
+                Some(("the texts alone", raw as f64 / clips as f64)),
+                Some(2.0),
+                true,
+            );
+
+            let mut bare: Vec<Duration> = (0..60).map(|_| time(|| service.get("/clips?limit=20"))).collect();
+            let mut whole: Vec<Duration> = (0..60)
+                .map(|_| time(|| client(home.path()).args(["list", "--json"]).output().expect("the client")))
+                .collect();
+            report.add(
+                "overhead of the command line",
+                quantile(&mut whole, 0.5) - quantile(&mut bare, 0.5),
+                "ms",
+                None,
+                Some(15.0),
+                false,
+            );
+            clear(report, &service);
+        }
+    }
+}

@@ -1,0 +1,147 @@
+//! A home folder with a database that is set up already.
+
+use crate::process::{built, nothing_runs_in};
+use std::net::{Ipv4Addr, SocketAddr};
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::sync::OnceLock;
+use std::sync::atomic::{AtomicU32, Ordering};
+use tempfile::TempDir;
+use yadori_store::private::PrivateServer;
+
+/// A home folder that goes with its test.
+pub struct Home {
+    folder: TempDir,
+}
+
+impl Home {
+    /// A home with a database that is set up, but empty, and an API at any free port.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn new() -> Self {
+        Self::of("workshop")
+    }
+
+    /// The same for a device of this name.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn of(device: &str) -> Self {
+        let home = Self::bare();
+        home.configure_as(device, "");
+        copy(template(), &home.path().join("data/database"));
+        home
+    }
+
+    /// A home with nothing in it but a configuration.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn bare() -> Self {
+        let folder = tempfile::Builder::new().prefix("yadori-e2e-").tempdir().expect("a temporary folder");
+        let home = Self { folder };
+        home.configure("");
+        home
+    }
+
+    /// Its path.
+    pub fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    /// Writes the configuration: `before`, then an API at any free port, and links at an address that nobody else has.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn configure(&self, before: &str) {
+        self.configure_as("workshop", before);
+    }
+
+    fn configure_as(&self, device: &str, before: &str) {
+        self.configure_link(device, before, &format!("listen = \"{}\"", own_address()));
+    }
+
+    /// Writes the configuration of a device of this name: `before`, an API at any free port, and `link`.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn configure_link(&self, device: &str, before: &str, link: &str) {
+        let text = format!("device = \"{device}\"\n{before}\n[api]\nlisten = \"127.0.0.1:0\"\n[link]\n{link}\n");
+        std::fs::write(self.path().join("config.toml"), text).expect("a configuration");
+    }
+}
+
+impl Drop for Home {
+    /// The database server of a service that was killed ends a moment later, and writes into its folder until then.
+    fn drop(&mut self) {
+        let has_ended = nothing_runs_in(self.path());
+        assert!(has_ended || std::thread::panicking(), "something still runs in {}", self.path().display());
+    }
+}
+
+/// An address of this machine for one device of one test; it is the same after the device was restarted, as addresses
+/// mostly are.
+fn own_address() -> SocketAddr {
+    static GIVEN: AtomicU32 = AtomicU32::new(0);
+    let (process, given) = (std::process::id(), GIVEN.fetch_add(1, Ordering::Relaxed));
+    let place = |number: u32| (number % 250) as u8 + 1;
+    let ip = Ipv4Addr::new(127, place(given), place(process / 250), place(process));
+    // Below the ports that the system gives out.
+    let port = 20_000 + (given / 250 % 20) * 500 + process / 62_500 % 500;
+    SocketAddr::from((ip, port as u16))
+}
+
+impl Default for Home {
+    fn default() -> Self {
+        Self::new()
+    }
+}
+
+/// Copies a folder as it is.
+///
+/// # Panics
+/// If the disk refuses.
+pub fn copy(from: &Path, to: &Path) {
+    std::fs::create_dir_all(to.parent().expect("a folder below another")).expect("a folder");
+    let done = Command::new("cp").args(["-a", "--sparse=always"]).arg(from).arg(to).status().expect("cp");
+    assert!(done.success(), "{} cannot be copied", from.display());
+}
+
+/// A database folder that is set up, beside the build: setting one up takes seconds, copying it none.
+fn template() -> &'static Path {
+    static TEMPLATE: OnceLock<PathBuf> = OnceLock::new();
+    TEMPLATE.get_or_init(|| {
+        let version = Command::new("mariadbd")
+            .arg("--version")
+            .env("PATH", "/usr/sbin:/usr/bin:/bin")
+            .output()
+            .expect("mariadbd");
+        let version: String =
+            String::from_utf8_lossy(&version.stdout).chars().filter(|c| c.is_ascii_alphanumeric()).collect();
+        let user = rustix::process::geteuid().as_raw();
+        let folder = built("yadorid").with_file_name(format!("e2e-database-{user}-{version}"));
+        if !folder.is_dir() {
+            let growing = folder.with_extension(std::process::id().to_string());
+            let setting_up = growing.clone();
+            // On a thread of its own: the first to ask may be within a runtime already.
+            let set_up = std::thread::spawn(move || {
+                let runtime = tokio::runtime::Builder::new_multi_thread()
+                    .worker_threads(1)
+                    .enable_all()
+                    .build()
+                    .expect("a runtime");
+                runtime.block_on(async {
+                    let server = PrivateServer::start(&setting_up).await.unwrap_or_else(|error| panic!("{error}"));
+                    server.stop().await;
+                });
+            });
+            set_up.join().expect("a database that is set up");
+            // Another test run may have been quicker.
+            if std::fs::rename(&growing, &folder).is_err() {
+                let _ = std::fs::remove_dir_all(&growing);
+            }
+        }
+        folder
+    })
+}

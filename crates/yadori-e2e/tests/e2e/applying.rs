@@ -1,0 +1,427 @@
+//! What other devices tell, taken into a real database: by the batch or one by one, once or twice, in any order.
+
+use super::records::{private_of, try_to_file};
+use bytes::Bytes;
+use std::collections::BTreeMap;
+use yadori_core::amounts::DAY;
+use yadori_core::merge::{InDrawer, Register, State};
+use yadori_core::shared::{Body, BodyFormat, Clip, Device, Drawer, Hash, Item};
+use yadori_core::sharing::Policy;
+use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
+use yadori_store::{Cursor, CursorAdvance, OperationKind, Store};
+
+const AT: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
+/// Bytes told in one batch, about.
+const BATCH: usize = 100_000;
+
+const TELLER: DeviceId = DeviceId([9; 16]);
+
+/// Texts that a careless statement would change.
+const TEXTS: [&str; 10] = [
+    "Fresnel 3, gel 201",
+    "a NUL \0 and a bell \u{7}, a tab \t and a return \r\n",
+    "quotes \" and ' and ` and \\ and \\u0041",
+    "'); DROP TABLE clips; --",
+    "{\"nth\": 1}, ]",
+    "🎭 Кукла 人形 \u{2028} e\u{301} \u{202e}",
+    " ",
+    "\u{fffd}\u{feff}\u{10ffff}",
+    "null",
+    "%_\\%",
+];
+
+/// Numbers that are the same in every run.
+///
+/// Stamps are of an era, so that each has something new to say.
+struct TestRng(u64, u64);
+
+impl TestRng {
+    fn below(&mut self, count: u64) -> u64 {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 33) % count
+    }
+
+    fn stamp(&mut self) -> Stamp {
+        Stamp::from_bits(Stamp::at_start_of(AT).to_bits() + (10 * self.1 + self.below(12)) * 70_001)
+    }
+
+    fn register<T: Default + Ord>(&mut self, value: T) -> Register<T> {
+        if self.below(3) == 0 { Register::default() } else { Register::new(self.stamp(), value) }
+    }
+
+    fn order(&mut self) -> Rank {
+        Rank::from_slice(&[b'b' + self.below(20) as u8, b'm']).unwrap()
+    }
+
+    fn body(&mut self, words: &str) -> Body {
+        let here = |mime: &str, data: Vec<u8>| BodyFormat {
+            mime: mime.to_owned(),
+            size: data.len() as u64,
+            hash: *blake3::hash(&data).as_bytes(),
+            data: Some(Bytes::from(data)),
+        };
+        let mut formats = vec![here("text/plain;charset=utf-8", words.as_bytes().to_vec())];
+        if self.below(2) == 0 {
+            formats.push(here("text/html", format!("<b>{words}</b>\0").into_bytes()));
+        }
+        if self.below(4) == 0 {
+            formats.push(here("text/rtf", vec![self.below(256) as u8; 20_000]));
+        }
+        if self.below(4) == 0 {
+            let hash: Hash = [self.below(3) as u8; 32];
+            formats.push(BodyFormat { mime: "image/png".into(), size: 100_000, hash, data: None });
+        }
+        let named = (self.below(2) == 0).then(|| TEXTS[self.below(10) as usize].to_owned());
+        Body {
+            size: formats.iter().map(|format| format.size).sum(),
+            pixels: None,
+            extent: Some((1, words.chars().count() as u64)),
+            text: None,
+            caption: named.clone(),
+            source: Source { application: named.clone(), window: named, page: None, selected: self.below(2) == 0 },
+            formats,
+        }
+    }
+
+    fn clip(&mut self) -> Item {
+        let words = TEXTS[self.below(10) as usize];
+        let seldom = |dice: &mut Self, of: u64| if dice.below(of) == 0 { dice.stamp() } else { Stamp::NEVER };
+        let alias = (self.below(3) > 0).then(|| ["sig", "van", "x'\"\\"][self.below(3) as usize].to_owned());
+        let lies =
+            (self.below(2) == 0).then(|| InDrawer { drawer: [self.below(2) as u8 + 1; 16], place: self.order() });
+        let pin = (self.below(2) == 0).then(|| self.order());
+        let title = (self.below(3) > 0).then(|| TEXTS[self.below(10) as usize].to_owned());
+        let mark = (self.below(2) == 0).then(|| Mark::ALL[self.below(Mark::ALL.len() as u64) as usize]);
+        let state = State {
+            copied: self.stamp(),
+            origin: DeviceId([3 + self.below(3) as u8; 16]),
+            restored: seldom(self, 6),
+            deleted: seldom(self, 5),
+            cleared: seldom(self, 5),
+            purged: seldom(self, 12),
+            copies: 1 + self.below(5) as u32,
+            recalls: self.below(5) as u32,
+            recalled_at: MillisSinceEpoch(self.below(2) * AT.0),
+            title: self.register(title),
+            mark: self.register(mark),
+            alias: self.register(alias),
+            fills: self.register(true),
+            pin: self.register(pin),
+            drawer: self.register(lies),
+        };
+        let state = state.settled();
+        // One copy, wherever it is told of, has one content.
+        let of_copy = || TestRng(state.copied.to_bits() + u64::from(state.origin.0[0]), 0).body(words);
+        let body = state.is_live(Stamp::NEVER).then(of_copy);
+        Item::Clip(Box::new(Clip { id: ClipId::of(Kind::Text, words.as_bytes()), kind: Kind::Text, state, body }))
+    }
+
+    fn item(&mut self) -> Item {
+        if self.below(12) > 0 {
+            return self.clip();
+        }
+        Item::Drawer(Drawer {
+            id: [self.below(2) as u8 + 1; 16],
+            name: TEXTS[self.below(5) as usize].to_owned(),
+            place: self.order(),
+            changed: self.stamp(),
+            removed: self.below(4) == 0,
+        })
+    }
+}
+
+/// A device that is linked.
+fn linked(number: u8) -> Device {
+    Device { key: [number; 32], linked: Register::new(Stamp::from_bits(1), true), ..Device::default() }
+}
+
+/// How far the feed of a device was read.
+async fn read_of(store: &Store, device: &Device) -> Option<Cursor> {
+    let records = store.devices().await.unwrap().into_iter();
+    let known = records.filter_map(|record| Some((record.device?.key, record.read)));
+    known.filter(|(key, _)| *key == device.key).find_map(|(_, read)| read)
+}
+
+/// Takes in the next batch of a device's feed.
+async fn hear_from(store: &Store, device: &Device, items: &[Item]) -> Option<u64> {
+    let before = read_of(store, device).await;
+    let passage = CursorAdvance { before, after: ([7; 8], before.map_or(1, |(_, upto)| upto + 1)) };
+    let heard = store.apply(device.id(), Some(passage), items, &Policy::default, AT).await.unwrap();
+    heard.expect("it is linked, and read up to there").change
+}
+
+/// The same, of a device that is linked now if it was not.
+async fn apply(store: &Store, items: &[Item]) -> Option<u64> {
+    store.note_device(&linked(8)).await.unwrap();
+    hear_from(store, &linked(8), items).await
+}
+
+/// Everything that it would tell, and what it lacks.
+async fn all_of(store: &Store) -> (BTreeMap<String, Item>, Vec<(Hash, u64)>) {
+    let (mut after, mut told) = (0, BTreeMap::new());
+    loop {
+        let batch = store.outgoing_since(after, BATCH, &Policy::default()).await.unwrap();
+        for item in batch.items {
+            let name = match &item {
+                Item::Clip(clip) => clip.id.to_string(),
+                Item::Drawer(drawer) => format!("drawer {}", drawer.id[0]),
+                Item::Device(_) => continue,
+                other => panic!("{other:?}"),
+            };
+            assert!(told.insert(name, item).is_none(), "told twice");
+        }
+        if batch.upto == after || batch.upto == store.latest_change().await.unwrap() {
+            let mut wanted = store.wanted(u64::MAX).await.unwrap();
+            wanted.sort_unstable();
+            return (told, wanted);
+        }
+        after = batch.upto;
+    }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_batch_comes_to_the_same_as_its_parts_and_twice_is_nothing_new() {
+    let (whole, parts) = tokio::join!(private_of(1), private_of(2));
+    let mut live = 0;
+    for seed in 0..40 {
+        let mut dice = TestRng(seed, seed);
+        let items: Vec<Item> = (0..25).map(|_| dice.item()).collect();
+        apply(&whole.store, &items).await;
+        for item in &items {
+            apply(&parts.store, std::slice::from_ref(item)).await;
+        }
+        let told = all_of(&whole.store).await;
+        let of_parts = all_of(&parts.store).await;
+        for (name, item) in &told.0 {
+            assert_eq!(Some(item), of_parts.0.get(name), "seed {seed}");
+        }
+        assert_eq!((told.0.len(), &told.1), (of_parts.0.len(), &of_parts.1), "seed {seed}");
+        let known: Vec<Item> = told.0.into_values().collect();
+        assert_eq!(apply(&whole.store, &known).await, None, "seed {seed}");
+        live += known.iter().filter(|item| matches!(item, Item::Clip(clip) if clip.body.is_some())).count();
+    }
+    assert!(live > 100, "{live} clips were ever in the history");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn two_that_tell_each_other_everything_come_to_the_same_and_to_an_end() {
+    let (one, two) = tokio::join!(private_of(1), private_of(2));
+    for seed in 0..40 {
+        for (records, side) in [(&one, 0), (&two, 1000)] {
+            let mut dice = TestRng(seed + side, seed);
+            let items: Vec<Item> = (0..15).map(|_| dice.item()).collect();
+            apply(&records.store, &items).await;
+        }
+        let mut rounds = 0;
+        loop {
+            let here: Vec<Item> = all_of(&one.store).await.0.into_values().collect();
+            let news = apply(&two.store, &here).await;
+            let there: Vec<Item> = all_of(&two.store).await.0.into_values().collect();
+            if apply(&one.store, &there).await.is_none() && news.is_none() {
+                break;
+            }
+            rounds += 1;
+            assert!(rounds < 6, "seed {seed}: there is no end to it");
+        }
+        // Nobody takes in a clip in the history if nobody tells what it consists of.
+        let is_whole =
+            |item: &Item| !matches!(item, Item::Clip(clip) if clip.state.is_live(Stamp::NEVER) && clip.body.is_none());
+        let (here, there) = (all_of(&one.store).await.0, all_of(&two.store).await.0);
+        for (name, item) in here.iter().filter(|(_, item)| is_whole(item)) {
+            assert_eq!(Some(item), there.get(name), "seed {seed}");
+        }
+        assert!(here.values().any(is_whole));
+    }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    let away = linked(9);
+    store.note_device(&away).await.unwrap();
+    let clip = |copied, deleted, cleared| {
+        let state = State { copied, deleted, cleared, copies: 1, ..State::default() };
+        let body = state.is_live(Stamp::NEVER).then(|| TestRng(1, 1).body(TEXTS[0]));
+        Item::Clip(Box::new(Clip { id: ClipId([1; 16]), kind: Kind::Text, state, body }))
+    };
+    let (early, late) = (Stamp::at_start_of(AT), Stamp::at_start_of(AT.plus(1)));
+    hear_from(store, &away, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
+    hear_from(store, &away, &[clip(early, late, Stamp::NEVER)]).await;
+    // A day in the bin, then its content goes; months later there is still the trace.
+    let months_later = AT.plus(179 * DAY);
+    while store.purge_due(months_later, &[]).await.unwrap().is_some() {}
+    let trace = store.outgoing_since(0, BATCH, &Policy::default()).await.unwrap().items;
+    let of_clip =
+        |items: &[Item]| items.iter().filter(|item| matches!(item, Item::Clip(clip) if clip.body.is_none())).count();
+    assert_eq!(of_clip(&trace), 1, "{trace:?}");
+    // So what the other still has does not bring it back.
+    hear_from(store, &away, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
+    assert!(store.clips(&[1]).await.unwrap().iter().all(|record| !record.is_live()));
+    // Once it has passed, nothing is left.
+    store.acknowledged(away.id(), store.latest_change().await.unwrap(), months_later).await.unwrap();
+    while store.purge_due(months_later, &[]).await.unwrap().is_some() {}
+    assert_eq!(of_clip(&store.outgoing_since(0, BATCH, &Policy::default()).await.unwrap().items), 0);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes_back() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    store.seal_with([7; 32]);
+    let away = linked(9);
+    store.note_device(&away).await.unwrap();
+    let at = |millis| Stamp::at_start_of(AT.plus(millis));
+    let clip = |number: u8, state: State| {
+        let body = state.is_live(Stamp::NEVER).then(|| TestRng(number.into(), 1).body(TEXTS[0]));
+        Clip { id: ClipId([number; 16]), kind: Kind::Text, state: State { copies: 1, ..state }, body }
+    };
+    let copied = |stamp| State { copied: stamp, origin: TELLER, ..State::default() };
+    let pinned = |stamp, of| State { pin: Register::new(stamp, Some(Rank::between(None, None))), ..copied(of) };
+    let tell = async |clips: &[Clip]| {
+        let items: Vec<Item> = clips.iter().map(|clip| Item::Clip(Box::new(clip.clone()))).collect();
+        hear_from(store, &away, &items).await;
+    };
+    // Deleted, cleared after it was unpinned, forgotten for good, and cleared; all of that is a day and half a year ago.
+    let first: Vec<Clip> = (1..=4).map(|number| clip(number, copied(at(0)))).collect();
+    tell(&first).await;
+    tell(&[
+        clip(1, State { deleted: at(10), ..copied(at(0)) }),
+        clip(2, State { pin: Register::new(at(8), None), cleared: at(10), ..copied(at(0)) }),
+        clip(3, State { deleted: at(10), purged: at(10), ..copied(at(0)) }),
+        clip(4, State { cleared: at(10), ..copied(at(0)) }),
+    ])
+    .await;
+    let half_a_year_later = AT.plus(181 * DAY);
+    while store.purge_due(half_a_year_later, &[]).await.unwrap().is_some() {}
+    let told = async || {
+        let items = store.outgoing_since(0, BATCH, &Policy::default()).await.unwrap().items.into_iter();
+        let clips = items.filter_map(|item| match item {
+            Item::Clip(clip) => Some((clip.id, clip.state)),
+            _ => None,
+        });
+        clips.collect::<BTreeMap<ClipId, State>>()
+    };
+    assert_eq!(told().await, BTreeMap::new());
+    // The one that was away is read anew from the beginning.
+    assert_eq!(read_of(store, &away).await, None);
+
+    // It tells of what it still has; it has pinned one before that was unpinned, and one before it was cleared.
+    tell(&[
+        clip(1, copied(at(0))),
+        clip(2, pinned(at(5), at(0))),
+        clip(3, pinned(at(5), at(0))),
+        clip(4, pinned(at(5), at(0))),
+    ])
+    .await;
+    let state_of = async |number: u8| told().await.remove(&ClipId([number; 16])).unwrap();
+    for number in 1..=3 {
+        let state = state_of(number).await;
+        assert!(!state.is_live(Stamp::NEVER), "clip {number}: {state:?}");
+    }
+    assert!(state_of(3).await.is_purged());
+    // What was kept wins over a clear, however late that is heard of.
+    assert!(state_of(4).await.is_live(Stamp::NEVER));
+    // What was deleted can be copied again.
+    tell(&[clip(1, copied(at(20)))]).await;
+    assert!(state_of(1).await.is_live(Stamp::NEVER));
+
+    // What was sealed, copied here again and cleared again is sealed again, with all that was known of it before.
+    let id = ClipId::of(Kind::Text, b"again");
+    let first = Clip { id, ..clip(5, copied(at(0))) };
+    let unpinned = State { pin: Register::new(at(8), None), cleared: at(10), ..copied(at(0)) };
+    tell(&[first]).await;
+    tell(&[Clip { id, ..clip(5, unpinned) }]).await;
+    while store.purge_due(half_a_year_later, &[]).await.unwrap().is_some() {}
+    let filed = try_to_file(store, "again", AT.plus(20).0, &[]).await.unwrap();
+    assert!(told().await[&id].is_live(Stamp::NEVER));
+    store.begin_step(OperationKind::Clear, vec![filed.number], at(30)).await.unwrap();
+    while store.purge_due(half_a_year_later, &[]).await.unwrap().is_some() {}
+    assert_eq!(told().await.get(&id), None);
+    tell(&[Clip { id, ..clip(5, pinned(at(5), at(0))) }]).await;
+    assert!(!told().await[&id].is_live(Stamp::NEVER));
+
+    // Once nobody is left who could bring anything back, nothing is left.
+    let removed = Device { linked: Register::new(Stamp::from_bits(2), false), ..away.clone() };
+    store.note_device(&removed).await.unwrap();
+    while store.purge_due(half_a_year_later, &[]).await.unwrap().is_some() {}
+    apply(store, &[Item::Clip(Box::new(clip(2, copied(at(0)))))]).await;
+    assert!(state_of(2).await.is_live(Stamp::NEVER));
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_batch_that_is_under_way_when_its_device_is_to_be_read_anew_is_not_taken_in() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    let van = linked(9);
+    let item = |number: u8| Item::Clip(Box::new(large(number, true).0));
+    let apply_batch =
+        async |passage, number| store.apply(van.id(), passage, &[item(number)], &Policy::default, AT).await.unwrap();
+    let of = |before, after| Some(CursorAdvance { before, after });
+    let (first, second) = (([7; 8], 5), ([7; 8], 9));
+    // Nobody is heard who is not linked, not even with what is handed over by hand.
+    assert!(apply_batch(of(None, first), 1).await.is_none() && apply_batch(None, 1).await.is_none());
+    store.note_device(&van).await.unwrap();
+    assert!(apply_batch(of(None, first), 1).await.is_some());
+    // What it told before is to be told again, perhaps since more may be taken in now. The batch that was on its way
+    // does not stand for that.
+    store.share_anew("policy", "{}").await.unwrap();
+    assert!(apply_batch(of(Some(first), second), 2).await.is_none());
+    assert_eq!(read_of(store, &van).await, None);
+    assert!(apply_batch(of(None, first), 1).await.is_some() && apply_batch(of(Some(first), second), 2).await.is_some());
+    assert_eq!(read_of(store, &van).await, Some(second));
+    // Nor does it when the device is let go of.
+    store.forget_links().await.unwrap();
+    assert!(apply_batch(of(Some(second), ([7; 8], 10)), 3).await.is_none() && apply_batch(None, 3).await.is_none());
+    assert_eq!((read_of(store, &van).await, all_of(store).await.0.len()), (None, 2));
+}
+
+/// A clip with content that lies in a blob of its own; `here` if it travels along.
+fn large(number: u8, here: bool) -> (Clip, Bytes) {
+    let data = Bytes::from(vec![number; 40_000]);
+    let size = data.len() as u64;
+    let format = BodyFormat {
+        mime: "text/rtf".into(),
+        size,
+        hash: *blake3::hash(&data).as_bytes(),
+        data: here.then(|| data.clone()),
+    };
+    let state = State { copied: Stamp::at_start_of(AT), copies: 1, ..State::default() };
+    let words = format!("large {number}");
+    let id = ClipId::of(Kind::Text, words.as_bytes());
+    let body = Body { size, formats: vec![format], text: Some(words), ..Body::default() };
+    (Clip { id, kind: Kind::Text, state, body: Some(body) }, data)
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 4)]
+async fn what_comes_from_all_sides_at_once_is_taken_in() {
+    const ROUNDS: u8 = 60;
+    let records = private_of(1).await;
+    let store = &records.store;
+    let file = async {
+        for number in 0..ROUNDS {
+            let formats = [yadori_core::Format::new("text/rtf", large(number, true).1)];
+            let text = format!("text {number}");
+            while let Err(error) = try_to_file(store, &text, AT.0 + u64::from(number), &formats).await {
+                assert!(error.is_deadlock(), "{error:?}");
+            }
+        }
+    };
+    let told = async {
+        store.note_device(&linked(9)).await.unwrap();
+        for number in (0..ROUNDS).rev() {
+            hear_from(store, &linked(9), &[Item::Clip(Box::new(large(number, true).0))]).await;
+        }
+    };
+    let fetched = async {
+        for number in (0..ROUNDS).step_by(2) {
+            let (clip, data) = large(number.wrapping_mul(7) % ROUNDS, false);
+            let hash = clip.body.as_ref().unwrap().formats[0].hash;
+            apply(store, &[Item::Clip(Box::new(clip))]).await;
+            store.apply_content(&hash, 0, &data).await.unwrap();
+        }
+    };
+    tokio::join!(file, told, fetched);
+    assert!(store.wanted(u64::MAX).await.unwrap().is_empty());
+    assert_eq!(store.count_elsewhere().await.unwrap(), 0);
+}

@@ -1,0 +1,48 @@
+//! The end-to-end tests: real parts, driven as their users drive them.
+//!
+//! * `clipboard`: one contract for every clipboard
+//! * `x11`: what only an X server has, and programs that misbehave on it
+//! * `wayland`: what only a compositor has, and programs that misbehave on it
+//! * `programs`: a real browser on both
+//! * `records`: the database, private and given
+//! * `survival`: what is left after a kill, a crash, a full disk
+//! * `client`: the command line
+//! * `keeping`, `tray`, `forgetting`, `moving`: what a person does with their history
+//! * `hearing`: what is told, taken into the database
+//! * `linking`: one history on several devices
+//! * `clocks`: devices whose clocks are off
+//! * `strangers`: whoever is not linked, and whoever is and lies
+//! * `roads`: what lies between devices, and what befalls one of them: slow, cut, full, killed
+//! * `networks`: devices in networks of their own
+//! * `agreement`: random work on three devices, until they agree
+//! * `guides`: the walk-throughs of the guide
+//! * `interface`: HTTP, and who is let in
+//! * `console`: the pages, in a browser
+//! * `demo`: the demonstration
+//! * `desk`: what the tests of `x11` and `wayland` share; `own`: what those of `linking` and `roads` do
+
+mod agreement;
+mod applying;
+mod browser;
+mod client;
+mod clipboard;
+mod clocks;
+mod console;
+mod demo;
+mod desk;
+mod forgetting;
+mod guides;
+mod interface;
+mod keeping;
+mod linking;
+mod moving;
+mod networks;
+mod own;
+mod programs;
+mod records;
+mod roads;
+mod strangers;
+mod survival;
+mod tray;
+mod wayland;
+mod x11;

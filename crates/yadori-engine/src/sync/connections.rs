@@ -1,0 +1,331 @@
+//! Connections are taken, and held until they end.
+
+use super::pairing::source_of;
+use super::peer::Peer;
+use super::{ConnectionHandle, LinkError, locked};
+use crate::clock::now;
+use crate::sync::DeviceSync;
+use std::collections::{BTreeMap, VecDeque};
+use std::net::{IpAddr, SocketAddr};
+use std::sync::atomic::Ordering;
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+use tokio::net::{TcpListener, TcpStream};
+use tokio::sync::mpsc;
+use tokio_util::sync::CancellationToken;
+use yadori_core::DeviceId;
+use yadori_core::merge::Register;
+use yadori_link::connection::{self, ConnectionCommand, Ended, PeerConnection};
+use yadori_link::exchange::{Ending, Exchange};
+use yadori_link::frame::Bye;
+use yadori_link::tls::{Connection, Purpose};
+use yadori_store::StoreError;
+
+/// Strangers that may be in the middle of a handshake or a pairing at once. One more, and one has to go: see
+/// [`Strangers`].
+const STRANGERS: usize = 64;
+
+/// How long to wait after a connection could not be taken: the system is short of something.
+const SHORT: Duration = Duration::from_millis(500);
+
+/// Orders that may wait for a connection.
+const WAITING: usize = 1024;
+
+/// Those that are not let in yet, the oldest first; each is done when it is let in or has gone.
+///
+/// When there are too many, the oldest of the source that has the most has to go: so whoever holds on to many
+/// connections, or makes a thousand a second, crowds out nobody but itself.
+#[derive(Default)]
+struct Strangers(VecDeque<(IpAddr, CancellationToken)>);
+
+impl Strangers {
+    fn admit(&mut self, source: IpAddr) -> CancellationToken {
+        self.0.retain(|(_, stranger)| !stranger.is_cancelled());
+        if self.0.len() >= STRANGERS {
+            let mut of_each: BTreeMap<IpAddr, usize> = BTreeMap::new();
+            self.0.iter().for_each(|(source, _)| *of_each.entry(*source).or_default() += 1);
+            let fullest = of_each.into_iter().max_by_key(|(_, count)| *count).map(|(source, _)| source);
+            let oldest = self.0.iter().position(|(source, _)| Some(*source) == fullest);
+            if let Some((_, stranger)) = oldest.and_then(|oldest| self.0.remove(oldest)) {
+                stranger.cancel();
+            }
+        }
+        let stranger = CancellationToken::new();
+        self.0.push_back((source, stranger.clone()));
+        stranger
+    }
+}
+
+impl DeviceSync {
+    /// Listens for other devices, if it does not yet. Gives the address.
+    pub(super) async fn listen_for_devices(self: &Arc<Self>) -> Result<SocketAddr, LinkError> {
+        let _alone = self.links.opening.lock().await;
+        if let Some(address) = self.links.listening() {
+            return Ok(address);
+        }
+        let failed = |source| LinkError::Listen { address: self.links.listen, source };
+        let listener = TcpListener::bind(self.links.listen).await.map_err(failed)?;
+        let address = listener.local_addr().map_err(failed)?;
+        *locked(&self.links.listening) = Some(address);
+        let service = self.clone();
+        self.background.tasks.spawn(async move {
+            tokio::select! {
+                () = service.background.ending.cancelled() => {}
+                () = service.take_connections(listener) => {}
+            }
+        });
+        tracing::info!(%address, "listening for the person's other devices");
+        // There is something to be told to the network now.
+        self.links.wake_up();
+        Ok(address)
+    }
+
+    async fn take_connections(self: &Arc<Self>, listener: TcpListener) {
+        let mut strangers = Strangers::default();
+        loop {
+            let (stream, from) = match listener.accept().await {
+                Ok(accepted) => accepted,
+                Err(error) => {
+                    tracing::warn!(%error, "a connection could not be taken");
+                    tokio::time::sleep(SHORT).await;
+                    continue;
+                }
+            };
+            let stranger = strangers.admit(source_of(from));
+            let service = self.clone();
+            self.background.tasks.spawn(async move {
+                let is_let_in = tokio::select! {
+                    () = service.background.ending.cancelled() => None,
+                    () = stranger.cancelled() => {
+                        if let Some(left_out) = service.links.strangers_log.admit() {
+                            tracing::info!(%from, left_out, "too many strangers at once: one of them was sent away");
+                        }
+                        None
+                    }
+                    linked = service.let_in(stream, from) => linked,
+                };
+                stranger.cancel();
+                if let Some(connection) = is_let_in {
+                    tokio::select! {
+                        () = service.background.ending.cancelled() => {}
+                        () = service.run_connection(connection) => {}
+                    }
+                }
+            });
+        }
+    }
+
+    /// Finds out who has come. Gives the connection, if it is a linked device; pairs with others, if they are
+    /// invited.
+    async fn let_in(self: &Arc<Self>, stream: TcpStream, from: SocketAddr) -> Option<Connection> {
+        match self.links.endpoint_if_any()?.take(stream, || self.has_invitation(from)).await {
+            Ok(connection) if connection.purpose == Purpose::Exchange => return Some(connection),
+            Ok(connection) => self.invited(connection, from).await,
+            Err(error) => {
+                if let Some(left_out) = self.links.strangers_log.admit() {
+                    tracing::info!(%from, %error, left_out, "somebody was not let in");
+                }
+            }
+        }
+        None
+    }
+
+    /// The others are told where this device can be reached.
+    pub(crate) async fn tell_addresses(&self) -> Result<(), StoreError> {
+        let Some(own) = self.history.store.devices().await?.into_iter().find(|device| device.own) else {
+            return Ok(());
+        };
+        let Some(mut device) = own.device else { return Ok(()) };
+        let addresses = self.link_addresses();
+        if device.addresses.value != addresses {
+            device.addresses = Register::new(self.history.stamps.next(), addresses);
+            if let Some(change) = self.history.store.note_device(&device).await? {
+                self.history.ledger.changed(change);
+            }
+        }
+        Ok(())
+    }
+
+    /// Where other devices can reach this one.
+    pub(crate) fn link_addresses(&self) -> Vec<String> {
+        let Some(listening) = self.links.listening() else { return Vec::new() };
+        if !listening.ip().is_unspecified() {
+            return vec![listening.to_string()];
+        }
+        let mut found: Vec<SocketAddr> = if_addrs::get_if_addrs()
+            .unwrap_or_default()
+            .into_iter()
+            .filter(|interface| !interface.is_loopback())
+            .map(|interface| SocketAddr::new(interface.ip(), listening.port()))
+            .filter(|address| address.is_ipv4() || !is_link_local(address))
+            .collect();
+        if found.is_empty() {
+            found.push(SocketAddr::from(([127, 0, 0, 1], listening.port())));
+        }
+        // Addresses of IPv4 are easier to type.
+        found.sort_by_key(|address| (address.is_ipv6(), *address));
+        found.truncate(8);
+        found.iter().map(SocketAddr::to_string).collect()
+    }
+
+    /// Holds the connection with a device until it ends. Of two with the same device, the one stays that was made
+    /// by the device with the smaller id.
+    pub(super) async fn run_connection(self: &Arc<Self>, connection: Connection) {
+        let peer = connection.peer;
+        let device = DeviceId::of_key(&peer);
+        if !self.shares() {
+            return;
+        }
+        let Some(endpoint) = self.links.endpoint_if_any() else { return };
+        let line = match PeerConnection::open(connection).await {
+            Ok(line) => line,
+            Err(error) => {
+                self.links.note(device, |status_of| status_of.last_error = Some(connection::in_words(&error)));
+                return;
+            }
+        };
+        let made_here = line.made_here();
+        let (commands, waiting) = mpsc::channel(WAITING);
+        let number = self.links.numbers.fetch_add(1, Ordering::Relaxed);
+        {
+            let mut connections = locked(&self.links.connections);
+            // Whoever changes either ends the lines that there are then: those are this one, or it has not got so far.
+            if !self.shares() || !endpoint.linked().contains(&peer) {
+                return;
+            }
+            if let Some(other) = connections.get(&device) {
+                let prefers_mine = endpoint.identity().id() < device;
+                if other.made_here != made_here && other.made_here == prefers_mine {
+                    // That the other device makes another may mean that this one leads nowhere: it is tried out now.
+                    let _ = other.commands.try_send(ConnectionCommand::TryOut);
+                    return;
+                }
+                let _ = other.commands.try_send(ConnectionCommand::End(Bye::Over));
+            }
+            connections.insert(device, ConnectionHandle { commands, made_here, number });
+        }
+        self.links.connections_changed.send_modify(|times| *times += 1);
+        let ended = self.exchange(device, line, waiting).await;
+        {
+            let mut connections = locked(&self.links.connections);
+            if connections.get(&device).is_some_and(|held| held.number == number) {
+                connections.remove(&device);
+            }
+        }
+        // What this one was to fetch, the line that has taken its place does not know of.
+        locked(&self.links.fetching).is_gone(device);
+        self.links.fetched.send_modify(|times| *times += 1);
+        // What it was fetching, another may have.
+        match self.history.store.wanted(self.links.policy().fetch_above).await {
+            Ok(wanted) => {
+                for (hash, have) in wanted {
+                    self.links.fetch(hash, have, false);
+                }
+            }
+            Err(error) => tracing::debug!(%error, "what is still to be fetched is not known"),
+        }
+        let why = match ended {
+            Ok(ended) => self.ended(&ended).await,
+            Err(error) => Some(error.to_string()),
+        };
+        tracing::info!(%device, why = why.as_deref().unwrap_or("it is over"), "a connection with a device has ended");
+        self.links.note(device, |status_of| {
+            status_of.last_error = why;
+            status_of.ended = Some(tokio::time::Instant::now());
+        });
+        self.links.connections_changed.send_modify(|times| *times += 1);
+        self.history.ledger.status_changed();
+    }
+
+    async fn exchange(
+        self: &Arc<Self>,
+        device: DeviceId,
+        line: PeerConnection,
+        waiting: mpsc::Receiver<ConnectionCommand>,
+    ) -> Result<Ended, StoreError> {
+        let meeting = self.links.meeting.lock().await;
+        let mut known = self.history.store.devices().await?.into_iter();
+        let known = known.find(|record| record.device.as_ref().is_some_and(|known| known.id() == device));
+        let (read, acknowledged) = known.map_or((None, 0), |record| (record.read, record.acknowledged));
+        drop(meeting);
+        let changes = self.history.ledger.changes();
+        let latest = self.history.store.latest_change().await?;
+        let begun =
+            Exchange::begin(&self.history.device, now(), self.history.store.feed().await?, latest, read, acknowledged);
+        let peer = Peer { service: self.clone(), device, read: Mutex::new(read) };
+        tracing::info!(%device, "connected with a device");
+        Ok(connection::run(line, begun, &peer, waiting, changes).await)
+    }
+
+    /// What the end of a connection means; why there is none now, if a person should know.
+    async fn ended(&self, ended: &Ended) -> Option<String> {
+        match ended {
+            Ended::Said(ending) => {
+                if *ending == Ending::There(Bye::Removed)
+                    // This device was removed: it lets go of the others, and keeps what it has.
+                    && let Err(error) = self.let_go_of_all().await
+                {
+                    tracing::error!(%error, "that this device was removed could not be noted");
+                }
+                why_over(ending).map(str::to_owned)
+            }
+            Ended::Broken(why) | Ended::Records(why) => Some(why.clone()),
+        }
+    }
+
+    /// This device belongs to the others no more. The others still belong together: nothing is said of them.
+    pub(crate) async fn let_go_of_all(&self) -> Result<(), StoreError> {
+        let held: Vec<ConnectionHandle> = locked(&self.links.connections).values().cloned().collect();
+        for line in held {
+            let _ = line.commands.try_send(ConnectionCommand::End(Bye::Over));
+        }
+        // Whoever was removed once is let in no more with the same key, so it is given up; the next link gets another.
+        let _alone = self.links.opening.lock().await;
+        self.history.store.forget_links().await?;
+        self.links.give_up_key();
+        self.know_linked().await
+    }
+}
+
+/// Why an exchange is over, as a person may read it; nothing if that is no news.
+pub(super) fn why_over(ending: &Ending) -> Option<&'static str> {
+    match ending {
+        Ending::Here(Bye::Version(true)) | Ending::There(Bye::Version(false)) => {
+            Some("its version of Yadori is too old for this one: please update it")
+        }
+        Ending::Here(Bye::Version(false)) | Ending::There(Bye::Version(true)) => {
+            Some("this version of Yadori is too old for it: please update this one")
+        }
+        Ending::Here(Bye::Clock) | Ending::There(Bye::Clock) => {
+            Some("the clocks of the two devices are more than five minutes apart: please set the one that is wrong")
+        }
+        Ending::There(Bye::Removed) => Some("it has removed this device"),
+        Ending::Here(Bye::Garbled) => Some("it said something that could not be understood"),
+        Ending::There(Bye::Garbled) => Some("it did not understand what this device said"),
+        Ending::Here(Bye::Removed | Bye::Over) | Ending::There(Bye::Over) => None,
+    }
+}
+
+fn is_link_local(address: &SocketAddr) -> bool {
+    matches!(address, SocketAddr::V6(address) if address.ip().segments()[0] & 0xffc0 == 0xfe80)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_crowd_from_one_place_crowds_out_only_itself() {
+        let mut strangers = Strangers::default();
+        let (crowd, one): (IpAddr, IpAddr) = ([192, 0, 2, 66].into(), [192, 0, 2, 7].into());
+        let own = strangers.admit(one);
+        let first = strangers.admit(crowd);
+        for _ in 0..10 * STRANGERS {
+            strangers.admit(crowd);
+        }
+        assert!(!own.is_cancelled() && first.is_cancelled());
+        assert_eq!(strangers.0.len(), STRANGERS);
+        let another = strangers.admit(one);
+        assert!(!own.is_cancelled() && !another.is_cancelled());
+    }
+}

@@ -1,0 +1,424 @@
+//! A connection over which an exchange is held: WebSocket (RFC 6455) over TLS, one CBOR frame in each message.
+//!
+//! WebSocket, and not HTTP/2, because both sides speak when they have something to say, on one long-lived
+//! connection; it brings framing, limits, keep-alive and closing, and nothing that is not needed.
+
+use crate::exchange::{Ending, Exchange, Input, Output};
+use crate::frame::{self, Bye, Frame, Hello, LONGEST};
+use crate::identity::NAME;
+use crate::tls::{Connection, HANDSHAKE};
+use bytes::Bytes;
+use futures_util::{SinkExt, StreamExt};
+use rustls::AlertDescription;
+use std::collections::{HashMap, VecDeque};
+use std::io;
+use std::time::Duration;
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::net::TcpStream;
+use tokio::sync::{mpsc, oneshot, watch};
+use tokio::time::Instant;
+use tokio_rustls::TlsStream;
+use tokio_tungstenite::tungstenite::protocol::WebSocketConfig;
+use tokio_tungstenite::tungstenite::{self, Message};
+use tokio_tungstenite::{WebSocketStream, accept_async_with_config, client_async_with_config};
+use yadori_core::shared::{Clip, Hash, Item};
+
+/// A connection on which nothing is said is tried out so often, by the device that made it.
+const KEEP_ALIVE: Duration = Duration::from_secs(60);
+
+/// How long the answer to that may take.
+const ANSWER: Duration = Duration::from_secs(30);
+
+/// How long it may take when the network has changed, so that the connection may be to nowhere.
+const PROMPT_ANSWER: Duration = Duration::from_secs(5);
+
+/// Without a sign of life for so long, the device that made the connection is gone.
+const GONE: Duration = Duration::from_secs(150);
+
+/// Messages that may wait to be written. An exchange never has so many under way, unless the other asks for more
+/// than it takes.
+const WAITING: usize = 64;
+
+/// How long the last word may take.
+const LAST_WORD: Duration = Duration::from_secs(2);
+
+/// What an exchange works on: the records of this device, as far as the other is concerned.
+pub trait Records: Send + Sync {
+    /// Why it could not be done; the connection ends then, and is made again later.
+    type Error: std::fmt::Display + Send;
+
+    /// The other has said hello.
+    fn greeted(&self, hello: &Hello) -> impl Future<Output = Result<(), Self::Error>> + Send;
+    /// One batch of the feed after this number, of about so many bytes, and up to which number it goes.
+    fn read(&self, after: u64, bytes: usize) -> impl Future<Output = Result<(u64, Vec<Item>), Self::Error>> + Send;
+    /// Puts a batch on record, together with the cursor. Gives the contents that are wanted.
+    fn apply(
+        &self,
+        cursor: ([u8; 8], u64),
+        items: Vec<Item>,
+    ) -> impl Future<Output = Result<Vec<(Hash, u64)>, Self::Error>> + Send;
+    /// The other has everything up to this number.
+    fn acknowledged(&self, upto: u64) -> impl Future<Output = Result<(), Self::Error>> + Send;
+    /// Content from this byte on.
+    fn content(
+        &self,
+        hash: Hash,
+        from: u64,
+        most: usize,
+    ) -> impl Future<Output = Result<Option<Bytes>, Self::Error>> + Send;
+    /// Puts content on record. Gives how much is here now, and whether that is all that is wanted.
+    fn store(&self, hash: Hash, at: u64, data: Bytes) -> impl Future<Output = Result<(u64, bool), Self::Error>> + Send;
+    /// The other does not have this content.
+    fn absent(&self, hash: Hash);
+    /// Takes in what was handed over; tells why not.
+    fn take_in(&self, clip: Clip, recall: bool) -> impl Future<Output = Result<Option<String>, Self::Error>> + Send;
+}
+
+/// Something that this device wants of an exchange.
+#[derive(Debug)]
+pub enum ConnectionCommand {
+    /// Hand this over, and tell what became of it.
+    Hand {
+        /// The clip.
+        clip: Box<Clip>,
+        /// Whether it is to be put on the other's clipboard.
+        recall: bool,
+        /// Where to tell.
+        reply: oneshot::Sender<Option<String>>,
+    },
+    /// Fetch this content, of which so much is here.
+    Fetch(Hash, u64),
+    /// Find out now whether the other is still there.
+    TryOut,
+    /// End.
+    End(Bye),
+}
+
+/// A connection, ready for an exchange.
+pub struct PeerConnection {
+    socket: WebSocketStream<TlsStream<TcpStream>>,
+    made_here: bool,
+}
+
+impl PeerConnection {
+    /// Makes a line of a connection.
+    ///
+    /// # Errors
+    /// When the other does not do its part in time.
+    pub async fn open(connection: Connection) -> io::Result<Self> {
+        let config = WebSocketConfig::default()
+            .max_message_size(Some(LONGEST))
+            .max_frame_size(Some(LONGEST))
+            .max_write_buffer_size(4 * LONGEST);
+        let made_here = matches!(connection.stream, TlsStream::Client(_));
+        let opening = async {
+            if made_here {
+                let address = format!("wss://{NAME}/");
+                let opened = client_async_with_config(address, connection.stream, Some(config)).await;
+                opened.map(|(socket, _)| socket)
+            } else {
+                accept_async_with_config(connection.stream, Some(config)).await
+            }
+            .map_err(|error| match error {
+                tungstenite::Error::Io(error) => error,
+                error => io::Error::other(error),
+            })
+        };
+        let socket = tokio::time::timeout(HANDSHAKE, opening).await.map_err(|_| io::ErrorKind::TimedOut)??;
+        Ok(Self { socket, made_here })
+    }
+
+    /// Says any bytes at all, instead of holding an exchange: for trying out how the other takes it.
+    pub async fn say_raw(&mut self, bytes: Vec<u8>) {
+        let _ = self.socket.send(Message::Binary(bytes.into())).await;
+    }
+
+    /// Hears what the other says, as bytes; nothing once it has ended the connection.
+    pub async fn hear_raw(&mut self) -> Option<Vec<u8>> {
+        loop {
+            match self.socket.next().await?.ok()? {
+                Message::Binary(bytes) => return Some(bytes.to_vec()),
+                Message::Close(_) => return None,
+                _ => {}
+            }
+        }
+    }
+
+    /// Waits until the other has ended the connection, passing over what it says. Tells whether it did in time.
+    pub async fn is_ended(&mut self) -> bool {
+        let ended = async { while let Some(Ok(_)) = self.socket.next().await {} };
+        tokio::time::timeout(HANDSHAKE, ended).await.is_ok()
+    }
+
+    /// Whether this device made the connection.
+    pub fn made_here(&self) -> bool {
+        self.made_here
+    }
+}
+
+/// Why a line ended.
+#[derive(Debug)]
+pub enum Ended {
+    /// One of the two ended it.
+    Said(Ending),
+    /// The connection broke.
+    Broken(String),
+    /// The records do not answer.
+    Records(String),
+}
+
+/// Holds an exchange to its end.
+pub async fn run<R: Records>(
+    line: PeerConnection,
+    (mut exchange, first): (Exchange, Output),
+    records: &R,
+    mut orders: mpsc::Receiver<ConnectionCommand>,
+    mut changes: watch::Receiver<u64>,
+) -> Ended {
+    let PeerConnection { socket, made_here } = line;
+    let (mut writer, mut reader) = socket.split();
+    // What is said waits here, so that neither side stops listening while the other does not listen.
+    let (say, mut to_say) = mpsc::channel::<Message>(WAITING);
+    let writing = tokio::spawn(async move {
+        while let Some(message) = to_say.recv().await {
+            if writer.send(message).await.is_err() {
+                return;
+            }
+        }
+        let _ = writer.close().await;
+    });
+    let mut handed: HashMap<u32, oneshot::Sender<Option<String>>> = HashMap::new();
+    let mut numbers = 0u32;
+    let mut outputs = VecDeque::from([first]);
+    let mut heard = Instant::now();
+    // By when an answer must be there, if one was asked for.
+    let mut answer_by: Option<Instant> = None;
+    let ended = 'held: loop {
+        while let Some(output) = outputs.pop_front() {
+            let input = match carry_out(output, records, &say, &mut handed).await {
+                Ok(input) => input,
+                Err(ended) => break 'held ended,
+            };
+            if let Some(input) = input {
+                outputs.extend(exchange.step(input));
+            }
+        }
+        let quiet = answer_by.unwrap_or(heard + if made_here { KEEP_ALIVE } else { GONE });
+        let input = tokio::select! {
+            message = reader.next() => match message {
+                Some(Ok(Message::Binary(bytes))) => {
+                    (heard, answer_by) = (Instant::now(), None);
+                    match frame::decode(&bytes) {
+                        Ok(frame) => Input::Received(frame),
+                        Err(error) => {
+                            tracing::warn!(%error, "a device said something strange");
+                            Input::End(Bye::Garbled)
+                        }
+                    }
+                }
+                Some(Ok(Message::Ping(_) | Message::Pong(_))) => {
+                    (heard, answer_by) = (Instant::now(), None);
+                    continue;
+                }
+                Some(Ok(Message::Close(_))) | None => break Ended::Broken("the other device closed it".into()),
+                Some(Ok(_)) => Input::End(Bye::Garbled),
+                Some(Err(tungstenite::Error::Io(error))) => break Ended::Broken(in_words(&error)),
+                Some(Err(error)) => break Ended::Broken(error.to_string()),
+            },
+            order = orders.recv() => match order {
+                Some(ConnectionCommand::Hand { clip, recall, reply }) => {
+                    numbers = numbers.wrapping_add(1);
+                    handed.insert(numbers, reply);
+                    Input::Hand { number: numbers, clip, recall }
+                }
+                Some(ConnectionCommand::Fetch(hash, have)) => Input::Wanted(hash, have),
+                Some(ConnectionCommand::TryOut) => {
+                    let soon = Instant::now() + PROMPT_ANSWER;
+                    // It is being tried out already, perhaps with more time.
+                    if let Some(by) = answer_by {
+                        answer_by = Some(by.min(soon));
+                        continue;
+                    }
+                    if say.try_send(Message::Ping(Bytes::new())).is_err() {
+                        break Ended::Broken("the other device takes nothing any more".into());
+                    }
+                    answer_by = Some(soon);
+                    continue;
+                }
+                Some(ConnectionCommand::End(bye)) => Input::End(bye),
+                None => Input::End(Bye::Over),
+            },
+            changed = changes.changed() => match changed {
+                Ok(()) => Input::Changed(*changes.borrow_and_update()),
+                Err(_) => Input::End(Bye::Over),
+            },
+            () = tokio::time::sleep_until(quiet) => {
+                if answer_by.is_some() || !made_here {
+                    break Ended::Broken("the other device gave no sign of life".into());
+                }
+                if say.try_send(Message::Ping(Bytes::new())).is_err() {
+                    break Ended::Broken("the other device takes nothing any more".into());
+                }
+                answer_by = Some(Instant::now() + ANSWER);
+                continue;
+            }
+        };
+        outputs.extend(exchange.step(input));
+    };
+    drop(say);
+    // What was said last is still written.
+    let abort = writing.abort_handle();
+    if tokio::time::timeout(LAST_WORD, writing).await.is_err() {
+        abort.abort();
+    }
+    ended
+}
+
+/// Does what the exchange asks for; gives what came of it.
+async fn carry_out<R: Records>(
+    output: Output,
+    records: &R,
+    say: &mpsc::Sender<Message>,
+    handed: &mut HashMap<u32, oneshot::Sender<Option<String>>>,
+) -> Result<Option<Input>, Ended> {
+    let failed = |error: R::Error| Ended::Records(error.to_string());
+    Ok(match output {
+        Output::Send(frame) => {
+            let message = Message::Binary(frame::encode(&frame).into());
+            if say.try_send(message).is_err() {
+                return Err(Ended::Broken("the other device takes nothing any more".into()));
+            }
+            None
+        }
+        Output::Greeted(hello) => {
+            records.greeted(&hello).await.map_err(failed)?;
+            None
+        }
+        Output::Read(after, bytes) => {
+            let (upto, items) = records.read(after, bytes).await.map_err(failed)?;
+            Some(Input::Read { upto, items })
+        }
+        Output::Apply { cursor, items } => {
+            let wants = records.apply(cursor, items).await.map_err(failed)?;
+            Some(Input::Applied { upto: cursor.1, wants })
+        }
+        Output::Acknowledged(upto) => {
+            records.acknowledged(upto).await.map_err(failed)?;
+            None
+        }
+        Output::ReadContent(hash, from, most) => {
+            let content = records.content(hash, from, most).await.map_err(failed)?;
+            Some(Input::Content(hash, from, content))
+        }
+        Output::StoreContent(hash, at, data) => {
+            let (have, whole) = records.store(hash, at, data).await.map_err(failed)?;
+            Some(Input::Stored(hash, have, whole))
+        }
+        Output::Absent(hash) => {
+            records.absent(hash);
+            None
+        }
+        Output::TakeIn { number, clip, recall } => {
+            let trouble = records.take_in(*clip, recall).await.map_err(failed)?;
+            Some(Input::TakenIn(number, trouble))
+        }
+        Output::Handed(number, trouble) => {
+            if let Some(reply) = handed.remove(&number) {
+                let _ = reply.send(trouble);
+            }
+            None
+        }
+        Output::Over(ending) => return Err(Ended::Said(ending)),
+    })
+}
+
+/// Why a connection is not there, as a person may read it.
+pub fn in_words(error: &io::Error) -> String {
+    use io::ErrorKind::{
+        BrokenPipe, ConnectionAborted, ConnectionRefused, ConnectionReset, HostUnreachable, NetworkUnreachable,
+        TimedOut, UnexpectedEof,
+    };
+    let of_tls = error.get_ref().and_then(|inner| inner.downcast_ref::<rustls::Error>());
+    if of_tls == Some(&rustls::Error::AlertReceived(AlertDescription::AccessDenied)) {
+        // Only the device itself can say so: it has proved its key by now.
+        return "it no longer accepts this device: one of the two was removed (link them again with a new invitation)"
+            .into();
+    }
+    match error.kind() {
+        UnexpectedEof | ConnectionReset | ConnectionAborted | BrokenPipe => "the connection broke".into(),
+        ConnectionRefused => "nothing answers there".into(),
+        TimedOut => "no answer came in time".into(),
+        HostUnreachable | NetworkUnreachable => "there is no way to it from this network".into(),
+        _ => error.to_string(),
+    }
+}
+
+/// Longest message of a pairing.
+const LONGEST_OF_PAIRING: u32 = 64 * 1024;
+
+/// Says something in a pairing: its length in four bytes, the first one the greatest, and its bytes.
+///
+/// # Errors
+/// When the connection breaks.
+pub async fn say(connection: &mut Connection, message: &[u8]) -> io::Result<()> {
+    let stream = &mut connection.stream;
+    stream.write_u32(message.len() as u32).await?;
+    stream.write_all(message).await?;
+    stream.flush().await
+}
+
+/// Hears what the other says in a pairing.
+///
+/// # Errors
+/// When the connection breaks, nothing comes in time, or too much.
+pub async fn hear(connection: &mut Connection) -> io::Result<Vec<u8>> {
+    let stream = &mut connection.stream;
+    let hearing = async {
+        let length = stream.read_u32().await?;
+        if length > LONGEST_OF_PAIRING {
+            return Err(io::Error::new(io::ErrorKind::InvalidData, "it says too much at once"));
+        }
+        let mut message = vec![0; length as usize];
+        stream.read_exact(&mut message).await?;
+        Ok(message)
+    };
+    tokio::time::timeout(HANDSHAKE, hearing).await.map_err(|_| io::ErrorKind::TimedOut)?
+}
+
+/// Says the first word at the end of a pairing, and hears that of the other.
+///
+/// # Errors
+/// When the connection breaks, or the other says something else.
+pub async fn greet(connection: &mut Connection, hello: Hello) -> io::Result<Hello> {
+    say(connection, &frame::encode(&Frame::Hello(hello))).await?;
+    match frame::decode(&hear(connection).await?) {
+        Ok(Frame::Hello(hello)) => Ok(hello),
+        _ => Err(io::Error::new(io::ErrorKind::InvalidData, "it does not say hello")),
+    }
+}
+
+/// Tells what is known of devices, at the end of a pairing.
+///
+/// # Errors
+/// When the connection breaks.
+pub async fn say_devices(connection: &mut Connection, devices: Vec<Item>) -> io::Result<()> {
+    say(connection, &frame::encode(&Frame::States { upto: 0, items: devices })).await
+}
+
+/// Hears what the other knows of devices, at the end of a pairing.
+///
+/// # Errors
+/// When it says something else.
+pub async fn hear_devices(connection: &mut Connection) -> io::Result<Vec<yadori_core::shared::Device>> {
+    let message = hear(connection).await?;
+    match frame::decode(&message) {
+        Ok(Frame::States { items, .. }) => Ok(items
+            .into_iter()
+            .filter_map(|item| match item {
+                Item::Device(device) => Some(device),
+                _ => None,
+            })
+            .collect()),
+        _ => Err(io::Error::new(io::ErrorKind::InvalidData, "it says something else than which devices there are")),
+    }
+}

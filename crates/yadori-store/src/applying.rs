@@ -1,0 +1,302 @@
+//! What other devices tell, taken in: states are merged, content that is not here yet is noted as wanted.
+
+mod clips;
+
+use crate::devices::{self, hear_of};
+use crate::drawers::{leave_drawer, renumber};
+use crate::hashed_tombstones::SealKey;
+use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
+use sqlx::{MySql, Transaction};
+use std::collections::{HashMap, HashSet};
+use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_DRAWERS, MOST_HEADINGS};
+use yadori_core::sharing::Policy;
+use yadori_core::{ClipId, DeviceId, MillisSinceEpoch, Rank, Stamp};
+
+/// What came of taking in a batch.
+#[derive(Clone, Debug, Default)]
+pub struct ApplyOutcome {
+    /// The number of the latest change, if there was one.
+    pub change: Option<u64>,
+    /// Contents to be fetched, and how much of each is here.
+    pub wants: Vec<(Hash, u64)>,
+    /// The clip of the latest copy among them that is now in the history: its number, and when it was copied.
+    pub latest_copy: Option<(u64, Stamp)>,
+    /// Pictures that are here as a whole and have no small picture yet.
+    pub pictures: Vec<u64>,
+    /// Something is known of a device that was not.
+    pub devices: bool,
+    /// Something was forgotten for good.
+    pub purged: bool,
+    /// The latest stamp in it: this device's clock goes on after it.
+    pub latest: Stamp,
+}
+
+/// How far the feed of another device was read: which feed it was, and the number of the last change.
+pub type Cursor = ([u8; 8], u64);
+
+/// What one batch is of another device's feed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct CursorAdvance {
+    /// Up to where it was read before; nothing if it never was.
+    pub before: Option<Cursor>,
+    /// Up to where it is read with this batch.
+    pub after: Cursor,
+}
+
+impl CursorAdvance {
+    /// Up to where the feed is read with this, if it was read up to `read` by now; nothing if this does not go on from
+    /// there. Another connection may have read on from where this one began.
+    fn goes_on_from(&self, read: Option<Cursor>) -> Option<Cursor> {
+        let Self { before, after } = *self;
+        match read {
+            _ if before == read => Some(after),
+            Some((feed, upto))
+                if feed == after.0 && before.is_none_or(|before| before.0 != feed || before.1 <= upto) =>
+            {
+                Some((feed, after.1.max(upto)))
+            }
+            _ => None,
+        }
+    }
+}
+
+impl Store {
+    /// Takes in a batch that the device `from` told, in one transaction with the cursor in its feed; or, without a
+    /// passage of its feed, what it handed over by hand.
+    ///
+    /// Gives nothing, and takes nothing in, if by now the device is linked no more, or its feed is to be read from
+    /// another place than where this goes on: a batch that was under way then would else be taken for the reading of
+    /// all that comes before it. What may arrive is asked for when nobody else writes any more, for the same reason.
+    ///
+    /// # Errors
+    /// When the database fails; nothing is taken in then.
+    pub async fn apply(
+        &self,
+        from: DeviceId,
+        passage: Option<CursorAdvance>,
+        items: &[Item],
+        policy: &(dyn Fn() -> Policy + Sync),
+        at: MillisSinceEpoch,
+    ) -> Result<Option<ApplyOutcome>, StoreError> {
+        retry_on_deadlock!(self.hear_once(from, passage, items, policy, at))
+    }
+
+    async fn hear_once(
+        &self,
+        from: DeviceId,
+        passage: Option<CursorAdvance>,
+        items: &[Item],
+        policy: &(dyn Fn() -> Policy + Sync),
+        at: MillisSinceEpoch,
+    ) -> Result<Option<ApplyOutcome>, StoreError> {
+        let mut tx = self.begin_writing().await?;
+        let Some(known) = devices::linked(&mut tx, from).await? else { return Ok(None) };
+        let cursor = passage.map(|passage| passage.goes_on_from(known.read));
+        if cursor == Some(None) {
+            return Ok(None);
+        }
+        let mut applying = Hearing {
+            tx,
+            from,
+            policy: policy(),
+            heard: ApplyOutcome::default(),
+            by_hand: passage.is_none(),
+            devices: HashMap::new(),
+            seal_key: self.seal_key(),
+        };
+        applying.items(items).await?;
+        let Hearing { mut tx, heard, .. } = applying;
+        if let Some(Some((feed, upto))) = cursor {
+            sqlx::query!(
+                "UPDATE devices SET cursor_feed = ?, cursor_upto = ?, seen_at = ? WHERE id = ?",
+                &feed[..],
+                upto,
+                at.0,
+                &from.0[..]
+            )
+            .execute(&mut *tx)
+            .await?;
+        }
+        tx.commit().await?;
+        Ok(Some(heard))
+    }
+}
+
+struct Hearing {
+    tx: Transaction<'static, MySql>,
+    /// Who tells.
+    from: DeviceId,
+    policy: Policy,
+    heard: ApplyOutcome,
+    /// It was handed over by hand, so that it is taken in whatever the policy says.
+    by_hand: bool,
+    /// The numbers of devices that were looked up.
+    devices: HashMap<DeviceId, u32>,
+    seal_key: Option<SealKey>,
+}
+
+impl Hearing {
+    async fn next_change(&mut self) -> Result<u64, sqlx::Error> {
+        let change = next_change(&mut self.tx).await?;
+        self.heard.change = Some(change);
+        Ok(change)
+    }
+
+    /// Takes in everything in its order; clips that follow one another together.
+    async fn items(&mut self, items: &[Item]) -> Result<(), StoreError> {
+        let (mut clips, mut ids): (Vec<&Clip>, HashSet<ClipId>) = Default::default();
+        for item in items {
+            self.heard.latest = self.heard.latest.max(item.latest());
+            let fits = matches!(item, Item::Clip(clip) if !ids.contains(&clip.id));
+            if !fits && !clips.is_empty() {
+                self.clips(&std::mem::take(&mut clips)).await?;
+                ids.clear();
+            }
+            match item {
+                Item::Clip(clip) => {
+                    ids.insert(clip.id);
+                    clips.push(clip);
+                }
+                Item::Drawer(drawer) => self.drawer(drawer).await?,
+                Item::Heading(heading) => self.heading(heading).await?,
+                Item::Device(device) => {
+                    if let Some(change) = hear_of(&mut self.tx, device, self.from).await? {
+                        self.heard.change = Some(change);
+                        self.heard.devices = true;
+                    }
+                }
+            }
+        }
+        if clips.is_empty() { Ok(()) } else { self.clips(&clips).await }
+    }
+
+    /// The number of the drawer with this id; it is put on record if it has not been heard of yet.
+    async fn drawer_number(&mut self, id: [u8; 16]) -> Result<u32, StoreError> {
+        let known =
+            sqlx::query_scalar!("SELECT no FROM drawers WHERE id = ?", &id[..]).fetch_optional(&mut *self.tx).await?;
+        if let Some(number) = known {
+            return Ok(number);
+        }
+        let drawers = sqlx::query_scalar!("SELECT COUNT(*) FROM drawers").fetch_one(&mut *self.tx).await?;
+        if drawers as u64 >= MOST_DRAWERS {
+            return Err(StoreError::TooMany("drawers", MOST_DRAWERS));
+        }
+        let place = Rank::between(None, None);
+        let done = sqlx::query!(
+            "INSERT INTO drawers (id, name, place, changed) VALUES (?, '', ?, 0)
+             ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no)",
+            &id[..],
+            place.as_bytes()
+        )
+        .execute(&mut *self.tx)
+        .await?;
+        Ok(done.last_insert_id() as u32)
+    }
+
+    async fn drawer(&mut self, told: &Drawer) -> Result<(), StoreError> {
+        let number = self.drawer_number(told.id).await?;
+        let row = sqlx::query!(
+            r#"SELECT name, place, changed, removed AS "removed: bool" FROM drawers WHERE no = ?"#,
+            number
+        )
+        .fetch_one(&mut *self.tx)
+        .await?;
+        let known = Drawer {
+            id: told.id,
+            name: row.name,
+            place: Rank::from_slice(&row.place).ok_or(StoreError::Damaged(number.into()))?,
+            changed: Stamp::from_bits(row.changed),
+            removed: row.removed,
+        };
+        if !told.is_after(&known) {
+            return Ok(());
+        }
+        let change = self.next_change().await?;
+        sqlx::query!(
+            "UPDATE drawers SET name = ?, place = ?, changed = ?, removed = ?, seq = ? WHERE no = ?",
+            told.name,
+            told.place.as_bytes(),
+            told.changed.to_bits(),
+            told.removed,
+            change,
+            number
+        )
+        .execute(&mut *self.tx)
+        .await?;
+        // Its clips are found by its name.
+        self.heard.change = Some(renumber(&mut self.tx, number).await?);
+        if told.removed {
+            leave_drawer(&mut self.tx, number, told.changed).await?;
+        }
+        Ok(())
+    }
+
+    async fn heading(&mut self, told: &Heading) -> Result<(), StoreError> {
+        let drawer = self.drawer_number(told.drawer).await?;
+        let row = sqlx::query!(
+            r#"SELECT place, words, changed, removed AS "removed: bool" FROM headings WHERE id = ?"#,
+            &told.id[..]
+        )
+        .fetch_optional(&mut *self.tx)
+        .await?;
+        if let Some(row) = row {
+            let known = Heading {
+                id: told.id,
+                drawer: told.drawer,
+                place: Rank::from_slice(&row.place).ok_or(StoreError::Damaged(drawer.into()))?,
+                words: row.words,
+                changed: Stamp::from_bits(row.changed),
+                removed: row.removed,
+            };
+            if !told.is_after(&known) {
+                return Ok(());
+            }
+        } else {
+            let headings = sqlx::query_scalar!("SELECT COUNT(*) FROM headings").fetch_one(&mut *self.tx).await?;
+            if headings as u64 >= MOST_HEADINGS {
+                return Err(StoreError::TooMany("headings", MOST_HEADINGS));
+            }
+        }
+        let change = self.next_change().await?;
+        sqlx::query!(
+            "INSERT INTO headings (id, drawer, place, words, changed, removed, seq) VALUES (?, ?, ?, ?, ?, ?, ?)
+             ON DUPLICATE KEY UPDATE drawer = VALUES(drawer), place = VALUES(place), words = VALUES(words),
+             changed = VALUES(changed), removed = VALUES(removed), seq = VALUES(seq)",
+            &told.id[..],
+            drawer,
+            told.place.as_bytes(),
+            told.words,
+            told.changed.to_bits(),
+            told.removed,
+            change
+        )
+        .execute(&mut *self.tx)
+        .await?;
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_batch_goes_on_from_where_its_feed_was_read() {
+        let (old, feed) = ([1; 8], [2; 8]);
+        let goes_on = |before, after, read| CursorAdvance { before, after }.goes_on_from(read);
+        assert_eq!(goes_on(None, (feed, 5), None), Some((feed, 5)));
+        assert_eq!(goes_on(Some((feed, 5)), (feed, 9), Some((feed, 5))), Some((feed, 9)));
+        // The feed is a new one, and is told from its beginning.
+        assert_eq!(goes_on(Some((old, 50)), (feed, 5), Some((old, 50))), Some((feed, 5)));
+        // Another connection has read on meanwhile, further or not so far.
+        assert_eq!(goes_on(Some((feed, 5)), (feed, 9), Some((feed, 7))), Some((feed, 9)));
+        assert_eq!(goes_on(Some((feed, 5)), (feed, 9), Some((feed, 12))), Some((feed, 12)));
+        assert_eq!(goes_on(None, (feed, 9), Some((feed, 7))), Some((feed, 9)));
+        assert_eq!(goes_on(Some((old, 50)), (feed, 5), Some((feed, 7))), Some((feed, 7)));
+        // It is to be read anew, and that has begun or not.
+        assert_eq!(goes_on(Some((feed, 5)), (feed, 9), None), None);
+        assert_eq!(goes_on(Some((feed, 5)), (feed, 9), Some((feed, 3))), None);
+        // The other feed is the one that counts.
+        assert_eq!(goes_on(None, (old, 9), Some((feed, 3))), None);
+    }
+}

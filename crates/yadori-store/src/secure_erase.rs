@@ -1,0 +1,64 @@
+//! What was forgotten for good is written over in the private server's files.
+//!
+//! Tables: the server zeroes what it purges (`innodb_immediate_scrub_data_uncompressed`), once it has purged it. The
+//! buffer through which it writes pages twice: other pages are written through it. Its log: it is written anew, in
+//! another size and back. What a file system's journal, a snapshot or a disk of flash memory keeps is beyond us.
+
+use crate::store::{Store, StoreError};
+use sqlx::Row;
+use std::time::{Duration, Instant};
+
+/// Size of the private server's log.
+const LOG_MIB: u64 = 8;
+/// Another one, to which the log is changed and back: it is written anew each time.
+const SPARE_LOG_MIB: u64 = 4;
+
+/// Pages that are written through the server's buffer for double writes, which holds 2 MiB.
+const FILLING_MIB: usize = 4;
+
+/// How long the server may take to purge, and to write.
+const PURGING: Duration = Duration::from_secs(20);
+const WRITING: Duration = Duration::from_secs(3);
+/// Between two looks at how far it is.
+const PAUSE: Duration = Duration::from_millis(50);
+
+impl Store {
+    /// Has the server write over what was forgotten. Only the private server lets us.
+    ///
+    /// # Errors
+    /// When the server does not let us, or does not answer.
+    pub async fn secure_erase(&self) -> Result<(), StoreError> {
+        let mut connection = self.pool.acquire().await?;
+        let run = async |connection: &mut sqlx::MySqlConnection, statement: String| {
+            sqlx::raw_sql(sqlx::AssertSqlSafe(statement)).execute(connection).await
+        };
+        // What is not purged by then is purged before the server ends.
+        run(&mut connection, "SET GLOBAL innodb_fast_shutdown = 0".into()).await?;
+        self.wait_for_none("Innodb_history_list_length", PURGING).await?;
+        run(&mut connection, "CREATE TABLE IF NOT EXISTS filling (content LONGBLOB) ENGINE = InnoDB".into()).await?;
+        for _ in 0..FILLING_MIB {
+            run(&mut connection, "INSERT INTO filling VALUES (REPEAT('yadori ', 149000))".into()).await?;
+        }
+        run(&mut connection, "SET GLOBAL innodb_max_dirty_pages_pct = 0".into()).await?;
+        self.wait_for_none("Innodb_buffer_pool_pages_dirty", WRITING).await?;
+        run(&mut connection, "SET GLOBAL innodb_max_dirty_pages_pct = 90".into()).await?;
+        run(&mut connection, "DROP TABLE filling".into()).await?;
+        for mebibytes in [SPARE_LOG_MIB, LOG_MIB] {
+            run(&mut connection, format!("SET GLOBAL innodb_log_file_size = {}", mebibytes << 20)).await?;
+        }
+        Ok(())
+    }
+
+    async fn wait_for_none(&self, what: &str, patience: Duration) -> Result<(), StoreError> {
+        let began = Instant::now();
+        while began.elapsed() < patience {
+            let statement = format!("SHOW GLOBAL STATUS LIKE '{what}'");
+            let row = sqlx::raw_sql(sqlx::AssertSqlSafe(statement)).fetch_one(&self.pool).await?;
+            if row.try_get::<String, _>(1)? == "0" {
+                break;
+            }
+            tokio::time::sleep(PAUSE).await;
+        }
+        Ok(())
+    }
+}
