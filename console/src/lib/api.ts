@@ -13,7 +13,7 @@ export type Problem = components["schemas"]["Problem"];
 /** The service said no, or could not be reached. */
 export class Refused extends Error {
   constructor(
-    readonly kind: ProblemKind | "away" | "unauthorised" | "unknown",
+    readonly kind: ProblemKind | "away" | "unauthorised" | "content" | "unknown",
     message: string,
     readonly hint?: string,
   ) {

@@ -5,7 +5,8 @@
 
 use crate::{Clipboard, Desktop, Event, EventSender, OfferError, PasteError, Reading};
 use bytes::Bytes;
-use std::sync::{Arc, Mutex, PoisonError};
+use parking_lot::Mutex;
+use std::sync::Arc;
 use tokio::sync::oneshot;
 use yadori_core::capture::{Copy, Refusal};
 use yadori_core::{Format, Source, format};
@@ -53,8 +54,8 @@ pub fn connect(reading: Arc<Reading>) -> (Desktop, Simulated) {
 }
 
 impl Simulated {
-    fn owner(&self) -> std::sync::MutexGuard<'_, Owner> {
-        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    fn owner(&self) -> parking_lot::MutexGuard<'_, Owner> {
+        self.state.lock()
     }
 
     /// A program copies something.

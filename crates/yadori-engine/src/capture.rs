@@ -11,11 +11,11 @@ use crate::clock::now;
 use crate::history::History;
 use crate::sync::Links;
 use journal::Journal;
+use parking_lot::Mutex;
+use parking_lot::MutexGuard;
 use picture::PictureError;
 use std::collections::BTreeMap;
-use std::sync::Mutex;
-use std::sync::MutexGuard;
-use std::sync::{Arc, PoisonError};
+use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
 use tokio::sync::Notify;
@@ -137,13 +137,13 @@ impl Capture {
 
 impl Capture {
     pub(crate) fn journal(&self) -> MutexGuard<'_, Journal> {
-        self.journal.lock().unwrap_or_else(PoisonError::into_inner)
+        self.journal.lock()
     }
 
     /// Counts the copies of the last moments among those of their days: not each with its copy, which would be the slower
     /// for it.
     pub(crate) async fn count_captured(&self) -> Result<(), StoreError> {
-        let uncounted = std::mem::take(&mut *self.uncounted.lock().unwrap_or_else(PoisonError::into_inner));
+        let uncounted = std::mem::take(&mut *self.uncounted.lock());
         for (day, copies) in uncounted {
             self.history.store.count_captured(MillisSinceEpoch(day * DAY), copies).await?;
         }
@@ -384,7 +384,7 @@ impl Capture {
             None => self.history.ledger.changed(filed.change),
         }
         if clip.replaces.is_none() && clip.moved_in.is_none() {
-            let mut uncounted = self.uncounted.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut uncounted = self.uncounted.lock();
             *uncounted.entry(copied.at().0 / DAY).or_default() += 1;
         }
         let copied_secret = clip.sensitive.is_some_and(|found| found.certain);
@@ -413,7 +413,7 @@ impl Capture {
 
     /// Refuses a copy of what was copied within the last `millis`, if the rules want that.
     fn refuse_repeat(&self, id: ClipId, millis: u64) -> Result<(), Refusal> {
-        let latest = *self.latest_copy.lock().unwrap_or_else(PoisonError::into_inner);
+        let latest = *self.latest_copy.lock();
         if latest.is_some_and(|(known, at)| known == id && now().0.saturating_sub(at.0) < millis) {
             self.note_copied(id);
             return Err(Refusal::Repeat);
@@ -422,7 +422,7 @@ impl Capture {
     }
 
     fn note_copied(&self, id: ClipId) {
-        *self.latest_copy.lock().unwrap_or_else(PoisonError::into_inner) = Some((id, now()));
+        *self.latest_copy.lock() = Some((id, now()));
     }
 
     /// The picture is broken; what else was copied with it may still make a clip.

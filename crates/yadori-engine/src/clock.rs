@@ -1,7 +1,7 @@
 //! The system's clock, and the stamps made with it.
 
 use jiff::Timestamp;
-use std::sync::{Mutex, PoisonError};
+use parking_lot::Mutex;
 use yadori_core::clock::BELIEVED_AHEAD_MILLIS;
 use yadori_core::{HybridClock, MillisSinceEpoch, Stamp};
 
@@ -32,21 +32,21 @@ impl Stamps {
 
     /// Goes on after a stamp that another device gave out.
     pub fn observe(&self, stamp: Stamp) {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).observe(stamp);
+        self.0.lock().observe(stamp);
     }
 
     /// The latest stamp that was given out or seen.
     pub fn latest(&self) -> Stamp {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).latest()
+        self.0.lock().latest()
     }
 
     /// Goes on after this stamp, though later ones were given out: those have been mended.
     pub fn go_back_to(&self, stamp: Stamp) {
-        *self.0.lock().unwrap_or_else(PoisonError::into_inner) = HybridClock::after(stamp);
+        *self.0.lock() = HybridClock::after(stamp);
     }
 
     /// A stamp for what happens now.
     pub fn next(&self) -> Stamp {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).tick(now())
+        self.0.lock().tick(now())
     }
 }

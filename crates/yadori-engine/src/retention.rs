@@ -13,11 +13,11 @@ use crate::capture::Capture;
 use crate::clock::now;
 use crate::history::History;
 use crate::sync::Links;
+use parking_lot::Mutex;
 use plan::{Going, SweepPlan};
 use rustix::time::{ClockId, clock_gettime};
-use std::sync::Mutex;
+use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
-use std::sync::{Arc, PoisonError};
 use std::time::{Duration, Instant};
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::{DAY, counted};
@@ -147,8 +147,8 @@ impl Retention {
         self.history.store.purge_due(now(), &connected).await
     }
 
-    pub(crate) fn sweeps(&self) -> std::sync::MutexGuard<'_, SweepState> {
-        self.sweeps.lock().unwrap_or_else(PoisonError::into_inner)
+    pub(crate) fn sweeps(&self) -> parking_lot::MutexGuard<'_, SweepState> {
+        self.sweeps.lock()
     }
 
     /// Notes whether the wall clock has jumped ahead since the last look.

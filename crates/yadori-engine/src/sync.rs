@@ -31,12 +31,13 @@ use crate::recalling::Recalling;
 use crate::retention::Retention;
 use crate::sync::log_limit::LogLimit;
 use fetches::{Asked, Fetches};
+use parking_lot::Mutex;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::ErrorKind;
 use std::net::{IpAddr, SocketAddr};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 use thiserror::Error;
 use tokio::sync::{mpsc, watch};
 use yadori_core::shared::{Clip, Device, Hash};
@@ -186,10 +187,6 @@ pub struct Links {
     dialing: Mutex<BTreeSet<DeviceId>>,
 }
 
-fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
 impl Links {
     /// No connections yet. The key is kept in `folder`.
     pub fn new(folder: &Path, config: &LinkConfig) -> Self {
@@ -221,46 +218,46 @@ impl Links {
 
     /// What this device shares.
     pub fn policy(&self) -> Policy {
-        locked(&self.policy).clone()
+        self.policy.lock().clone()
     }
 
     /// Whether sharing is paused.
     pub fn pause(&self) -> Option<SyncPause> {
-        *locked(&self.pause)
+        *self.pause.lock()
     }
 
     /// Where links are listened for.
     pub fn listening(&self) -> Option<SocketAddr> {
-        *locked(&self.listening)
+        *self.listening.lock()
     }
 
     /// How many devices are linked, and how many of them are connected.
     pub fn numbers(&self) -> (u32, u32) {
         let linked = self.endpoint_if_any().map_or(0, |endpoint| endpoint.linked().count());
-        (linked as u32, locked(&self.connections).len() as u32)
+        (linked as u32, self.connections.lock().len() as u32)
     }
 
     /// Whether there is a connection with a device.
     pub fn is_connected(&self, device: DeviceId) -> bool {
-        locked(&self.connections).contains_key(&device)
+        self.connections.lock().contains_key(&device)
     }
 
     pub(crate) fn status_of(&self, device: DeviceId) -> PeerStatus {
-        locked(&self.statuses).get(&device).cloned().unwrap_or_default()
+        self.statuses.lock().get(&device).cloned().unwrap_or_default()
     }
 
     fn note(&self, device: DeviceId, change: impl FnOnce(&mut PeerStatus)) {
-        change(locked(&self.statuses).entry(device).or_default());
+        change(self.statuses.lock().entry(device).or_default());
     }
 
     /// The way to the connection with a device, if there is one.
     pub(crate) fn commands(&self, device: DeviceId) -> Option<mpsc::Sender<ConnectionCommand>> {
-        locked(&self.connections).get(&device).map(|held| held.commands.clone())
+        self.connections.lock().get(&device).map(|held| held.commands.clone())
     }
 
     /// Notes that a device may fetch the content of this clip, which is handed over to it by hand.
     pub(crate) fn note_handed(&self, device: DeviceId, clip: &Clip) {
-        let mut handed = locked(&self.handed);
+        let mut handed = self.handed.lock();
         if handed.len() >= HANDED {
             handed.clear();
         }
@@ -269,16 +266,16 @@ impl Links {
     }
 
     fn was_handed(&self, device: DeviceId, hash: Hash) -> bool {
-        locked(&self.handed).contains(&(device, hash))
+        self.handed.lock().contains(&(device, hash))
     }
 
     fn endpoint_if_any(&self) -> Option<TlsEndpoint> {
-        locked(&self.endpoint).clone()
+        self.endpoint.lock().clone()
     }
 
     /// Finds out whether the devices that are connected are still there.
     fn try_out_connections(&self) {
-        for held in locked(&self.connections).values() {
+        for held in self.connections.lock().values() {
             let _ = held.commands.try_send(ConnectionCommand::TryOut);
         }
     }
@@ -294,7 +291,7 @@ impl Links {
 
     /// The key of this device is of no use any more: the next link gets another.
     fn give_up_key(&self) {
-        *locked(&self.endpoint) = None;
+        *self.endpoint.lock() = None;
         if let Err(error) = std::fs::remove_file(self.key_path())
             && error.kind() != ErrorKind::NotFound
         {
@@ -352,12 +349,12 @@ impl DeviceSync {
         if let Some(policy) =
             self.history.store.setting(POLICY).await?.and_then(|value| serde_json::from_str(&value).ok())
         {
-            *locked(&self.links.policy) = policy;
+            *self.links.policy.lock() = policy;
         }
         if let Some(pause) =
             self.history.store.setting(PAUSE).await?.and_then(|value| serde_json::from_str(&value).ok())
         {
-            *locked(&self.links.pause) = Some(pause);
+            *self.links.pause.lock() = Some(pause);
         }
         self.links.note_newest(self.history.stamps.latest());
         if let Some(identity) = self.links.stored_key()? {
@@ -370,7 +367,7 @@ impl DeviceSync {
         self.history.store.set_own_key(identity.pin(), self.history.stamps.next()).await?;
         self.history.store.seal_with(identity.secret_for(SEALS));
         let endpoint = TlsEndpoint::new(Arc::new(identity), Linked::default());
-        *locked(&self.links.endpoint) = Some(endpoint.clone());
+        *self.links.endpoint.lock() = Some(endpoint.clone());
         self.know_linked().await?;
         Ok(endpoint)
     }
@@ -405,7 +402,7 @@ impl DeviceSync {
         let linked = self.linked_devices().await?;
         endpoint.linked().set(linked.iter().map(|device| device.key));
         let gone: Vec<DeviceId> = {
-            let connections = locked(&self.links.connections);
+            let connections = self.links.connections.lock();
             connections.keys().copied().filter(|held| linked.iter().all(|device| device.id() != *held)).collect()
         };
         for device in gone {
@@ -418,7 +415,7 @@ impl DeviceSync {
 
     /// Whether sharing goes on; ends a pause that is over.
     pub(crate) fn shares(&self) -> bool {
-        let mut pause = locked(&self.links.pause);
+        let mut pause = self.links.pause.lock();
         if pause.is_some_and(|pause| pause.until.is_some_and(|until| until <= now())) {
             *pause = None;
         }
@@ -430,7 +427,7 @@ impl Links {
     /// Notes that something was copied here, or put on this clipboard by the person: what others have copied
     /// before does not take its place.
     pub(crate) fn note_newest(&self, stamp: Stamp) {
-        let mut newest = locked(&self.newest);
+        let mut newest = self.newest.lock();
         *newest = newest.max(stamp);
     }
 
@@ -446,21 +443,21 @@ impl Links {
     }
 
     fn connected(&self) -> Vec<DeviceId> {
-        locked(&self.connections).keys().copied().collect()
+        self.connections.lock().keys().copied().collect()
     }
 
     /// Fetches content of which `have` bytes are here, if nobody is asked for it yet; `afresh` if somebody has just
     /// begun to wait for it. Tells whether there is a device that may have it.
     pub(crate) fn fetch(&self, hash: Hash, have: u64, afresh: bool) -> bool {
         let connected = self.connected();
-        let asked = locked(&self.fetching).ask(hash, have, &connected, afresh);
+        let asked = self.fetching.lock().ask(hash, have, &connected, afresh);
         self.ask(hash, asked)
     }
 
     /// A device does not have content that it was asked for: another is asked.
     fn fetch_elsewhere(&self, hash: Hash, device: DeviceId) {
         let connected = self.connected();
-        let asked = locked(&self.fetching).is_absent(hash, device, &connected);
+        let asked = self.fetching.lock().is_absent(hash, device, &connected);
         self.ask(hash, asked);
         self.fetched.send_modify(|times| *times += 1);
     }
@@ -471,7 +468,7 @@ impl Links {
         let order = ConnectionCommand::Fetch(hash, have);
         let is_asked = self.commands(device).is_some_and(|commands| commands.try_send(order).is_ok());
         if !is_asked {
-            locked(&self.fetching).is_done(hash);
+            self.fetching.lock().is_done(hash);
         }
         is_asked
     }
@@ -490,14 +487,14 @@ impl DeviceSync {
         };
         let is_for_all = only_here != *policy;
         // First, so that nothing is told or taken in by the old one that is not told or taken in again.
-        *locked(&self.links.policy) = policy.clone();
+        *self.links.policy.lock() = policy.clone();
         let put = if is_for_all {
             self.history.store.share_anew(POLICY, &value).await
         } else {
             self.history.store.set_setting(POLICY, Some(&value)).await
         };
         if let Err(error) = put {
-            *locked(&self.links.policy) = before;
+            *self.links.policy.lock() = before;
             return Err(error);
         }
         if is_for_all {
@@ -510,7 +507,7 @@ impl DeviceSync {
     pub(crate) async fn put_sync_pause(&self, pause: Option<SyncPause>) -> Result<(), StoreError> {
         let value = pause.map(|pause| serde_json::to_string(&pause).unwrap_or_default());
         self.history.store.set_setting(PAUSE, value.as_deref()).await?;
-        *locked(&self.links.pause) = pause;
+        *self.links.pause.lock() = pause;
         if pause.is_some() {
             self.end_lines();
         }
@@ -521,7 +518,7 @@ impl DeviceSync {
 
     /// Ends all connections; they are made again if they may be.
     fn end_lines(&self) {
-        for held in locked(&self.links.connections).values() {
+        for held in self.links.connections.lock().values() {
             let _ = held.commands.try_send(ConnectionCommand::End(yadori_link::frame::Bye::Over));
         }
         self.links.wake_up();

@@ -5,6 +5,7 @@
 //! that was removed would come back that way.
 
 use crate::identity::{Identity, NAME, Pin, pin_of};
+use parking_lot::RwLock;
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
 use rustls::crypto::{CryptoProvider, WebPkiSupportedAlgorithms, ring};
 use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
@@ -15,7 +16,7 @@ use rustls::{
 };
 use std::collections::BTreeSet;
 use std::io;
-use std::sync::{Arc, PoisonError, RwLock};
+use std::sync::Arc;
 use std::time::Duration;
 use tokio::net::TcpStream;
 use tokio_rustls::{LazyConfigAcceptor, TlsConnector, TlsStream};
@@ -44,17 +45,17 @@ pub struct Linked(Arc<RwLock<BTreeSet<Pin>>>);
 impl Linked {
     /// From now on, these are the ones.
     pub fn set(&self, pins: impl IntoIterator<Item = Pin>) {
-        *self.0.write().unwrap_or_else(PoisonError::into_inner) = pins.into_iter().collect();
+        *self.0.write() = pins.into_iter().collect();
     }
 
     /// How many they are.
     pub fn count(&self) -> usize {
-        self.0.read().unwrap_or_else(PoisonError::into_inner).len()
+        self.0.read().len()
     }
 
     /// Whether the device with this pin is one of them.
     pub fn contains(&self, pin: &Pin) -> bool {
-        self.0.read().unwrap_or_else(PoisonError::into_inner).contains(pin)
+        self.0.read().contains(pin)
     }
 }
 

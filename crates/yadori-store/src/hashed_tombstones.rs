@@ -10,7 +10,6 @@ use data_encoding::HEXLOWER;
 use serde::Serialize;
 use sqlx::{MySql, Transaction};
 use std::collections::HashMap;
-use std::sync::PoisonError;
 use yadori_core::merge::{Register, State};
 use yadori_core::shared::Clip;
 use yadori_core::{ClipId, DeviceId, Stamp};
@@ -44,11 +43,11 @@ struct Sealed {
 impl Store {
     /// From now on, old traces are sealed with this key. It is not to lie in the database.
     pub fn seal_with(&self, key: [u8; 32]) {
-        *self.seal_key.write().unwrap_or_else(PoisonError::into_inner) = Some(key);
+        *self.seal_key.write() = Some(key);
     }
 
     pub(crate) fn seal_key(&self) -> Option<SealKey> {
-        *self.seal_key.read().unwrap_or_else(PoisonError::into_inner)
+        *self.seal_key.read()
     }
 
     /// Seals the traces that are still there of what was gone at `long_ago`, but for those that a device has still to

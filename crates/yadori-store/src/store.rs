@@ -3,12 +3,13 @@
 use crate::hashed_tombstones::SealKey;
 use crate::schema;
 use crate::stamps;
+use parking_lot::RwLock;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions, MySqlSslMode};
 use sqlx::{AssertSqlSafe, MySql, MySqlConnection, MySqlPool, Row, Transaction};
 use std::net::IpAddr;
 use std::str::FromStr;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
-use std::sync::{Arc, RwLock};
 use std::time::Duration;
 use thiserror::Error;
 use yadori_core::Stamp;

@@ -1,7 +1,8 @@
 //! The rules in force, for all who must look at them.
 
 use super::History;
-use std::sync::{Arc, PoisonError, RwLock};
+use parking_lot::RwLock;
+use std::sync::Arc;
 use yadori_core::rules::Checked;
 
 /// The rules in force, for all who must look at them.
@@ -11,12 +12,12 @@ pub struct InForce(RwLock<Arc<Checked>>);
 impl InForce {
     /// The rules, as they are now.
     pub fn get(&self) -> Arc<Checked> {
-        self.0.read().unwrap_or_else(PoisonError::into_inner).clone()
+        self.0.read().clone()
     }
 
     /// Puts other rules in force.
     pub(crate) fn set(&self, rules: Checked) {
-        *self.0.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(rules);
+        *self.0.write() = Arc::new(rules);
     }
 }
 

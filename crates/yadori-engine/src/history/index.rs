@@ -6,7 +6,8 @@
 //! latest change that was told, so that everyone sees what they have done.
 
 use crate::history::listing::{self, Listed};
-use std::sync::{Arc, Mutex, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
+use parking_lot::{Mutex, RwLock, RwLockReadGuard, RwLockWriteGuard};
+use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::{broadcast, watch};
 use yadori_core::ClipId;
@@ -91,7 +92,7 @@ impl Ledger {
     /// Tells of a change and brings the changed record along.
     pub fn changed_to(&self, record: ClipRecord) {
         let change = record.change;
-        *self.brought.lock().unwrap_or_else(PoisonError::into_inner) = Some(record);
+        *self.brought.lock() = Some(record);
         self.changed(change);
     }
 
@@ -134,11 +135,11 @@ impl Ledger {
     /// The index, with everything in it that was told as changed before.
     pub async fn read(&self) -> RwLockReadGuard<'_, Index> {
         self.settled().await;
-        self.index.read().unwrap_or_else(PoisonError::into_inner)
+        self.index.read()
     }
 
     fn write(&self) -> RwLockWriteGuard<'_, Index> {
-        self.index.write().unwrap_or_else(PoisonError::into_inner)
+        self.index.write()
     }
 
     /// Follows the change feed; ends when the task is dropped.
@@ -151,7 +152,7 @@ impl Ledger {
                 Err(_) => return,
             };
             // The very next change may have been brought along; everything else is in the feed.
-            let brought = self.brought.lock().unwrap_or_else(PoisonError::into_inner).take();
+            let brought = self.brought.lock().take();
             if let Some(record) = brought.filter(|record| record.change == cursor + 1) {
                 cursor = record.change;
                 self.apply(std::slice::from_ref(&record));
@@ -209,7 +210,7 @@ impl Ledger {
     /// What became of a clip by its latest change.
     pub fn describe(&self, record: &ClipRecord) -> Change {
         let (position, total) = {
-            let index = self.index.read().unwrap_or_else(PoisonError::into_inner);
+            let index = self.index.read();
             (index.position(record.id), index.len() as u64)
         };
         let clip = record.is_live().then(|| Listed { record: record.clone(), position });

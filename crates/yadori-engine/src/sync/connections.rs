@@ -2,13 +2,14 @@
 
 use super::pairing::source_of;
 use super::peer::Peer;
-use super::{ConnectionHandle, LinkError, locked};
+use super::{ConnectionHandle, LinkError};
 use crate::clock::now;
 use crate::sync::DeviceSync;
+use parking_lot::Mutex;
 use std::collections::{BTreeMap, VecDeque};
 use std::net::{IpAddr, SocketAddr};
+use std::sync::Arc;
 use std::sync::atomic::Ordering;
-use std::sync::{Arc, Mutex};
 use std::time::Duration;
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::mpsc;
@@ -66,7 +67,7 @@ impl DeviceSync {
         let failed = |source| LinkError::Listen { address: self.links.listen, source };
         let listener = TcpListener::bind(self.links.listen).await.map_err(failed)?;
         let address = listener.local_addr().map_err(failed)?;
-        *locked(&self.links.listening) = Some(address);
+        *self.links.listening.lock() = Some(address);
         let service = self.clone();
         self.background.tasks.spawn(async move {
             tokio::select! {
@@ -188,7 +189,7 @@ impl DeviceSync {
         let (commands, waiting) = mpsc::channel(WAITING);
         let number = self.links.numbers.fetch_add(1, Ordering::Relaxed);
         {
-            let mut connections = locked(&self.links.connections);
+            let mut connections = self.links.connections.lock();
             // Whoever changes either ends the lines that there are then: those are this one, or it has not got so far.
             if !self.shares() || !endpoint.linked().contains(&peer) {
                 return;
@@ -207,13 +208,13 @@ impl DeviceSync {
         self.links.connections_changed.send_modify(|times| *times += 1);
         let ended = self.exchange(device, line, waiting).await;
         {
-            let mut connections = locked(&self.links.connections);
+            let mut connections = self.links.connections.lock();
             if connections.get(&device).is_some_and(|held| held.number == number) {
                 connections.remove(&device);
             }
         }
         // What this one was to fetch, the line that has taken its place does not know of.
-        locked(&self.links.fetching).is_gone(device);
+        self.links.fetching.lock().is_gone(device);
         self.links.fetched.send_modify(|times| *times += 1);
         // What it was fetching, another may have.
         match self.history.store.wanted(self.links.policy().fetch_above).await {
@@ -275,7 +276,7 @@ impl DeviceSync {
 
     /// This device belongs to the others no more. The others still belong together: nothing is said of them.
     pub(crate) async fn let_go_of_all(&self) -> Result<(), StoreError> {
-        let held: Vec<ConnectionHandle> = locked(&self.links.connections).values().cloned().collect();
+        let held: Vec<ConnectionHandle> = self.links.connections.lock().values().cloned().collect();
         for line in held {
             let _ = line.commands.try_send(ConnectionCommand::End(Bye::Over));
         }

@@ -1,6 +1,5 @@
 //! Other devices are tried to be reached, again and again.
 
-use super::locked;
 use crate::sync::DeviceSync;
 use futures_util::StreamExt;
 use futures_util::stream::FuturesUnordered;
@@ -53,7 +52,7 @@ impl DeviceSync {
     /// Tries to reach a device until there is a connection, with pauses that grow; after it is lost, again.
     fn dial(self: &Arc<Self>, device: Device) {
         let id = device.id();
-        if !locked(&self.links.dialing).insert(id) {
+        if !self.links.dialing.lock().insert(id) {
             return;
         }
         let service = self.clone();
@@ -62,7 +61,7 @@ impl DeviceSync {
                 () = service.background.ending.cancelled() => {}
                 () = service.dial_on(id) => {}
             }
-            locked(&service.links.dialing).remove(&id);
+            service.links.dialing.lock().remove(&id);
         });
     }
 

@@ -1,6 +1,6 @@
 //! Lines of the log that strangers can cause are limited, so that nobody fills the disk by knocking.
 
-use std::sync::{Mutex, PoisonError};
+use parking_lot::Mutex;
 use std::time::{Duration, Instant};
 
 /// Lines that are written within one [`PERIOD`].
@@ -27,7 +27,7 @@ impl LogLimit {
     }
 
     fn admit_at(&self, now: Instant) -> Option<u32> {
-        let mut period = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut period = self.0.lock();
         let mut left_out = 0;
         if period.began.is_none_or(|began| now.duration_since(began) >= PERIOD) {
             left_out = period.connections.saturating_sub(LINES);

@@ -1,7 +1,7 @@
 //! Two devices meet for the first time: one shows a code, the other is given it.
 
 use super::connections::why_over;
-use super::{Invitation, LinkError, locked};
+use super::{Invitation, LinkError};
 use crate::clock::{latest_believed, now};
 use crate::sync::DeviceSync;
 use std::collections::BTreeMap;
@@ -111,20 +111,20 @@ impl DeviceSync {
         self.endpoint().await?;
         self.listen_for_devices().await?;
         let until = now().plus(seconds * 1000);
-        *locked(&self.links.invitation) = Some(Invitation { code: code.clone(), until, tries: BTreeMap::new() });
+        *self.links.invitation.lock() = Some(Invitation { code: code.clone(), until, tries: BTreeMap::new() });
         self.tell_addresses().await.map_err(LinkError::from)?;
         Ok((code, self.link_addresses(), until))
     }
 
     /// Whether an invitation is open to somebody from there.
     pub(super) fn has_invitation(&self, from: SocketAddr) -> bool {
-        let invitation = locked(&self.links.invitation);
+        let invitation = self.links.invitation.lock();
         invitation.as_ref().is_some_and(|invitation| invitation.is_open_to(source_of(from), now()))
     }
 
     /// The code of the invitation that is open to somebody from there.
     fn open_code(&self, from: SocketAddr) -> Option<Code> {
-        let open = locked(&self.links.invitation);
+        let open = self.links.invitation.lock();
         let invitation = open.as_ref().filter(|invitation| invitation.is_open_to(source_of(from), now()))?;
         Some(invitation.code.clone())
     }
@@ -132,7 +132,7 @@ impl DeviceSync {
     /// Checks a proof, which is one try. Tells whether it was right, and the invitation still open: of many that try at
     /// once, none has more tries than there are.
     fn try_code(&self, code: &Code, from: SocketAddr, is_right: impl FnOnce() -> bool) -> bool {
-        let mut open = locked(&self.links.invitation);
+        let mut open = self.links.invitation.lock();
         let source = source_of(from);
         let still_open =
             |invitation: &&mut Invitation| invitation.code == *code && invitation.is_open_to(source, now());

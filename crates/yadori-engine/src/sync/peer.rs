@@ -1,11 +1,11 @@
 //! What an exchange with another device does to this device's records.
 
-use super::locked;
 use crate::capture::picture;
 use crate::clock::{latest_believed, now};
 use crate::sync::DeviceSync;
 use bytes::Bytes;
-use std::sync::{Arc, Mutex};
+use parking_lot::Mutex;
+use std::sync::Arc;
 use thiserror::Error;
 use yadori_core::shared::{Clip, Hash, Item};
 use yadori_core::{ClipId, DeviceId, Kind, Stamp};
@@ -55,7 +55,7 @@ impl Peer {
             service.follow(number, copied).await;
         }
         // What is fetched from another device already is not fetched from this one too.
-        let mut fetching = locked(&service.links.fetching);
+        let mut fetching = service.links.fetching.lock();
         Ok(heard.wants.into_iter().filter(|(hash, have)| fetching.claim(*hash, *have, self.device)).collect())
     }
 
@@ -97,7 +97,7 @@ impl Records for Peer {
         self.service.background.tasks.spawn(async move {
             let Some(commands) = service.links.commands(device) else { return };
             for (hash, have) in wanted {
-                let mine = locked(&service.links.fetching).claim(hash, have, device);
+                let mine = service.links.fetching.lock().claim(hash, have, device);
                 if mine && commands.send(yadori_link::connection::ConnectionCommand::Fetch(hash, have)).await.is_err() {
                     return;
                 }
@@ -117,11 +117,11 @@ impl Records for Peer {
 
     async fn apply(&self, cursor: ([u8; 8], u64), items: Vec<Item>) -> Result<Vec<(Hash, u64)>, PeerError> {
         Self::check(&items)?;
-        let passage = CursorAdvance { before: *locked(&self.read), after: cursor };
+        let passage = CursorAdvance { before: *self.read.lock(), after: cursor };
         let policy = || self.service.links.policy();
         let heard = self.service.history.store.apply(self.device, Some(passage), &items, &policy, now()).await?;
         let heard = heard.ok_or(PeerError::Anew)?;
-        *locked(&self.read) = Some(cursor);
+        *self.read.lock() = Some(cursor);
         self.service.links.note(self.device, |status_of| {
             status_of.latest = status_of.latest.max(cursor.1);
             status_of.progress += 1;
@@ -149,8 +149,8 @@ impl Records for Peer {
         let links = &self.service.links;
         links.note(self.device, |status_of| status_of.progress += 1);
         match piece {
-            Piece::More(have) => locked(&links.fetching).has_come(hash, have),
-            _ => locked(&links.fetching).is_done(hash),
+            Piece::More(have) => links.fetching.lock().has_come(hash, have),
+            _ => links.fetching.lock().is_done(hash),
         }
         let done = match piece {
             Piece::More(have) => (have, false),
@@ -247,7 +247,7 @@ impl DeviceSync {
         }
         let (latest, change) = self.history.store.repair_clock(believed, now()).await?;
         self.history.stamps.go_back_to(latest);
-        let mut newest = locked(&self.links.newest);
+        let mut newest = self.links.newest.lock();
         *newest = (*newest).min(latest);
         self.history.ledger.changed(change);
         tracing::warn!("this device's clock was far ahead for a while: what happened then is dated now");
@@ -257,7 +257,7 @@ impl DeviceSync {
     /// Puts the newest copy of the other devices on this clipboard, if that is wanted and nothing newer is there.
     async fn follow(self: &Arc<Self>, number: u64, copied: Stamp) {
         {
-            let mut newest = locked(&self.links.newest);
+            let mut newest = self.links.newest.lock();
             if !self.links.policy().follow || copied <= *newest {
                 return;
             }
@@ -270,7 +270,7 @@ impl DeviceSync {
                 service.fetching.fetch_whole(&record).await?;
                 let formats = service.history.whole_formats(&service.history.store.formats(number).await?).await?;
                 // Something may have been copied here meanwhile.
-                if *locked(&service.links.newest) == copied {
+                if *service.links.newest.lock() == copied {
                     service.recalling.offer(formats).await?;
                 }
                 Ok::<(), crate::recalling::RecallError>(())

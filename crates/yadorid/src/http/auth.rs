@@ -21,9 +21,9 @@ use axum::http::header::{self, HeaderMap, HeaderName, HeaderValue};
 use axum::http::{Method, Uri};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
+use parking_lot::{Mutex, MutexGuard};
 use std::collections::{HashMap, HashSet};
 use std::net::SocketAddr;
-use std::sync::{Mutex, MutexGuard, PoisonError};
 use tokio::sync::watch;
 use yadori_core::MillisSinceEpoch;
 use yadori_engine::clock::now;
@@ -113,7 +113,7 @@ impl Authenticator {
     }
 
     fn open(&self) -> MutexGuard<'_, Open> {
-        self.open.lock().unwrap_or_else(PoisonError::into_inner)
+        self.open.lock()
     }
 
     /// A link by which one browser is let in, once, and until when.

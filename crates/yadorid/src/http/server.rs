@@ -10,10 +10,11 @@ use axum::body::{Body, Bytes, HttpBody};
 use axum::extract::Request;
 use hyper_util::rt::{TokioIo, TokioTimer};
 use hyper_util::service::TowerToHyperService;
+use parking_lot::{Mutex, MutexGuard};
 use std::collections::BTreeMap;
 use std::convert::Infallible;
 use std::pin::Pin;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 use std::task::{Context, Poll};
 use std::time::Duration;
 use tokio::net::{TcpListener, TcpStream};
@@ -51,7 +52,7 @@ struct Connections(Mutex<(u64, BTreeMap<u64, Known>)>);
 
 impl Connections {
     fn all(&self) -> MutexGuard<'_, (u64, BTreeMap<u64, Known>)> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.0.lock()
     }
 
     /// Takes one more; another has to go if there are `most` already. Gives its number, and what ends it.
