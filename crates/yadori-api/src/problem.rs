@@ -142,8 +142,10 @@ kinds! {
     InNoDrawer = "in-no-drawer", 409, "In no drawer";
     /// The drawer cannot be or hold that.
     BadDrawer = "bad-drawer", 400, "Not possible";
-    /// The tray, or the drawer, is empty.
+    /// The tray is empty.
     NothingThere = "nothing-there", 404, "Nothing there";
+    /// The drawer is empty.
+    EmptyDrawer = "empty-drawer", 404, "Nothing there";
     /// The tray is full.
     TrayFull = "tray-full", 409, "The tray is full";
     /// This is no rule.

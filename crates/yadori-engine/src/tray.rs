@@ -284,7 +284,11 @@ impl Dealer {
         let clips: Vec<ClipId> = match drawer {
             Some(name) => {
                 let drawer = self.keeping.find_drawer(name).await?;
-                self.history.store.in_drawer(drawer.number).await?.iter().map(|record| record.id).collect()
+                let clips = self.history.store.in_drawer(drawer.number).await?;
+                if clips.is_empty() {
+                    return Err(DrawerError::Empty(drawer.name).into());
+                }
+                clips.iter().map(|record| record.id).collect()
             }
             None => self.show_tray().await?.items.into_iter().map(|item| item.clip.record.id).collect(),
         };

@@ -41,6 +41,9 @@ pub enum DrawerError {
     /// A clip where a heading was expected.
     #[error("there is a clip at place {0}, and no heading")]
     NotAHeading(u32),
+    /// Nothing lies in it.
+    #[error("the drawer “{0}” is empty")]
+    Empty(String),
     /// It lies in none.
     #[error("the clip {0} lies in no drawer")]
     InNone(String),

@@ -344,6 +344,7 @@ impl From<DrawerError> for Problem {
         match error {
             DrawerError::NoSuchDrawer(_) => Self::new(ProblemKind::NoSuchDrawer, detail),
             DrawerError::NoSuchPlace(_) => Self::new(ProblemKind::NoSuchPlace, detail),
+            DrawerError::Empty(_) => Self::new(ProblemKind::EmptyDrawer, detail),
             DrawerError::Taken(_) => Self::new(ProblemKind::DrawerTaken, detail),
             DrawerError::InNone(_) => Self::new(ProblemKind::InNoDrawer, detail),
             DrawerError::Name
@@ -361,7 +362,7 @@ impl From<TrayActError> for Problem {
     fn from(error: TrayActError) -> Self {
         let detail = error.to_string();
         match error {
-            TrayActError::Tray(TrayError::Empty) => Self::new(ProblemKind::NothingThere, "there is nothing in it"),
+            TrayActError::Tray(TrayError::Empty) => Self::new(ProblemKind::NothingThere, "the tray is empty"),
             TrayActError::Tray(TrayError::NoSuchPlace(_)) => Self::new(ProblemKind::NoPlaceInTray, detail),
             TrayActError::Tray(TrayError::Full) => Self::new(ProblemKind::TrayFull, detail),
             TrayActError::Name(error) => error.into(),
