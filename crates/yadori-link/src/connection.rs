@@ -169,13 +169,13 @@ pub enum Ended {
 
 /// Holds an exchange to its end.
 pub async fn run<R: Records>(
-    line: PeerConnection,
+    connection: PeerConnection,
     (mut exchange, first): (Exchange, Output),
     records: &R,
-    mut orders: mpsc::Receiver<ConnectionCommand>,
+    mut commands: mpsc::Receiver<ConnectionCommand>,
     mut changes: watch::Receiver<u64>,
 ) -> Ended {
-    let PeerConnection { socket, made_here } = line;
+    let PeerConnection { socket, made_here } = connection;
     let (mut writer, mut reader) = socket.split();
     // What is said waits here, so that neither side stops listening while the other does not listen.
     let (say, mut to_say) = mpsc::channel::<Message>(WAITING);
@@ -225,7 +225,7 @@ pub async fn run<R: Records>(
                 Some(Err(tungstenite::Error::Io(error))) => break Ended::Broken(in_words(&error)),
                 Some(Err(error)) => break Ended::Broken(error.to_string()),
             },
-            order = orders.recv() => match order {
+            command = commands.recv() => match command {
                 Some(ConnectionCommand::Hand { clip, recall, reply }) => {
                     numbers = numbers.wrapping_add(1);
                     handed.insert(numbers, reply);
@@ -319,12 +319,12 @@ async fn carry_out<R: Records>(
             None
         }
         Output::TakeIn { number, clip, recall } => {
-            let trouble = records.take_in(*clip, recall).await.map_err(failed)?;
-            Some(Input::TakenIn(number, trouble))
+            let refusal = records.take_in(*clip, recall).await.map_err(failed)?;
+            Some(Input::TakenIn(number, refusal))
         }
-        Output::Handed(number, trouble) => {
+        Output::Handed(number, refusal) => {
             if let Some(reply) = handed.remove(&number) {
-                let _ = reply.send(trouble);
+                let _ = reply.send(refusal);
             }
             None
         }

@@ -73,39 +73,39 @@ impl Store {
     pub async fn apply(
         &self,
         from: DeviceId,
-        passage: Option<CursorAdvance>,
+        advance: Option<CursorAdvance>,
         items: &[Item],
         policy: &(dyn Fn() -> Policy + Sync),
         at: MillisSinceEpoch,
     ) -> Result<Option<ApplyOutcome>, StoreError> {
-        retry_on_deadlock!(self.hear_once(from, passage, items, policy, at))
+        retry_on_deadlock!(self.apply_once(from, advance, items, policy, at))
     }
 
-    async fn hear_once(
+    async fn apply_once(
         &self,
         from: DeviceId,
-        passage: Option<CursorAdvance>,
+        advance: Option<CursorAdvance>,
         items: &[Item],
         policy: &(dyn Fn() -> Policy + Sync),
         at: MillisSinceEpoch,
     ) -> Result<Option<ApplyOutcome>, StoreError> {
         let mut tx = self.begin_writing().await?;
         let Some(known) = devices::linked(&mut tx, from).await? else { return Ok(None) };
-        let cursor = passage.map(|passage| passage.goes_on_from(known.read));
+        let cursor = advance.map(|advance| advance.goes_on_from(known.read));
         if cursor == Some(None) {
             return Ok(None);
         }
-        let mut applying = Hearing {
+        let mut applying = Applier {
             tx,
             from,
             policy: policy(),
-            heard: ApplyOutcome::default(),
-            by_hand: passage.is_none(),
+            outcome: ApplyOutcome::default(),
+            by_hand: advance.is_none(),
             devices: HashMap::new(),
             seal_key: self.seal_key(),
         };
         applying.items(items).await?;
-        let Hearing { mut tx, heard, .. } = applying;
+        let Applier { mut tx, outcome, .. } = applying;
         if let Some(Some((feed, upto))) = cursor {
             sqlx::query!(
                 "UPDATE devices SET cursor_feed = ?, cursor_upto = ?, seen_at = ? WHERE id = ?",
@@ -118,16 +118,16 @@ impl Store {
             .await?;
         }
         tx.commit().await?;
-        Ok(Some(heard))
+        Ok(Some(outcome))
     }
 }
 
-struct Hearing {
+struct Applier {
     tx: Transaction<'static, MySql>,
     /// Who tells.
     from: DeviceId,
     policy: Policy,
-    heard: ApplyOutcome,
+    outcome: ApplyOutcome,
     /// It was handed over by hand, so that it is taken in whatever the policy says.
     by_hand: bool,
     /// The numbers of devices that were looked up.
@@ -135,10 +135,10 @@ struct Hearing {
     seal_key: Option<SealKey>,
 }
 
-impl Hearing {
+impl Applier {
     async fn next_change(&mut self) -> Result<u64, sqlx::Error> {
         let change = next_change(&mut self.tx).await?;
-        self.heard.change = Some(change);
+        self.outcome.change = Some(change);
         Ok(change)
     }
 
@@ -146,7 +146,7 @@ impl Hearing {
     async fn items(&mut self, items: &[Item]) -> Result<(), StoreError> {
         let (mut clips, mut ids): (Vec<&Clip>, HashSet<ClipId>) = Default::default();
         for item in items {
-            self.heard.latest = self.heard.latest.max(item.latest());
+            self.outcome.latest = self.outcome.latest.max(item.latest());
             let fits = matches!(item, Item::Clip(clip) if !ids.contains(&clip.id));
             if !fits && !clips.is_empty() {
                 self.clips(&std::mem::take(&mut clips)).await?;
@@ -161,8 +161,8 @@ impl Hearing {
                 Item::Heading(heading) => self.heading(heading).await?,
                 Item::Device(device) => {
                     if let Some(change) = hear_of(&mut self.tx, device, self.from).await? {
-                        self.heard.change = Some(change);
-                        self.heard.devices = true;
+                        self.outcome.change = Some(change);
+                        self.outcome.devices = true;
                     }
                 }
             }
@@ -224,7 +224,7 @@ impl Hearing {
         .execute(&mut *self.tx)
         .await?;
         // Its clips are found by its name.
-        self.heard.change = Some(renumber(&mut self.tx, number).await?);
+        self.outcome.change = Some(renumber(&mut self.tx, number).await?);
         if told.removed {
             leave_drawer(&mut self.tx, number, told.changed).await?;
         }

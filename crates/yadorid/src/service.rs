@@ -71,9 +71,28 @@ pub enum StartError {
 
 /// What handlers of requests work with.
 pub struct Service {
-    pub(crate) engine: Engine,
+    pub(crate) engine: Arc<Engine>,
     pub(crate) authenticator: Authenticator,
     pub(crate) simulated: Option<Simulated>,
+}
+
+impl Service {
+    /// An engine over HTTP at this address, and under these other names of the host.
+    ///
+    /// # Errors
+    /// When the system gives no random numbers for the token.
+    pub fn new(
+        engine: Arc<Engine>,
+        (address, names): (SocketAddr, &[String]),
+        simulated: Option<Simulated>,
+    ) -> Result<Arc<Self>, getrandom::Error> {
+        Ok(Arc::new(Self { engine, authenticator: Authenticator::new(address, names)?, simulated }))
+    }
+
+    /// The token that lets a program in.
+    pub fn token(&self) -> &str {
+        self.authenticator.token()
+    }
 }
 
 /// A service that is ready, at its address.
@@ -113,8 +132,8 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         link: LinkConfig { listen: config.link.listen, find: config.link.find },
     })
     .await?;
-    let authenticator = Authenticator::new(address, &config.api.names).map_err(StartError::Randomness)?;
-    let service = Arc::new(Service { engine, authenticator, simulated });
+    let service = Service::new(Arc::new(engine), (address, &config.api.names), simulated);
+    let service = service.map_err(StartError::Randomness)?;
     // The first thing that a desktop tells is whether it is there.
     if let Some(first) = match &mut events {
         Some(events) => events.recv().await,
@@ -133,7 +152,7 @@ impl Running {
     /// When clients cannot be told how to reach it.
     pub async fn run(self, ready: impl FnOnce(SocketAddr), end: impl Future<Output = ()>) -> Result<(), StartError> {
         let Self { address, service, mut database, listener, events, places, _lock } = self;
-        let reach = Reach { address: address.to_string(), token: service.authenticator.token().to_owned() };
+        let reach = Reach { address: address.to_string(), token: service.token().to_owned() };
         write_reach(&places, &reach)?;
 
         let mut background = service.engine.start();

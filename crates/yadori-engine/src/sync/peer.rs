@@ -37,26 +37,26 @@ pub(super) enum PeerError {
 
 impl Peer {
     /// What was heard becomes known here.
-    async fn heard(&self, heard: ApplyOutcome) -> Result<Vec<(Hash, u64)>, PeerError> {
+    async fn note_outcome(&self, outcome: ApplyOutcome) -> Result<Vec<(Hash, u64)>, PeerError> {
         let service = &self.service;
-        service.history.stamps.observe(heard.latest);
-        if let Some(change) = heard.change {
+        service.history.stamps.observe(outcome.latest);
+        if let Some(change) = outcome.change {
             service.history.ledger.changed(change);
             service.history.forgetting.notify_one();
         }
-        if heard.devices {
+        if outcome.devices {
             service.know_linked().await?;
         }
-        if heard.purged {
+        if outcome.purged {
             service.retention.secure_erase();
         }
-        self.draw(heard.pictures);
-        if let Some((number, copied)) = heard.latest_copy {
+        self.draw(outcome.pictures);
+        if let Some((number, copied)) = outcome.latest_copy {
             service.follow(number, copied).await;
         }
         // What is fetched from another device already is not fetched from this one too.
         let mut fetching = service.links.fetching.lock();
-        Ok(heard.wants.into_iter().filter(|(hash, have)| fetching.claim(*hash, *have, self.device)).collect())
+        Ok(outcome.wants.into_iter().filter(|(hash, have)| fetching.claim(*hash, *have, self.device)).collect())
     }
 
     /// Small pictures are made here: they do not travel.
@@ -117,16 +117,16 @@ impl Records for Peer {
 
     async fn apply(&self, cursor: ([u8; 8], u64), items: Vec<Item>) -> Result<Vec<(Hash, u64)>, PeerError> {
         Self::check(&items)?;
-        let passage = CursorAdvance { before: *self.read.lock(), after: cursor };
+        let advance = CursorAdvance { before: *self.read.lock(), after: cursor };
         let policy = || self.service.links.policy();
-        let heard = self.service.history.store.apply(self.device, Some(passage), &items, &policy, now()).await?;
-        let heard = heard.ok_or(PeerError::Anew)?;
+        let outcome = self.service.history.store.apply(self.device, Some(advance), &items, &policy, now()).await?;
+        let outcome = outcome.ok_or(PeerError::Anew)?;
         *self.read.lock() = Some(cursor);
         self.service.links.note(self.device, |status_of| {
             status_of.latest = status_of.latest.max(cursor.1);
             status_of.progress += 1;
         });
-        self.heard(heard).await
+        self.note_outcome(outcome).await
     }
 
     async fn acknowledged(&self, upto: u64) -> Result<(), PeerError> {
@@ -183,9 +183,9 @@ impl Records for Peer {
         Self::check(&items)?;
         let [Item::Clip(clip)] = &items else { return Ok(None) };
         let policy = || self.service.links.policy();
-        let heard = self.service.history.store.apply(self.device, None, &items, &policy, now()).await?;
-        let heard = heard.ok_or(PeerError::Anew)?;
-        let wants = self.heard(heard).await?;
+        let outcome = self.service.history.store.apply(self.device, None, &items, &policy, now()).await?;
+        let outcome = outcome.ok_or(PeerError::Anew)?;
+        let wants = self.note_outcome(outcome).await?;
         if let Some(commands) = self.service.links.commands(self.device) {
             for (hash, have) in wants {
                 let _ = commands.try_send(yadori_link::connection::ConnectionCommand::Fetch(hash, have));

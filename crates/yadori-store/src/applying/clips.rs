@@ -1,6 +1,6 @@
 //! The clips of a batch, taken in together: a few statements for all of them.
 
-use super::Hearing;
+use super::Applier;
 use crate::belonging::is_what_it_says;
 use crate::changes::shred_one;
 use crate::content::{expect_blob, free_blob, write_blob};
@@ -115,7 +115,7 @@ fn set(stamp: Stamp) -> Option<u64> {
     (stamp != Stamp::NEVER).then(|| stamp.to_bits())
 }
 
-impl Hearing {
+impl Applier {
     /// Takes in clips, no two of which are the same.
     pub(super) async fn clips(&mut self, told: &[&Clip]) -> Result<(), StoreError> {
         let sealed = with_seals(&mut self.tx, self.seal_key.as_ref(), told).await?;
@@ -142,11 +142,11 @@ impl Hearing {
         self.put_bodies(&taken, &numbers).await?;
         for (clip, number) in taken.iter().zip(&numbers) {
             if clip.shred {
-                self.heard.purged = true;
-                self.heard.change = Some(shred_one(&mut self.tx, *number, None).await?);
+                self.outcome.purged = true;
+                self.outcome.change = Some(shred_one(&mut self.tx, *number, None).await?);
             }
-            if clip.copied && self.heard.latest_copy.is_none_or(|(_, latest)| latest < clip.state.copied) {
-                self.heard.latest_copy = Some((*number, clip.state.copied));
+            if clip.copied && self.outcome.latest_copy.is_none_or(|(_, latest)| latest < clip.state.copied) {
+                self.outcome.latest_copy = Some((*number, clip.state.copied));
             }
         }
         let here = taken.iter().zip(&numbers).filter(|(clip, _)| !clip.shred).map(|(_, number)| *number);
@@ -252,7 +252,7 @@ impl Hearing {
             return Ok(Vec::new());
         }
         let before = next_changes(&mut self.tx, taken.len()).await?;
-        self.heard.change = Some(before + taken.len() as u64);
+        self.outcome.change = Some(before + taken.len() as u64);
         let mut rows = Vec::with_capacity(taken.len());
         for clip in taken {
             rows.push(self.state_row(clip).await?);
@@ -533,7 +533,7 @@ impl Hearing {
         )
         .fetch_all(&mut *self.tx)
         .await?;
-        self.heard.pictures.extend(pictures);
+        self.outcome.pictures.extend(pictures);
         Ok(())
     }
 
@@ -552,7 +552,7 @@ impl Hearing {
         )
         .fetch_all(&mut *self.tx)
         .await?;
-        self.heard.wants.extend(rows.into_iter().filter_map(|row| Some((row.hash.try_into().ok()?, row.have))));
+        self.outcome.wants.extend(rows.into_iter().filter_map(|row| Some((row.hash.try_into().ok()?, row.have))));
         Ok(())
     }
 }

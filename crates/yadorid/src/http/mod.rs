@@ -43,7 +43,7 @@ use utoipa_axum::routes;
 pub(crate) use server::serve;
 
 /// What handlers work with.
-pub(crate) type App = Arc<Service>;
+pub type App = Arc<Service>;
 
 #[derive(OpenApi)]
 #[openapi(
@@ -147,7 +147,7 @@ pub fn openapi_json() -> String {
 }
 
 /// Everything that is served.
-pub(crate) fn router(service: App) -> Router {
+pub fn router(service: App) -> Router {
     let (interface, document) = interface();
     let document = Arc::new(document);
     // The largest copy that the rules can allow, and a little for what is around it.

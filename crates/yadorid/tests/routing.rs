@@ -1,0 +1,137 @@
+//! Requests without a network: who is let in, and what is asked wrongly.
+
+#[path = "../../yadori-engine/tests/engine/support.rs"]
+#[expect(dead_code, reason = "the engine's own tests use more of it")]
+mod support;
+
+use axum::Router;
+use axum::body::{Body, to_bytes};
+use axum::http::{Request, Response, header};
+use support::Device;
+use tower::ServiceExt;
+use yadori_api::{Problem, ProblemKind};
+use yadorid::http::router;
+use yadorid::service::Service;
+
+const ADDRESS: ([u8; 4], u16) = ([127, 0, 0, 1], 7436);
+
+/// A device whose engine answers requests.
+struct Answering {
+    device: Device,
+    router: Router,
+    token: String,
+}
+
+impl Answering {
+    async fn new() -> Self {
+        let device = Device::new("workshop").await;
+        let service = Service::new(device.engine.clone(), (ADDRESS.into(), &[]), None).unwrap();
+        let token = service.token().to_owned();
+        Self { device, router: router(service), token }
+    }
+
+    async fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Response<Body> {
+        let mut request = Request::builder().method(method).uri(path).header(header::HOST, "127.0.0.1:7436");
+        for (name, value) in headers {
+            request = request.header(*name, *value);
+        }
+        self.router.clone().oneshot(request.body(Body::from(body.to_vec())).unwrap()).await.unwrap()
+    }
+
+    /// The problem with a request that carries the token.
+    async fn problem(&self, method: &str, path: &str, mime: &str, body: &[u8]) -> (u16, ProblemKind) {
+        let bearer = format!("Bearer {}", self.token);
+        let path = format!("/api/v1{path}");
+        problem(self.send(method, &path, &[("authorization", &bearer), ("content-type", mime)], body).await).await
+    }
+
+    async fn json(&self, path: &str, body: &str) -> (u16, ProblemKind) {
+        self.problem("POST", path, "application/json", body.as_bytes()).await
+    }
+}
+
+async fn problem(answer: Response<Body>) -> (u16, ProblemKind) {
+    let (parts, body) = answer.into_parts();
+    assert_eq!(parts.headers[header::CONTENT_TYPE], "application/problem+json");
+    let problem: Problem = serde_json::from_slice(&to_bytes(body, 1 << 20).await.unwrap()).unwrap();
+    assert_eq!(problem.status, parts.status.as_u16());
+    assert!(!problem.title.is_empty() && !problem.detail.is_empty());
+    (problem.status, problem.kind)
+}
+
+#[tokio::test]
+async fn without_the_token_under_another_name_or_from_another_page_there_is_nothing() {
+    let service = Answering::new().await;
+    service.device.copy("private words").await;
+    for path in ["/api/v1/clips", "/api/v1/status", "/api/v1/events", "/api/v1/openapi.json", "/", "/assets/index.js"] {
+        for headers in [&[][..], &[("authorization", "Bearer guess")], &[("cookie", "yadori-7436=guess")]] {
+            let answer = service.send("GET", path, headers, b"").await;
+            assert_eq!(answer.status(), 401, "{path}");
+            let body = to_bytes(answer.into_body(), 1 << 20).await.unwrap();
+            assert!(!String::from_utf8_lossy(&body).contains("private words"), "{path}");
+        }
+    }
+    let bearer = format!("Bearer {}", service.token);
+    let with = |name: &'static str, value: &'static str| {
+        let headers = [("authorization", bearer.clone()), (name, value.to_owned())];
+        let service = &service;
+        async move {
+            let mut request = Request::builder().uri("/api/v1/clips");
+            for (name, value) in &headers {
+                request = request.header(*name, value);
+            }
+            problem(service.router.clone().oneshot(request.body(Body::empty()).unwrap()).await.unwrap()).await
+        }
+    };
+    assert_eq!(with("host", "attacker.test").await, (421, ProblemKind::WrongHost));
+    let headers = [("authorization", bearer.as_str()), ("origin", "http://attacker.test")];
+    let foreign = service.send("GET", "/api/v1/clips", &headers, b"").await;
+    assert_eq!(problem(foreign).await, (403, ProblemKind::ForeignOrigin));
+}
+
+#[tokio::test]
+async fn what_is_asked_wrongly_is_answered_as_a_problem() {
+    use ProblemKind as Kind;
+    let service = Answering::new().await;
+    for (path, kind) in [
+        ("/nothing", Kind::NoSuchPath),
+        ("/clips?limit=0", Kind::BadPage),
+        ("/clips?limit=100000", Kind::BadPage),
+        ("/clips?limit=many", Kind::BadRequest),
+        ("/clips?cursor=nonsense", Kind::BadPage),
+        ("/clips?zone=Nowhere", Kind::BadPage),
+        ("/clips?q=before:soon", Kind::BadQuery),
+        ("/clips/1", Kind::NoSuchClip),
+        ("/clips/:sig", Kind::NoSuchAlias),
+        ("/clips/x", Kind::NotAName),
+        ("/drawers/Venues", Kind::NoSuchDrawer),
+        ("/devices/van", Kind::NoSuchDevice),
+        ("/stats?days=0", Kind::BadPage),
+    ] {
+        assert_eq!(service.problem("GET", path, "", b"").await, (kind.status(), kind), "{path}");
+    }
+    for (path, body, kind) in [
+        ("/recall", r#"{"clips": []}"#, Kind::NothingNamed),
+        ("/pause", r#"{"seconds": 0}"#, Kind::BadLength),
+        ("/undo", "{}", Kind::NothingToUndo),
+        ("/undo", r#"{"step": 7}"#, Kind::NoSuchStep),
+        ("/redo", "{}", Kind::NothingToRedo),
+        ("/tray/next", "{}", Kind::NothingThere),
+        ("/reshape", r#"{"clip": "1", "ways": ["backwards"]}"#, Kind::BadWay),
+        ("/clear", r#"{"application": " "}"#, Kind::BadSlice),
+        ("/devices/join", r#"{"address": "127.0.0.1:1", "code": "x"}"#, Kind::BadCode),
+        ("/drawers", r#"{"name": ""}"#, Kind::BadDrawer),
+    ] {
+        assert_eq!(service.json(path, body).await, (kind.status(), kind), "{path} {body}");
+    }
+    assert_eq!(service.json("/recall", r#"{"clips": "1"}"#).await, (422, Kind::BadRequest));
+    for (mime, body, kind) in [
+        ("application/pdf", &b"%PDF"[..], Kind::Unsupported),
+        ("text/plain", b" ", Kind::Refused),
+        ("text/plain", b"\xff", Kind::Refused),
+        ("image/png", b"not a picture", Kind::Refused),
+        ("text/plain", &vec![b'x'; 32 * 1024 * 1024 + 1], Kind::TooLarge),
+    ] {
+        assert_eq!(service.problem("POST", "/clips", mime, body).await, (kind.status(), kind), "{mime}");
+    }
+}
