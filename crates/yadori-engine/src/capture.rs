@@ -13,7 +13,7 @@ use crate::sync::Links;
 use journal::Journal;
 use parking_lot::Mutex;
 use parking_lot::MutexGuard;
-use picture::PictureError;
+use picture::{Decoded, PictureError};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
@@ -27,7 +27,7 @@ use yadori_core::{ClipId, Format, Mark, Rank, Stamp, format};
 use yadori_desktop::Clipboard;
 use yadori_desktop::Reading;
 use yadori_desktop::{Copied, Event};
-use yadori_store::{DEADLOCKS, Filing, GivenAttributes, MovedIn, NewClip, Replaced, StoreError};
+use yadori_store::{DEADLOCKS, Filed, Filing, GivenAttributes, MovedIn, NewClip, Replaced, StoreError};
 
 /// Pauses between tries when the records do not take a copy.
 const PAUSES: [Duration; 4] =
@@ -323,22 +323,13 @@ impl Capture {
             Some(filing) => filing,
             None => self.history.store.begin_filing().await?,
         };
-        // Large content is on its way to the disk while the picture is being decoded.
-        let (content, decoded) = tokio::join!(filing.put_content(&draft.formats), async {
-            match draft.raster() {
-                Some(raster) => Some(picture::decode(raster).await),
-                None => None,
-            }
-        });
-        let decoded = match decoded {
-            Some(Ok(decoded)) => Some(decoded),
-            Some(Err(PictureError::Broken(reason))) => {
+        let decoded = match put_and_decode(&mut filing, &draft).await? {
+            Ok(decoded) => decoded,
+            Err(reason) => {
                 drop(filing);
                 return Box::pin(self.capture_without_picture(copy, &draft, by_hand, reason)).await;
             }
-            Some(Err(PictureError::TooLarge)) | None => None,
         };
-        content?;
         let id = draft.id(decoded.as_ref().and_then(|decoded| decoded.picture.as_ref()));
         let pixels = (decoded.as_ref().map(|decoded| (decoded.width, decoded.height)))
             .or_else(|| draft.raster().and_then(picture::dimensions));
@@ -374,41 +365,51 @@ impl Capture {
             moved_in: by_hand.and_then(|by_hand| by_hand.moved_in),
         };
         let filed = filing.commit(&clip, &draft.formats).await?;
-        if by_hand.is_none() {
-            self.links.note_newest(copied);
-            // Not before it is filed: what has to be tried again repeats nothing.
-            self.note_copied(id);
-        }
-        match filed.record {
-            Some(record) => self.history.ledger.changed_to(record),
-            None => self.history.ledger.changed(filed.change),
-        }
-        if clip.replaces.is_none() && clip.moved_in.is_none() {
-            let mut uncounted = self.uncounted.lock();
-            *uncounted.entry(copied.at().0 / DAY).or_default() += 1;
-        }
-        let copied_secret = clip.sensitive.is_some_and(|found| found.certain);
+        let captured = Captured { id, number: filed.number, new: filed.new, copied, sensitive: sensitive.is_some() };
+        self.announce(filed, &clip, by_hand.is_none());
         if let Some((mut held, tray, _)) = tray {
             *held = tray;
             self.history.ledger.status_changed();
         }
-        self.history.forgetting.notify_one();
-        if copied_secret && rules.rules().retention.sensitive_millis.is_some() {
+        let is_secret = sensitive.is_some_and(|found| found.certain);
+        if is_secret && rules.rules().retention.sensitive_millis.is_some() {
             // What is to be forgotten soon does not stay on the clipboard when its owner goes.
             if let Some(clipboard) = &self.clipboard {
                 clipboard.let_go();
             }
         }
         if let Some(decoded) = decoded {
-            let (store, number) = (self.history.store.clone(), filed.number);
-            self.background.tasks.spawn(async move {
-                match decoded.thumbnail().await {
-                    Ok(thumbnail) => drop(store.put_thumbnail(number, &thumbnail).await),
-                    Err(error) => tracing::debug!(%error, "no small picture could be made"),
-                }
-            });
+            self.draw(captured.number, decoded);
         }
-        Ok(Captured { id, number: filed.number, new: filed.new, copied, sensitive: sensitive.is_some() })
+        Ok(captured)
+    }
+
+    /// Tells everyone of a copy that was filed.
+    fn announce(&self, filed: Filed, clip: &NewClip<'_>, is_from_a_program: bool) {
+        if is_from_a_program {
+            self.links.note_newest(clip.copied);
+            // Not before it is filed: what has to be tried again repeats nothing.
+            self.note_copied(clip.id);
+        }
+        match filed.record {
+            Some(record) => self.history.ledger.changed_to(record),
+            None => self.history.ledger.changed(filed.change),
+        }
+        if clip.replaces.is_none() && clip.moved_in.is_none() {
+            *self.uncounted.lock().entry(clip.copied.at().0 / DAY).or_default() += 1;
+        }
+        self.history.forgetting.notify_one();
+    }
+
+    /// Makes the small picture of a clip, while everything goes on.
+    fn draw(&self, number: u64, decoded: Decoded) {
+        let store = self.history.store.clone();
+        self.background.tasks.spawn(async move {
+            match decoded.thumbnail().await {
+                Ok(thumbnail) => drop(store.put_thumbnail(number, &thumbnail).await),
+                Err(error) => tracing::debug!(%error, "no small picture could be made"),
+            }
+        });
     }
 
     /// Refuses a copy of what was copied within the last `millis`, if the rules want that.
@@ -456,4 +457,22 @@ fn given(by_hand: &ByHand) -> GivenAttributes<'_> {
         alias: by_hand.alias.as_deref(),
         fills: by_hand.fills,
     }
+}
+
+/// Large content is on its way to the disk while the picture is being decoded. Gives the picture, if there is one that is not
+/// too large; or what is wrong with it.
+async fn put_and_decode(filing: &mut Filing, draft: &Draft) -> Result<Result<Option<Decoded>, String>, StoreError> {
+    let (content, decoded) = tokio::join!(filing.put_content(&draft.formats), async {
+        match draft.raster() {
+            Some(raster) => Some(picture::decode(raster).await),
+            None => None,
+        }
+    });
+    Ok(match decoded {
+        Some(Err(PictureError::Broken(reason))) => Err(reason),
+        decoded => {
+            content?;
+            Ok(decoded.and_then(Result::ok))
+        }
+    })
 }
