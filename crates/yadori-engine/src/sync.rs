@@ -50,11 +50,11 @@ use yadori_link::pairing::{TRIES, TRIES_OF_ONE};
 use yadori_link::tls::{Linked, TlsEndpoint};
 use yadori_store::StoreError;
 
-/// Contents that were handed over and may be fetched; past so many, all are forgotten, and are handed over once more.
+/// Maximum contents of clips sent by hand that the receiver may fetch. Beyond it the set is cleared, and senders send again.
 const HANDED: usize = 10_000;
 /// The setting that holds what this device shares.
 const POLICY: &str = "policy";
-/// For which purpose the store has a secret: the seals of what was deleted long ago.
+/// Key derivation context (BLAKE3) for hashed tombstones.
 const SEALS: &str = "yadori 2026-11 seals of what was deleted long ago";
 /// The setting that holds a pause of sharing.
 const PAUSE: &str = "sync-pause";
@@ -106,7 +106,7 @@ impl Invitation {
         self.until > now && self.tries.values().sum::<u32>() < TRIES
     }
 
-    /// Whether it is open to somebody from there: nobody has all of the tries.
+    /// Whether a source address may still try a code: no address has all of the tries.
     fn is_open_to(&self, source: IpAddr, now: MillisSinceEpoch) -> bool {
         self.is_open(now) && self.tries.get(&source).is_none_or(|tries| *tries < TRIES_OF_ONE)
     }
@@ -177,11 +177,11 @@ pub struct Links {
     /// The latest copy that was put on this device's clipboard, or made here.
     newest: Mutex<Stamp>,
     numbers: std::sync::atomic::AtomicU64,
-    /// Held while this device gets its key, or begins to listen: it does either once.
+    /// Serialises creating the key and starting to listen; each happens once.
     opening: tokio::sync::Mutex<()>,
-    /// Held from reading which devices are linked until that is in force, so that it is never something older.
+    /// Held from reading the linked devices until they are in force, so that an older list never replaces a newer one.
     knowing: tokio::sync::Mutex<()>,
-    /// Held while an exchange begins with how far the other device was read.
+    /// Held while an exchange starts from the cursor of the other device.
     meeting: tokio::sync::Mutex<()>,
     /// Whether somebody dials already.
     dialing: Mutex<BTreeSet<DeviceId>>,

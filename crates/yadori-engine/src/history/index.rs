@@ -1,9 +1,8 @@
 //! The history in memory: an index that follows the change feed, and announces each change.
 //!
-//! Whoever writes tells the ledger the number of the change. One task reads from the feed all that has
-//! changed since its cursor (but for the very next change, when its writer has brought the record along),
-//! brings the index up to date, and then announces it. A reader waits until the index has passed the
-//! latest change that was told, so that everyone sees what they have done.
+//! Writers report the number of their change. One task reads the feed from its cursor on (except for the very next change if
+//! its writer passed the record along), updates the index, and announces each change. Readers wait until the index has
+//! passed the latest reported change, so that everyone reads their own writes.
 
 use crate::history::listing::{self, Listed};
 use parking_lot::{Mutex, RwLock, RwLockReadGuard, RwLockWriteGuard};

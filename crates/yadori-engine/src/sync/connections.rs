@@ -22,27 +22,26 @@ use yadori_link::frame::Bye;
 use yadori_link::tls::{Connection, Purpose};
 use yadori_store::StoreError;
 
-/// Strangers that may be in the middle of a handshake or a pairing at once. One more, and one has to go: see
-/// [`Strangers`].
-const STRANGERS: usize = 64;
+/// Maximum unauthenticated connections; beyond it, one is evicted: see [`Unauthenticated`].
+const MOST_UNAUTHENTICATED: usize = 64;
 
-/// How long to wait after a connection could not be taken: the system is short of something.
-const SHORT: Duration = Duration::from_millis(500);
+/// Pause after `accept` has failed, as when file descriptors run out.
+const ACCEPT_PAUSE: Duration = Duration::from_millis(500);
 
-/// Orders that may wait for a connection.
-const WAITING: usize = 1024;
+/// Commands that may be queued for a connection.
+const QUEUE: usize = 1024;
 
-/// Those that are not let in yet, the oldest first; each is done when it is let in or has gone.
+/// Connections that are not authenticated yet, oldest first.
 ///
-/// When there are too many, the oldest of the source that has the most has to go: so whoever holds on to many
-/// connections, or makes a thousand a second, crowds out nobody but itself.
+/// At the limit, the oldest connection of the source address with the most connections is evicted. So a source that holds many
+/// connections, or opens a thousand a second, only crowds out itself.
 #[derive(Default)]
-struct Strangers(VecDeque<(IpAddr, CancellationToken)>);
+struct Unauthenticated(VecDeque<(IpAddr, CancellationToken)>);
 
-impl Strangers {
+impl Unauthenticated {
     fn admit(&mut self, source: IpAddr) -> CancellationToken {
         self.0.retain(|(_, stranger)| !stranger.is_cancelled());
-        if self.0.len() >= STRANGERS {
+        if self.0.len() >= MOST_UNAUTHENTICATED {
             let mut of_each: BTreeMap<IpAddr, usize> = BTreeMap::new();
             self.0.iter().for_each(|(source, _)| *of_each.entry(*source).or_default() += 1);
             let fullest = of_each.into_iter().max_by_key(|(_, count)| *count).map(|(source, _)| source);
@@ -58,7 +57,7 @@ impl Strangers {
 }
 
 impl DeviceSync {
-    /// Listens for other devices, if it does not yet. Gives the address.
+    /// Starts listening for other devices, unless it already does. Returns the address.
     pub(super) async fn listen_for_devices(self: &Arc<Self>) -> Result<SocketAddr, LinkError> {
         let _alone = self.links.opening.lock().await;
         if let Some(address) = self.links.listening() {
@@ -82,13 +81,13 @@ impl DeviceSync {
     }
 
     async fn take_connections(self: &Arc<Self>, listener: TcpListener) {
-        let mut strangers = Strangers::default();
+        let mut strangers = Unauthenticated::default();
         loop {
             let (stream, from) = match listener.accept().await {
                 Ok(accepted) => accepted,
                 Err(error) => {
                     tracing::warn!(%error, "a connection could not be taken");
-                    tokio::time::sleep(SHORT).await;
+                    tokio::time::sleep(ACCEPT_PAUSE).await;
                     continue;
                 }
             };
@@ -116,8 +115,8 @@ impl DeviceSync {
         }
     }
 
-    /// Finds out who has come. Gives the connection, if it is a linked device; pairs with others, if they are
-    /// invited.
+    /// Authenticates a connection. Returns it if it is from a linked device; others are paired with if there is an open
+    /// invitation.
     async fn let_in(self: &Arc<Self>, stream: TcpStream, from: SocketAddr) -> Option<Connection> {
         match self.links.endpoint_if_any()?.take(stream, || self.has_invitation(from)).await {
             Ok(connection) if connection.purpose == Purpose::Exchange => return Some(connection),
@@ -131,7 +130,7 @@ impl DeviceSync {
         None
     }
 
-    /// The others are told where this device can be reached.
+    /// Publishes the addresses of this device to the others.
     pub(crate) async fn tell_addresses(&self) -> Result<(), StoreError> {
         let Some(own) = self.history.store.devices().await?.into_iter().find(|device| device.own) else {
             return Ok(());
@@ -147,7 +146,7 @@ impl DeviceSync {
         Ok(())
     }
 
-    /// Where other devices can reach this one.
+    /// Addresses at which other devices can reach this one.
     pub(crate) fn link_addresses(&self) -> Vec<String> {
         let Some(listening) = self.links.listening() else { return Vec::new() };
         if !listening.ip().is_unspecified() {
@@ -169,8 +168,8 @@ impl DeviceSync {
         found.iter().map(SocketAddr::to_string).collect()
     }
 
-    /// Holds the connection with a device until it ends. Of two with the same device, the one stays that was made
-    /// by the device with the smaller id.
+    /// Runs the connection with a device until it ends. Of two connections with the same device, the one made by the device
+    /// with the smaller id is kept.
     pub(super) async fn run_connection(self: &Arc<Self>, connection: Connection) {
         let peer = connection.peer;
         let device = DeviceId::of_key(&peer);
@@ -186,18 +185,19 @@ impl DeviceSync {
             }
         };
         let made_here = line.made_here();
-        let (commands, waiting) = mpsc::channel(WAITING);
+        let (commands, waiting) = mpsc::channel(QUEUE);
         let number = self.links.numbers.fetch_add(1, Ordering::Relaxed);
         {
             let mut connections = self.links.connections.lock();
-            // Whoever changes either ends the lines that there are then: those are this one, or it has not got so far.
+            // Whoever changes either also ends the connections registered at that time; this one is among them, or not
+            // registered yet.
             if !self.shares() || !endpoint.linked().contains(&peer) {
                 return;
             }
             if let Some(other) = connections.get(&device) {
                 let prefers_mine = endpoint.identity().id() < device;
                 if other.made_here != made_here && other.made_here == prefers_mine {
-                    // That the other device makes another may mean that this one leads nowhere: it is tried out now.
+                    // The other device reconnects, so this connection may be dead: probe it.
                     let _ = other.commands.try_send(ConnectionCommand::TryOut);
                     return;
                 }
@@ -213,10 +213,10 @@ impl DeviceSync {
                 connections.remove(&device);
             }
         }
-        // What this one was to fetch, the line that has taken its place does not know of.
+        // A connection that replaced this one does not know what this one was to fetch.
         self.links.fetching.lock().is_gone(device);
         self.links.fetched.send_modify(|times| *times += 1);
-        // What it was fetching, another may have.
+        // Another device may have what was being fetched.
         match self.history.store.wanted(self.links.policy().fetch_above).await {
             Ok(wanted) => {
                 for (hash, have) in wanted {
@@ -258,7 +258,7 @@ impl DeviceSync {
         Ok(connection::run(line, begun, &peer, waiting, changes).await)
     }
 
-    /// What the end of a connection means; why there is none now, if a person should know.
+    /// Handles the end of a connection. Returns the reason if the person should know it.
     async fn ended(&self, ended: &Ended) -> Option<String> {
         match ended {
             Ended::Said(ending) => {
@@ -274,13 +274,13 @@ impl DeviceSync {
         }
     }
 
-    /// This device belongs to the others no more. The others still belong together: nothing is said of them.
+    /// Unlinks this device from all others; their links with one another are left alone.
     pub(crate) async fn let_go_of_all(&self) -> Result<(), StoreError> {
         let held: Vec<ConnectionHandle> = self.links.connections.lock().values().cloned().collect();
         for line in held {
             let _ = line.commands.try_send(ConnectionCommand::End(Bye::Over));
         }
-        // Whoever was removed once is let in no more with the same key, so it is given up; the next link gets another.
+        // A removed device is never let in again with the same key, so the key is deleted; the next link makes a new one.
         let _alone = self.links.opening.lock().await;
         self.history.store.forget_links().await?;
         self.links.give_up_key();
@@ -317,15 +317,15 @@ mod tests {
 
     #[test]
     fn a_crowd_from_one_place_crowds_out_only_itself() {
-        let mut strangers = Strangers::default();
+        let mut strangers = Unauthenticated::default();
         let (crowd, one): (IpAddr, IpAddr) = ([192, 0, 2, 66].into(), [192, 0, 2, 7].into());
         let own = strangers.admit(one);
         let first = strangers.admit(crowd);
-        for _ in 0..10 * STRANGERS {
+        for _ in 0..10 * MOST_UNAUTHENTICATED {
             strangers.admit(crowd);
         }
         assert!(!own.is_cancelled() && first.is_cancelled());
-        assert_eq!(strangers.0.len(), STRANGERS);
+        assert_eq!(strangers.0.len(), MOST_UNAUTHENTICATED);
         let another = strangers.admit(one);
         assert!(!own.is_cancelled() && !another.is_cancelled());
     }

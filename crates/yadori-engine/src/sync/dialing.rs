@@ -59,13 +59,14 @@ impl DeviceSync {
         self.background.tasks.spawn(async move {
             tokio::select! {
                 () = service.background.ending.cancelled() => {}
-                () = service.dial_on(id) => {}
+                () = service.reconnect_loop(id) => {}
             }
             service.links.dialing.lock().remove(&id);
         });
     }
 
-    async fn dial_on(self: &Arc<Self>, id: DeviceId) {
+    /// Reconnect loop with backoff, until the device is unlinked.
+    async fn reconnect_loop(self: &Arc<Self>, id: DeviceId) {
         let mut pause = PAUSES.0;
         let mut woken = self.links.wake.subscribe();
         let mut ended = self.links.connections_changed.subscribe();
@@ -78,7 +79,7 @@ impl DeviceSync {
                     Some(record) => Some(record),
                     None => return,
                 },
-                // The records are back in a moment.
+                // Try again when the database is back.
                 Err(_) => None,
             };
             if let Some(record) = known
@@ -90,7 +91,7 @@ impl DeviceSync {
                         let began = tokio::time::Instant::now();
                         let before = self.links.status_of(id).progress;
                         self.run_connection(connection).await;
-                        // A line that breaks again and again, but brings something each time, is made again at once.
+                        // No backoff for a connection that keeps breaking but makes progress each time.
                         if self.links.status_of(id).progress > before || began.elapsed() > PAUSES.1 {
                             pause = PAUSES.0;
                         }
@@ -98,14 +99,14 @@ impl DeviceSync {
                     Err(why) => self.links.note(id, |status_of| status_of.last_error = Some(why)),
                 }
             }
-            // As long as there is a connection, whoever made it, there is nothing to be done.
+            // Nothing to do while there is a connection, whichever side made it.
             while self.links.is_connected(id) {
                 pause = PAUSES.0;
                 if ended.changed().await.is_err() {
                     return;
                 }
             }
-            // Not all at the same moment, when a network comes back.
+            // Jitter, so that not all devices redial at once when a network comes back.
             let mut random = [0];
             let _ = getrandom::fill(&mut random);
             let jitter = f64::from(random[0]) / 512.0 + 0.75;

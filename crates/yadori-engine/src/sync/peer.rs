@@ -36,7 +36,7 @@ pub(super) enum PeerError {
 }
 
 impl Peer {
-    /// What was heard becomes known here.
+    /// Publishes what a batch changed: clock, index, linked devices, thumbnails.
     async fn note_outcome(&self, outcome: ApplyOutcome) -> Result<Vec<(Hash, u64)>, PeerError> {
         let service = &self.service;
         service.history.stamps.observe(outcome.latest);
@@ -54,12 +54,12 @@ impl Peer {
         if let Some((number, copied)) = outcome.latest_copy {
             service.follow(number, copied).await;
         }
-        // What is fetched from another device already is not fetched from this one too.
+        // Skip what is being fetched from another device already.
         let mut fetching = service.links.fetching.lock();
         Ok(outcome.wants.into_iter().filter(|(hash, have)| fetching.claim(*hash, *have, self.device)).collect())
     }
 
-    /// Small pictures are made here: they do not travel.
+    /// Makes thumbnails; they are not synced.
     fn draw(&self, pictures: Vec<u64>) {
         for number in pictures {
             let service = self.service.clone();

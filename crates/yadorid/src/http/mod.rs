@@ -167,7 +167,7 @@ pub fn router(service: App) -> Router {
         .layer(middleware::from_fn_with_state(service.clone(), while_database_is_away))
         .layer(middleware::from_fn_with_state(service, auth::guard))
         .layer(middleware::from_fn(bodies::layer))
-        .layer(middleware::from_fn(to_its_end))
+        .layer(middleware::from_fn(run_to_completion))
 }
 
 /// How long a request waits for the database to be back before it is told that it is away.
@@ -189,8 +189,8 @@ async fn while_database_is_away(State(app): State<App>, request: Request, next: 
 /// What can be asked without a database.
 const WITHOUT_IT: [&str; 3] = ["/status", "/events", "/openapi.json"];
 
-/// What was asked for is done to its end, even if whoever asked is gone meanwhile: what is on record is announced, too.
-async fn to_its_end(request: Request, next: Next) -> Response {
+/// Runs handlers to completion even if the client disconnects, so that what is on record is also announced.
+async fn run_to_completion(request: Request, next: Next) -> Response {
     match tokio::spawn(next.run(request)).await {
         Ok(response) => response,
         Err(failure) => {
