@@ -9,7 +9,7 @@ use crate::availability::Availability;
 use crate::background::Background;
 use crate::clock::now;
 use crate::history::History;
-use crate::sync::Links;
+use crate::links::Links;
 use journal::Journal;
 use parking_lot::Mutex;
 use parking_lot::MutexGuard;

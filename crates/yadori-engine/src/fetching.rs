@@ -2,7 +2,7 @@
 
 use crate::history::History;
 use crate::history::names::FindNameError;
-use crate::sync::Links;
+use crate::links::Links;
 use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;

@@ -3,6 +3,7 @@
 //! Parts that own their state and their locks; each is given the parts that it uses, from the bottom up:
 //!
 //! * [`history`]: the records, the index in memory, and the clips that a name leads to
+//! * [`links`]: the state of the connections with other devices
 //! * [`fetching`]: content that is on another device only
 //! * [`capture`]: copies become clips
 //! * [`recalling`]: clips go back on the clipboard
@@ -27,6 +28,7 @@ pub mod engine;
 pub mod fetching;
 pub mod history;
 pub mod keeping;
+pub mod links;
 pub mod moving;
 pub mod overview;
 pub mod recalling;

@@ -11,7 +11,7 @@ use crate::history::History;
 use crate::history::files;
 use crate::history::listing::Listed;
 use crate::history::names::{FindNameError, Found};
-use crate::sync::Links;
+use crate::links::Links;
 use jiff::Zoned;
 use std::collections::BTreeMap;
 use std::sync::Arc;

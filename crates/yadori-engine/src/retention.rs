@@ -12,7 +12,7 @@ use crate::background::Background;
 use crate::capture::Capture;
 use crate::clock::now;
 use crate::history::History;
-use crate::sync::Links;
+use crate::links::Links;
 use parking_lot::Mutex;
 use plan::{Going, SweepPlan};
 use rustix::time::{ClockId, clock_gettime};

@@ -3,8 +3,8 @@
 //! What travels along is checked when it is read; what is fetched afterwards, here, as soon as all of it is there. (The
 //! pixels of pictures are checked by whoever decodes them.)
 
+use crate::content::SEARCHED_BYTES;
 use crate::content::{free_blob, read_blob};
-use crate::filing::SEARCHED_BYTES;
 use crate::store::{Store, StoreError, next_change};
 use sqlx::{MySql, Transaction};
 use yadori_core::belonging::{Canonical, canonical, carries};

@@ -6,6 +6,10 @@ use bytes::{Bytes, BytesMut};
 use sqlx::{MySql, Transaction};
 use yadori_core::Kind;
 
+/// Most bytes of text kept with the clip's own record, for searching. Longer texts are kept whole as
+/// content, and found by their beginning.
+pub(crate) const SEARCHED_BYTES: usize = 64 * 1024;
+
 /// Size of one piece of a blob: 1 MiB. Neither the server nor we ever hold more than a few.
 pub const CHUNK_BYTES: usize = 1024 * 1024;
 

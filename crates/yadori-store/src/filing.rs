@@ -4,6 +4,7 @@ use crate::attributes::{self, GivenAttributes};
 use crate::changes;
 use crate::clips::ClipRecord;
 use crate::content;
+use crate::content::SEARCHED_BYTES;
 use crate::settings::{self, TRAY};
 use crate::steps::{OperationKind, record_step};
 use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
@@ -13,10 +14,6 @@ use yadori_core::format::{Format, PLAIN};
 use yadori_core::sensitive::Sensitive;
 use yadori_core::shared::MOST_COUNTED;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
-
-/// Most bytes of text kept with the clip's own record, for searching. Longer texts are kept whole as
-/// content, and found by their beginning.
-pub(crate) const SEARCHED_BYTES: usize = 64 * 1024;
 
 /// Formats up to this size lie in their own row; larger ones in a blob.
 pub(crate) const INLINE_BYTES: usize = 16 * 1024;

@@ -20,7 +20,7 @@ use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, PATIENCE, Reading,
 use yadori_engine::Engine;
 use yadori_engine::availability::Availability;
 use yadori_engine::engine::{EngineError, Setup};
-use yadori_engine::sync::LinkConfig;
+use yadori_engine::links::LinkConfig;
 use yadori_files::Places;
 
 /// Why the service did not start.

@@ -6,6 +6,7 @@ use crate::retention::Retention;
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use thiserror::Error;
+use tokio::sync::MutexGuard;
 use yadori_core::retention;
 use yadori_store::{ClipRecord, QUICK, StoreError, UndoableOperation};
 
@@ -49,31 +50,32 @@ impl Retention {
         let alone = self.stepping.lock().await;
         self.interrupt.store(false, Ordering::Relaxed);
         let horizon = retention::bin_horizon(now());
-        let (mut step, change) =
-            self.history.store.begin_undo(step, self.history.stamps.next(), horizon).await?.ok_or(match step {
-                Some(number) => UndoError::NoSuchStep(number),
-                None => UndoError::Nothing,
-            })?;
-        if let Some(change) = change {
-            self.history.ledger.changed(change);
-        }
-        // Here the person waits: what they asked for is there again when they are told so.
-        while let Some(change) = self.history.store.advance(&mut step, self.history.stamps.next(), QUICK).await? {
-            self.history.ledger.changed(change);
-        }
-        drop(alone);
-        self.settle_step(step).await
+        let begun = self.history.store.begin_undo(step, self.history.stamps.next(), horizon).await?;
+        let begun = begun.ok_or(match step {
+            Some(number) => UndoError::NoSuchStep(number),
+            None => UndoError::Nothing,
+        })?;
+        self.carry_through(begun, alone).await
     }
 
     /// Does again what was undone: a step, or the one that was undone last.
     pub async fn redo(self: &Arc<Self>, step: Option<u64>) -> Result<Undone, UndoError> {
         let alone = self.stepping.lock().await;
         let horizon = retention::bin_horizon(now());
-        let (mut step, change) =
-            self.history.store.begin_redo(step, self.history.stamps.next(), horizon).await?.ok_or(match step {
-                Some(number) => UndoError::NotUndone(number),
-                None => UndoError::NothingUndone,
-            })?;
+        let begun = self.history.store.begin_redo(step, self.history.stamps.next(), horizon).await?;
+        let begun = begun.ok_or(match step {
+            Some(number) => UndoError::NotUndone(number),
+            None => UndoError::NothingUndone,
+        })?;
+        self.carry_through(begun, alone).await
+    }
+
+    /// Carries a step that was begun to its end: the person waits, and what they asked for is so when they are told.
+    async fn carry_through(
+        &self,
+        (mut step, change): (UndoableOperation, Option<u64>),
+        alone: MutexGuard<'_, ()>,
+    ) -> Result<Undone, UndoError> {
         if let Some(change) = change {
             self.history.ledger.changed(change);
         }
@@ -81,11 +83,6 @@ impl Retention {
             self.history.ledger.changed(change);
         }
         drop(alone);
-        self.settle_step(step).await
-    }
-
-    /// What a step that was undone or redone was about.
-    async fn settle_step(&self, step: UndoableOperation) -> Result<Undone, UndoError> {
         self.history.forgetting.notify_one();
         self.history.ledger.status_changed();
         let first = &step.clips[..step.clips.len().min(SHOWN)];

@@ -3,8 +3,8 @@
 use crate::clock::now;
 use crate::history::listing::Listed;
 use crate::history::names::FindNameError;
+use crate::links::SyncPause;
 use crate::sync::DeviceSync;
-use crate::sync::SyncPause;
 use crate::sync::devices::{DeviceError, DeviceState, SyncStatus};
 use std::sync::Arc;
 use std::time::Duration;

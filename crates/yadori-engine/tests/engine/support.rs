@@ -19,7 +19,7 @@ use yadori_engine::engine::Setup;
 use yadori_engine::history::find::PageRequest;
 use yadori_engine::history::index::Announcement;
 use yadori_engine::history::listing::{Listed, preview};
-use yadori_engine::sync::LinkConfig;
+use yadori_engine::links::LinkConfig;
 use yadori_store::Store;
 use yadori_store::private::{PrivateServer, ServerState};
 

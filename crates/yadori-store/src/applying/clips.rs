@@ -3,9 +3,10 @@
 use super::Applier;
 use crate::belonging::is_what_it_says;
 use crate::changes::shred_one;
+use crate::content::SEARCHED_BYTES;
 use crate::content::{expect_blob, free_blob, write_blob};
 use crate::devices::number_of;
-use crate::filing::{INLINE_BYTES, SEARCHED_BYTES};
+use crate::filing::INLINE_BYTES;
 use crate::hashed_tombstones::with_seals;
 use crate::outbox::states;
 use crate::store::{StoreError, next_changes, numbers_as_json};

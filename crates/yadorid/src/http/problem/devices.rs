@@ -3,9 +3,10 @@
 use super::Problem;
 use yadori_api::ProblemKind;
 use yadori_engine::fetching::FetchError;
+use yadori_engine::links::LinkError;
 use yadori_engine::sync::devices::DeviceError;
 use yadori_engine::sync::sharing::ShareError;
-use yadori_engine::sync::{InviteError, JoinError, LinkError};
+use yadori_engine::sync::{InviteError, JoinError};
 
 impl From<FetchError> for Problem {
     fn from(error: FetchError) -> Self {

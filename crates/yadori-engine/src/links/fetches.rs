@@ -17,7 +17,7 @@ struct Fetch {
 
 /// All contents that are wanted.
 #[derive(Debug, Default)]
-pub(super) struct Fetches(HashMap<Hash, Fetch>);
+pub(crate) struct Fetches(HashMap<Hash, Fetch>);
 
 impl Fetches {
     /// A device has told of content of which `have` bytes are here, and may have it. Tells whether it is the one to
@@ -81,7 +81,7 @@ impl Fetch {
 
 /// Who is asked for content.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Asked {
+pub(crate) enum Asked {
     /// Somebody is already.
     Already,
     /// This one is to be, from this byte on.
