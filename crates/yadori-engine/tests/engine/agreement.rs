@@ -153,13 +153,18 @@ async fn run(seed: u64, operations: u64) {
         device.engine.sync.resume_sync().await.unwrap();
         let _ = device.engine.sync.sync_now().await;
     }
+    let [mut first, mut second, mut third] = devices.each_ref().map(|device| device.engine.history.ledger.listen());
     let agree = async {
         loop {
             let [a, b, c] = [seen(&devices[0]).await, seen(&devices[1]).await, seen(&devices[2]).await];
             if a == b && b == c {
                 return;
             }
-            tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+            // Looked at whenever anything changed on one of them, and once in a while.
+            let changed = async {
+                tokio::select! { _ = first.recv() => {}, _ = second.recv() => {}, _ = third.recv() => {} }
+            };
+            let _ = tokio::time::timeout(std::time::Duration::from_millis(200), changed).await;
         }
     };
     if tokio::time::timeout(crate::support::PATIENCE, agree).await.is_err() {
