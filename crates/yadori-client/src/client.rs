@@ -63,17 +63,20 @@ impl Client {
 
     fn send(&self, method: &str, path: &str, kind: Option<&str>, body: &[u8]) -> Result<Response<Body>, ClientError> {
         let request = self.request(method, path, kind);
-        let response = if method != "GET" {
-            request
-                .body(body)
-                .map_err(|error| ClientError::Request(error.to_string()))
-                .and_then(|request| self.agent.run(request).map_err(|error| self.away(error)))
-        } else {
-            request
-                .body(())
-                .map_err(|error| ClientError::Request(error.to_string()))
-                .and_then(|request| self.agent.run(request).map_err(|error| self.away(error)))
-        }?;
+        match method {
+            "GET" => self.run(&self.agent, request, ()),
+            _ => self.run(&self.agent, request, body),
+        }
+    }
+
+    fn run(
+        &self,
+        agent: &Agent,
+        request: ureq::http::request::Builder,
+        body: impl ureq::AsSendBody,
+    ) -> Result<Response<Body>, ClientError> {
+        let request = request.body(body).map_err(|error| ClientError::Request(error.to_string()))?;
+        let response = agent.run(request).map_err(|error| self.away(error))?;
         if response.status().is_success() { Ok(response) } else { Err(problem(response)) }
     }
 
@@ -137,11 +140,7 @@ impl Client {
         parameters: &impl Serialize,
     ) -> Result<(u64, u64, ureq::BodyReader<'static>), ClientError> {
         let request = self.request("GET", &format!("{path}{}", query(parameters)), None);
-        let request = request.body(()).map_err(|error| ClientError::Request(error.to_string()))?;
-        let response = self.patient().run(request).map_err(|error| self.away(error))?;
-        if !response.status().is_success() {
-            return Err(problem(response));
-        }
+        let response = self.run(&self.patient(), request, ())?;
         let number =
             |name: &str| response.headers().get(name).and_then(|value| value.to_str().ok()?.parse().ok()).unwrap_or(0);
         let (clips, left_out) = (number("x-yadori-clips"), number("x-yadori-left-out"));
@@ -160,13 +159,7 @@ impl Client {
     ) -> Result<ureq::BodyReader<'static>, ClientError> {
         let mut content = content;
         let request = self.request("POST", path, Some(kind));
-        let request = request
-            .body(ureq::SendBody::from_reader(&mut content))
-            .map_err(|error| ClientError::Request(error.to_string()))?;
-        let response = self.patient().run(request).map_err(|error| self.away(error))?;
-        if !response.status().is_success() {
-            return Err(problem(response));
-        }
+        let response = self.run(&self.patient(), request, ureq::SendBody::from_reader(&mut content))?;
         Ok(response.into_body().into_reader())
     }
 
@@ -179,11 +172,7 @@ impl Client {
         if let Some(last) = last {
             request = request.header("last-event-id", last.to_string());
         }
-        let request = request.body(()).map_err(|error| ClientError::Request(error.to_string()))?;
-        let response = self.patient().run(request).map_err(|error| self.away(error))?;
-        if !response.status().is_success() {
-            return Err(problem(response));
-        }
+        let response = self.run(&self.patient(), request, ())?;
         Ok(Events::of(response.into_body().into_reader()))
     }
 

@@ -104,13 +104,13 @@ pub struct Keeping {
     pub(crate) capture: Arc<Capture>,
     fetching: Arc<Fetching>,
     /// What is kept and arranged is changed one after the other.
-    pub(crate) keeping: tokio::sync::Mutex<()>,
+    pub(crate) changing: tokio::sync::Mutex<()>,
 }
 
 impl Keeping {
     /// Keeps clips of this history.
     pub fn new(history: Arc<History>, capture: Arc<Capture>, fetching: Arc<Fetching>) -> Self {
-        Self { history, capture, fetching, keeping: tokio::sync::Mutex::default() }
+        Self { history, capture, fetching, changing: tokio::sync::Mutex::default() }
     }
 }
 
@@ -134,7 +134,7 @@ impl Keeping {
         if at == Some(0) {
             return Err(KeepError::Place);
         }
-        let _alone = self.keeping.lock().await;
+        let _alone = self.changing.lock().await;
         let clips = self.history.find_clips(names).await?;
         let moved = |record: &ClipRecord| at.is_some() || record.pin.is_none();
         let moving: Vec<&ClipRecord> = clips.iter().map(|(record, _)| record).filter(|record| moved(record)).collect();
@@ -158,7 +158,7 @@ impl Keeping {
 
     /// Unpins clips; they stay in the history.
     pub async fn unpin(&self, names: &[String]) -> Result<Vec<Listed>, KeepError> {
-        let _alone = self.keeping.lock().await;
+        let _alone = self.changing.lock().await;
         let clips = self.history.find_clips(names).await?;
         if let Some((_, position)) = clips.iter().find(|(record, _)| record.pin.is_none()) {
             return Err(KeepError::NotPinned(position.to_string()));
@@ -172,7 +172,7 @@ impl Keeping {
 
     /// Changes the particulars of a clip, all or none.
     pub async fn change_particulars(&self, name: &str, change: &ClipChange) -> Result<Listed, KeepError> {
-        let _alone = self.keeping.lock().await;
+        let _alone = self.changing.lock().await;
         let (record, _) = self.history.find_clip(name).await?;
         let mut given = Vec::new();
         if let Some(text) = &change.title {

@@ -16,9 +16,9 @@
 //! * [`overview`]: how all of that stands
 //! * [`engine`]: the parts, put together, and the work that they do by themselves
 //!
-//! Locks are taken in this order, and never backwards: what is changed one after the other (`Keeping::keeping`,
+//! Locks are taken in this order, and never backwards: what is changed one after the other (`Keeping::changing`,
 //! `RuleBook::changing`, `DeviceSync::choosing`, `Retention::stepping`), then those of `Links` (`opening`, `knowing`, `meeting`),
-//! then the tray, then the index. A lock of the standard library is never held across an `await`.
+//! then the tray, then the index. A synchronous lock is never held across an `await`.
 
 pub mod availability;
 pub mod background;

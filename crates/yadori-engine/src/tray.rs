@@ -156,7 +156,7 @@ impl Dealer {
     /// unless it is emptied.
     pub async fn close_tray(&self, keep_as: Option<&str>, empty: bool) -> Result<TrayView, TrayActError> {
         if let Some(name) = keep_as {
-            let _alone = self.keeping.keeping.lock().await;
+            let _alone = self.keeping.changing.lock().await;
             let drawers = self.history.store.drawers().await?;
             let known =
                 drawers.iter().find(|drawer| fold(&drawer.name) == fold(name.trim())).map(|drawer| drawer.number);

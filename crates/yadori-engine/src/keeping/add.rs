@@ -76,7 +76,7 @@ impl Keeping {
         data: bytes::Bytes,
         particulars: NewClip,
     ) -> Result<Added, AddError> {
-        let _alone = self.keeping.lock().await;
+        let _alone = self.changing.lock().await;
         let copied = match particulars.copied_at {
             Some(at) => {
                 if at > now().plus(60_000) {

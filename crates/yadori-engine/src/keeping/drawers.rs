@@ -169,7 +169,7 @@ impl Keeping {
 
     /// Makes a drawer.
     pub async fn new_drawer(&self, given: &str) -> Result<Summary, DrawerError> {
-        let _alone = self.keeping.lock().await;
+        let _alone = self.changing.lock().await;
         self.make_drawer(given).await?;
         Ok(Summary { name: name(given)?, clips: 0 })
     }
@@ -202,7 +202,7 @@ impl Keeping {
         new_name: Option<&str>,
         at: Option<u32>,
     ) -> Result<Summary, DrawerError> {
-        let _alone = self.keeping.lock().await;
+        let _alone = self.changing.lock().await;
         let drawer = self.find_drawer(given).await?;
         let drawers = self.history.store.drawers().await?;
         let mut known = drawer.name.clone();
@@ -230,7 +230,7 @@ impl Keeping {
 
     /// Removes a drawer. Its clips go into another one, or are only in the history again; never away.
     pub async fn remove_drawer(&self, given: &str, into: Option<&str>) -> Result<Summary, DrawerError> {
-        let _alone = self.keeping.lock().await;
+        let _alone = self.changing.lock().await;
         let drawer = self.find_drawer(given).await?;
         let clips = self.history.store.in_drawer(drawer.number).await?;
         let given: Vec<(u64, Attribute)> = match into {
@@ -298,7 +298,7 @@ impl Keeping {
         names: &[String],
         at: Option<u32>,
     ) -> Result<Vec<Listed>, DrawerError> {
-        let _alone = self.keeping.lock().await;
+        let _alone = self.changing.lock().await;
         let drawer = self.find_drawer(given).await?;
         let clips: Vec<ClipRecord> =
             self.history.find_clips(names).await?.into_iter().map(|(record, _)| record).collect();
@@ -329,7 +329,7 @@ impl Keeping {
 
     /// Takes clips out of their drawers; they stay in the history.
     pub async fn take_from_drawers(&self, names: &[String]) -> Result<Vec<Listed>, DrawerError> {
-        let _alone = self.keeping.lock().await;
+        let _alone = self.changing.lock().await;
         let clips = self.history.find_clips(names).await?;
         if let Some((_, position)) = clips.iter().find(|(record, _)| record.drawer.is_none()) {
             return Err(DrawerError::InNone(position.to_string()));
@@ -344,7 +344,7 @@ impl Keeping {
     /// Moves what lies at one place of a drawer to another.
     pub async fn move_in_drawer(&self, given: &str, place: u32, at: u32) -> Result<Contents, DrawerError> {
         {
-            let _alone = self.keeping.lock().await;
+            let _alone = self.changing.lock().await;
             let drawer = self.find_drawer(given).await?;
             let mut items = self.items(drawer.number).await?;
             let index = |place: u32| {
@@ -372,7 +372,7 @@ impl Keeping {
     /// Adds a heading to a drawer, or changes or removes one.
     pub async fn head_drawer(&self, given: &str, asked: &NewHeading) -> Result<Contents, DrawerError> {
         {
-            let _alone = self.keeping.lock().await;
+            let _alone = self.changing.lock().await;
             let drawer = self.find_drawer(given).await?;
             let words = one_line(&asked.words, LONGEST_HEADING + 1);
             if words.chars().count() > LONGEST_HEADING || (words.is_empty() && asked.instead_of.is_none()) {
@@ -411,7 +411,7 @@ impl Keeping {
     /// Sorts the clips of a drawer; each stays under its heading.
     pub async fn sort_drawer(&self, given: &str, by: SortBy) -> Result<Contents, DrawerError> {
         {
-            let _alone = self.keeping.lock().await;
+            let _alone = self.changing.lock().await;
             let drawer = self.find_drawer(given).await?;
             let items = self.items(drawer.number).await?;
             let places: Vec<Rank> = items.iter().filter_map(|item| item.place().cloned()).collect();

@@ -93,7 +93,7 @@ impl Keeping {
     }
 
     async fn replace(self: &Arc<Self>, (record, _): &Found, text: &str, old_stays: bool) -> Result<Listed, EditError> {
-        let _alone = self.keeping.lock().await;
+        let _alone = self.changing.lock().await;
         let copy = Copy { formats: vec![Format::plain(text)], source: record.source.clone() };
         let replaced = Replaced { number: record.number, stamp: self.history.stamps.next(), retire: !old_stays };
         let by_hand = ByHand { copied: Some(record.life.copied), replaces: Some(replaced), ..ByHand::default() };

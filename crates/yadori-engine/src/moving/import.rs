@@ -392,7 +392,7 @@ impl<'a> Import<'a> {
         for id in ids {
             if let Some(record) = self.live(id)?.filter(|record| record.pin.is_none()) {
                 self.handle.block_on(async {
-                    let _alone = self.service.keeping.keeping.lock().await;
+                    let _alone = self.service.keeping.changing.lock().await;
                     let place = self.service.keeping.last_pin().await?;
                     self.service.keeping.set_attributes(&[(record.number, Attribute::Pin(Some(place)))]).await
                 })?;
@@ -414,7 +414,7 @@ impl<'a> Import<'a> {
             return Ok(());
         }
         let made = self.handle.block_on(async {
-            let _alone = self.service.keeping.keeping.lock().await;
+            let _alone = self.service.keeping.changing.lock().await;
             let known = self
                 .service
                 .history
@@ -438,7 +438,7 @@ impl<'a> Import<'a> {
         for record in records.into_iter().flatten() {
             let done = match record {
                 Ok(record) => self.handle.block_on(async {
-                    let _alone = self.service.keeping.keeping.lock().await;
+                    let _alone = self.service.keeping.changing.lock().await;
                     self.service.keeping.put_records(number, &[record], None).await
                 }),
                 // Headings of a drawer that is here already stay as they are.
