@@ -49,14 +49,20 @@ pub trait Records: Send + Sync {
 
     /// The other has said hello.
     fn greeted(&self, hello: &Hello) -> impl Future<Output = Result<(), Self::Error>> + Send;
-    /// One batch of the feed after this number, of about so many bytes, and up to which number it goes.
-    fn read(&self, after: u64, bytes: usize) -> impl Future<Output = Result<(u64, Vec<Item>), Self::Error>> + Send;
-    /// Puts a batch on record, together with the cursor. Gives the contents that are wanted.
+    /// One batch of the feed after this number and up to that one at most, of about so many bytes, and up to which number
+    /// it goes.
+    fn read(
+        &self,
+        after: u64,
+        until: u64,
+        bytes: usize,
+    ) -> impl Future<Output = Result<(u64, Vec<Item>), Self::Error>> + Send;
+    /// Puts a batch on record, together with the cursor.
     fn apply(
         &self,
         cursor: ([u8; 8], u64),
         items: Vec<Item>,
-    ) -> impl Future<Output = Result<Vec<(Hash, u64)>, Self::Error>> + Send;
+    ) -> impl Future<Output = Result<Applied, Self::Error>> + Send;
     /// The other has everything up to this number.
     fn acknowledged(&self, upto: u64) -> impl Future<Output = Result<(), Self::Error>> + Send;
     /// Content from this byte on.
@@ -66,12 +72,36 @@ pub trait Records: Send + Sync {
         from: u64,
         most: usize,
     ) -> impl Future<Output = Result<Option<Bytes>, Self::Error>> + Send;
-    /// Puts content on record. Gives how much is here now, and whether that is all that is wanted.
-    fn store(&self, hash: Hash, at: u64, data: Bytes) -> impl Future<Output = Result<(u64, bool), Self::Error>> + Send;
+    /// Puts content on record.
+    fn store(&self, hash: Hash, at: u64, data: Bytes) -> impl Future<Output = Result<Stored, Self::Error>> + Send;
     /// The other does not have this content.
     fn absent(&self, hash: Hash);
-    /// Takes in what was handed over; tells why not.
-    fn take_in(&self, clip: Clip, recall: bool) -> impl Future<Output = Result<Option<String>, Self::Error>> + Send;
+    /// Takes in what was handed over; tells why not, and what came of it.
+    fn take_in(
+        &self,
+        clip: Clip,
+        recall: bool,
+    ) -> impl Future<Output = Result<(Option<String>, Applied), Self::Error>> + Send;
+}
+
+/// What came of putting on record what the other told.
+#[derive(Clone, Debug, Default)]
+pub struct Applied {
+    /// Contents that are wanted, and how much of each is here.
+    pub wants: Vec<(Hash, u64)>,
+    /// The numbers of changes after which a clip is here just as the other told it.
+    pub echoes: Vec<u64>,
+}
+
+/// What came of putting content on record.
+#[derive(Clone, Debug, Default)]
+pub struct Stored {
+    /// How much is here now.
+    pub have: u64,
+    /// Whether that is all, or all that is wanted.
+    pub whole: bool,
+    /// Of each clip that is whole now, the numbers of its change before, and of this one.
+    pub moved: Vec<(u64, u64)>,
 }
 
 /// Something that this device wants of an exchange.
@@ -294,13 +324,13 @@ async fn carry_out<R: Records>(
             records.greeted(&hello).await.map_err(failed)?;
             None
         }
-        Output::Read(after, bytes) => {
-            let (upto, items) = records.read(after, bytes).await.map_err(failed)?;
+        Output::Read { after, until, bytes } => {
+            let (upto, items) = records.read(after, until, bytes).await.map_err(failed)?;
             Some(Input::Read { upto, items })
         }
         Output::Apply { cursor, items } => {
-            let wants = records.apply(cursor, items).await.map_err(failed)?;
-            Some(Input::Applied { upto: cursor.1, wants })
+            let Applied { wants, echoes } = records.apply(cursor, items).await.map_err(failed)?;
+            Some(Input::Applied { upto: cursor.1, wants, echoes })
         }
         Output::Acknowledged(upto) => {
             records.acknowledged(upto).await.map_err(failed)?;
@@ -311,16 +341,16 @@ async fn carry_out<R: Records>(
             Some(Input::Content(hash, from, content))
         }
         Output::StoreContent(hash, at, data) => {
-            let (have, whole) = records.store(hash, at, data).await.map_err(failed)?;
-            Some(Input::Stored(hash, have, whole))
+            let Stored { have, whole, moved } = records.store(hash, at, data).await.map_err(failed)?;
+            Some(Input::Stored { hash, have, whole, moved })
         }
         Output::Absent(hash) => {
             records.absent(hash);
             None
         }
         Output::TakeIn { number, clip, recall } => {
-            let refusal = records.take_in(*clip, recall).await.map_err(failed)?;
-            Some(Input::TakenIn(number, refusal))
+            let (refusal, Applied { echoes, .. }) = records.take_in(*clip, recall).await.map_err(failed)?;
+            Some(Input::TakenIn { number, refusal, echoes })
         }
         Output::Handed(number, refusal) => {
             if let Some(reply) = handed.remove(&number) {

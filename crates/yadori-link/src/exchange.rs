@@ -4,16 +4,18 @@
 //! own change feed from where the other has come to, and sends what it finds, a few batches ahead of the other's
 //! acknowledgements and no more. The cursor is on record with the other, in the same transaction as what it
 //! stands for, so that after any interruption the rest is sent and nothing but the rest. What is told twice
-//! makes no difference: states are merged.
+//! makes no difference: states are merged. What the other has told itself is not told back: it is known by the numbers
+//! of the changes that came of it ([`ChangeRanges`]), and never read.
 //!
 //! Content that does not travel along is asked for by its hash, piece by piece, one piece of each at a time.
 
 use crate::frame::{Bye, CHUNK, Frame, Hello, VERSIONS};
+use crate::ranges::ChangeRanges;
 use bytes::Bytes;
 use std::collections::btree_map::Entry;
-use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
+use std::collections::{BTreeMap, HashSet, VecDeque};
+use yadori_core::MillisSinceEpoch;
 use yadori_core::shared::{Clip, Hash, Item};
-use yadori_core::{ClipId, MillisSinceEpoch};
 
 /// Batches that may be under way before the other has acknowledged one.
 const AHEAD: usize = 4;
@@ -27,10 +29,6 @@ const LARGEST_BATCH: usize = 512 * 1024;
 
 /// Contents asked for at the same time.
 const AT_ONCE: usize = 4;
-
-/// Clips that are remembered as known to the other in their present state, so that nothing is told back to who
-/// told it.
-const REMEMBERED: usize = 50_000;
 
 /// Something that happened.
 #[derive(Clone, Debug)]
@@ -52,13 +50,24 @@ pub enum Input {
         upto: u64,
         /// What is wanted, and how much of it is here.
         wants: Vec<(Hash, u64)>,
+        /// The numbers of changes after which a clip is here just as the other told it.
+        echoes: Vec<u64>,
     },
     /// Content is wanted of which this much is here.
     Wanted(Hash, u64),
     /// [`Output::ReadContent`] gave this; nothing if it is not here.
     Content(Hash, u64, Option<Bytes>),
-    /// [`Output::StoreContent`] was done: how much is here now, and whether that is all, or all that is wanted.
-    Stored(Hash, u64, bool),
+    /// [`Output::StoreContent`] was done.
+    Stored {
+        /// Of which content.
+        hash: Hash,
+        /// How much of it is here now.
+        have: u64,
+        /// Whether that is all, or all that is wanted.
+        whole: bool,
+        /// Of each clip that it made whole, the numbers of its change before, and of this one.
+        moved: Vec<(u64, u64)>,
+    },
     /// A clip is to be handed over.
     Hand {
         /// By which the answer refers to it.
@@ -69,7 +78,14 @@ pub enum Input {
         recall: bool,
     },
     /// [`Output::TakeIn`] was done, or why not.
-    TakenIn(u32, Option<String>),
+    TakenIn {
+        /// The number of what was handed over.
+        number: u32,
+        /// Why not.
+        refusal: Option<String>,
+        /// As in [`Input::Applied`].
+        echoes: Vec<u64>,
+    },
     /// This side ends the connection.
     End(Bye),
 }
@@ -81,8 +97,15 @@ pub enum Output {
     Send(Frame),
     /// The other has said its first word; all is well.
     Greeted(Hello),
-    /// Read the feed after this number, one batch of about so many bytes; tell by [`Input::Read`].
-    Read(u64, usize),
+    /// Read the feed, one batch; tell by [`Input::Read`].
+    Read {
+        /// After this number.
+        after: u64,
+        /// Up to this one at most.
+        until: u64,
+        /// About so many bytes.
+        bytes: usize,
+    },
     /// Put on record, in one transaction with the cursor; tell by [`Input::Applied`].
     Apply {
         /// The cursor, in the feed of this id.
@@ -144,10 +167,8 @@ pub struct Exchange {
     /// Contents that are wanted: how much is here.
     wanted: VecDeque<(Hash, u64)>,
     asked: BTreeMap<Hash, u64>,
-    /// What the other is known to know: a hash of what was told, and how many formats of its content.
-    known: HashMap<ClipId, (u64, usize)>,
-    /// Contents that the other wanted while they were not here.
-    owed: HashSet<Hash>,
+    /// Changes after which a clip is here just as the other told it.
+    echoes: ChangeRanges,
     /// Handed over by the other, and not answered yet.
     taking: HashSet<u32>,
     over: bool,
@@ -179,8 +200,7 @@ impl Exchange {
             waiting: VecDeque::new(),
             wanted: VecDeque::new(),
             asked: BTreeMap::new(),
-            known: HashMap::new(),
-            owed: HashSet::new(),
+            echoes: ChangeRanges::default(),
             taking: HashSet::new(),
             over: false,
         };
@@ -197,20 +217,20 @@ impl Exchange {
             Input::Received(frame) => self.received(frame, &mut out),
             Input::Changed(latest) => self.latest = self.latest.max(latest),
             Input::Read { upto, items } => self.send(upto, items, &mut out),
-            Input::Applied { upto, wants } => {
+            Input::Applied { upto, wants, echoes } => {
                 self.applying = false;
+                self.note_echoes(echoes);
                 out.push(Output::Send(Frame::Ack(upto)));
                 self.wanted.extend(wants);
             }
             Input::Wanted(hash, have) => self.wanted.push_back((hash, have)),
             Input::Content(hash, from, Some(data)) => out.push(Output::Send(Frame::Chunk(hash, from, data))),
-            Input::Content(hash, _, None) => {
-                if self.owed.len() < REMEMBERED {
-                    self.owed.insert(hash);
-                }
-                out.push(Output::Send(Frame::Absent(hash)));
-            }
-            Input::Stored(hash, have, whole) => {
+            Input::Content(hash, _, None) => out.push(Output::Send(Frame::Absent(hash))),
+            Input::Stored { hash, have, whole, moved } => {
+                // The content came from the other. So did all else, if it knows the change before.
+                let knows = |number: u64| number <= self.read || self.echoes.contains(number);
+                let echoes = moved.iter().filter(|(before, _)| knows(*before)).map(|(_, number)| *number).collect();
+                self.note_echoes(echoes);
                 if whole {
                     self.asked.remove(&hash);
                 } else if let Some(asked) = self.asked.get_mut(&hash) {
@@ -218,13 +238,11 @@ impl Exchange {
                     out.push(Output::Send(Frame::Want(hash, have)));
                 }
             }
-            Input::Hand { number, clip, recall } => {
-                self.note_known(&clip);
-                out.push(Output::Send(Frame::Hand { number, clip, recall }));
-            }
-            Input::TakenIn(number, trouble) => {
+            Input::Hand { number, clip, recall } => out.push(Output::Send(Frame::Hand { number, clip, recall })),
+            Input::TakenIn { number, refusal, echoes } => {
                 self.taking.remove(&number);
-                out.push(Output::Send(Frame::Handed(number, trouble)));
+                self.note_echoes(echoes);
+                out.push(Output::Send(Frame::Handed(number, refusal)));
             }
             Input::End(bye) => self.end(bye, &mut out),
         }
@@ -242,9 +260,17 @@ impl Exchange {
         if self.over || self.other.is_none() {
             return;
         }
-        if !self.reading && self.read < self.latest && self.sent.len() < self.ahead() {
-            self.reading = true;
-            out.push(Output::Read(self.read, self.batch));
+        if !self.reading && self.sent.len() < self.ahead() {
+            let passed = self.echoes.pass_over(self.read);
+            if passed > self.read {
+                self.read = passed;
+                self.pass(out);
+            }
+            if self.read < self.latest {
+                self.reading = true;
+                let until = self.echoes.next_gap_ends(self.read);
+                out.push(Output::Read { after: self.read, until, bytes: self.batch });
+            }
         }
         if !self.applying
             && let Some((upto, items)) = self.waiting.pop_front()
@@ -279,11 +305,6 @@ impl Exchange {
                 if self.waiting.len() >= AHEAD {
                     return self.end(Bye::Garbled, out);
                 }
-                for item in &items {
-                    if let Item::Clip(clip) = item {
-                        self.note_known(clip);
-                    }
-                }
                 self.waiting.push_back((upto, items));
             }
             (Frame::Ack(upto), true) => {
@@ -315,7 +336,6 @@ impl Exchange {
                 if self.taking.len() >= AHEAD || !self.taking.insert(number) {
                     return self.end(Bye::Garbled, out);
                 }
-                self.note_known(&clip);
                 out.push(Output::TakeIn { number, clip, recall });
             }
             (Frame::Handed(number, trouble), true) => out.push(Output::Handed(number, trouble)),
@@ -339,50 +359,30 @@ impl Exchange {
         out.push(Output::Greeted(hello));
     }
 
-    fn send(&mut self, upto: u64, mut items: Vec<Item>, out: &mut Vec<Output>) {
+    fn send(&mut self, upto: u64, items: Vec<Item>, out: &mut Vec<Output>) {
         self.reading = false;
         self.read = self.read.max(upto);
-        items.retain_mut(|item| match item {
-            // What it wanted may have come in the meantime.
-            Item::Clip(clip) => self.note_known(clip) || self.is_owed(clip),
-            _ => true,
-        });
-        // Nothing but what the other has told itself: it need not hear of it.
-        if !items.is_empty() {
+        if items.is_empty() {
+            self.pass(out);
+        } else {
             self.sent.push_back((upto, upto));
             out.push(Output::Send(Frame::States { upto, items }));
-        } else if let Some((_, through)) = self.sent.back_mut() {
-            *through = self.read;
-        } else {
-            out.push(Output::Acknowledged(self.read));
         }
     }
 
-    fn is_owed(&mut self, clip: &Clip) -> bool {
-        let formats = clip.body.iter().flat_map(|body| &body.formats);
-        let hashes: Vec<Hash> = formats.map(|format| format.hash).collect();
-        hashes.iter().filter(|hash| self.owed.remove(*hash)).count() > 0
-    }
-
-    /// Notes that the other knows this; tells whether that is new. Whoever told of a clip without its content may
-    /// lack it.
-    fn note_known(&mut self, clip: &Clip) -> bool {
-        if self.known.len() >= REMEMBERED {
-            self.known.clear();
+    /// What was read last need not be told: it is acknowledged with what was told before.
+    fn pass(&mut self, out: &mut Vec<Output>) {
+        match self.sent.back_mut() {
+            Some((_, through)) => *through = self.read,
+            None => out.push(Output::Acknowledged(self.read)),
         }
-        // What a program keeps for itself may follow the rest of a copy.
-        let (told, formats) = (fingerprint(clip), clip.body.as_ref().map_or(0, |body| body.formats.len()));
-        let before = self.known.get(&clip.id).filter(|(before, _)| *before == told).map(|(_, formats)| *formats);
-        self.known.insert(clip.id, (told, formats.max(before.unwrap_or(0))));
-        before.is_none_or(|before| formats > before)
     }
-}
 
-/// A hash of what is told of a clip, but for its content, which its latest copy stands for.
-fn fingerprint(clip: &Clip) -> u64 {
-    let state = format!("{:?}", clip.state);
-    let hash = blake3::hash(state.as_bytes());
-    u64::from_le_bytes(std::array::from_fn(|place| hash.as_bytes()[place]))
+    fn note_echoes(&mut self, echoes: Vec<u64>) {
+        for number in echoes.into_iter().filter(|number| *number > self.read) {
+            self.echoes.insert(number);
+        }
+    }
 }
 
 #[cfg(test)]
@@ -405,7 +405,7 @@ mod tests {
         let next = |read| {
             let out = begun().step(hello(VERSIONS, NOW, read));
             out.into_iter().find_map(|output| match output {
-                Output::Read(after, _) => Some(after),
+                Output::Read { after, .. } => Some(after),
                 _ => None,
             })
         };
@@ -423,7 +423,7 @@ mod tests {
         // restored, other changes have the numbers from 21 to 40.
         let (mut restored, _) = Exchange::begin("workshop", NOW, [1; 8], 40, None, 20);
         let out = restored.step(hello(VERSIONS, NOW, Some(([1; 8], 35))));
-        assert!(out.iter().any(|output| matches!(output, Output::Read(20, _))), "{out:?}");
+        assert!(out.iter().any(|output| matches!(output, Output::Read { after: 20, .. })), "{out:?}");
     }
 
     #[test]
@@ -437,6 +437,36 @@ mod tests {
         exchange.step(Input::Read { upto: 40, items: Vec::new() });
         let out = exchange.step(Input::Received(Frame::Ack(20)));
         assert!(out.iter().any(|output| matches!(output, Output::Acknowledged(40))), "{out:?}");
+    }
+
+    #[test]
+    fn what_the_other_has_told_is_not_read() {
+        let (mut exchange, _) = Exchange::begin("workshop", NOW, [1; 8], 10, Some(([2; 8], 0)), 10);
+        exchange.step(hello(VERSIONS, NOW, Some(([1; 8], 10))));
+        // It has told what is now 11 to 14, and 16; 15 was done here.
+        let out = exchange.step(Input::Applied { upto: 7, wants: Vec::new(), echoes: vec![11, 12, 13, 14, 16] });
+        assert!(out.iter().any(|output| matches!(output, Output::Acknowledged(14))), "{out:?}");
+        let out = exchange.step(Input::Changed(16));
+        let reads = |out: &[Output]| {
+            let read = out.iter().find_map(|output| match output {
+                Output::Read { after, until, .. } => Some((*after, *until)),
+                _ => None,
+            });
+            let acknowledged = out.iter().find_map(|output| match output {
+                Output::Acknowledged(upto) => Some(*upto),
+                _ => None,
+            });
+            (read, acknowledged)
+        };
+        assert_eq!(reads(&out), (Some((14, 15)), None), "{out:?}");
+        let out = exchange.step(Input::Read { upto: 15, items: Vec::new() });
+        assert_eq!(reads(&out), (None, Some(15)), "{out:?}");
+        // Its content makes 16 another change, which it knows; a change that it does not know stays to be told.
+        let moved = vec![(16, 17), (99, 18)];
+        let out = exchange.step(Input::Stored { hash: [5; 32], have: 9, whole: true, moved });
+        assert!(!out.iter().any(|output| matches!(output, Output::Read { .. })), "{out:?}");
+        let out = exchange.step(Input::Changed(18));
+        assert_eq!(reads(&out).0, Some((17, u64::MAX)), "{out:?}");
     }
 
     #[test]
@@ -464,7 +494,7 @@ mod tests {
         assert!(matches!(asked[..], [Output::Send(Frame::Want(_, 10))]));
         let stored = exchange.step(Input::Received(Frame::Chunk([5; 32], 10, Bytes::from_static(b"more"))));
         assert!(matches!(&stored[..], [Output::StoreContent(_, 10, data)] if data.len() == 4));
-        let next = exchange.step(Input::Stored([5; 32], 14, false));
+        let next = exchange.step(Input::Stored { hash: [5; 32], have: 14, whole: false, moved: Vec::new() });
         assert!(matches!(next[..], [Output::Send(Frame::Want(_, 14))]));
         let wrong = exchange.step(Input::Received(Frame::Chunk([5; 32], 10, Bytes::from_static(b"again"))));
         assert!(matches!(wrong[..], [_, Output::Over(Ending::Here(Bye::Garbled))]));

@@ -16,4 +16,5 @@ pub mod exchange;
 pub mod frame;
 pub mod identity;
 pub mod pairing;
+pub mod ranges;
 pub mod tls;

@@ -109,15 +109,15 @@ impl World {
                 };
                 match output {
                     Output::Send(frame) => self.lines[line].under_way[side].push_back(encode(&frame)),
-                    Output::Read(after, _) => {
-                        let (upto, items) = self.devices[own].read(after);
+                    Output::Read { after, until, .. } => {
+                        let (upto, items) = self.devices[own].read(after, until);
                         inputs.push_back(Input::Read { upto, items });
                     }
                     Output::Apply { cursor, items } => {
                         let before = self.devices[own].records.seq;
-                        let (wants, made) = self.devices[own].apply(other, cursor, &items);
+                        let (wants, made, echoes) = self.devices[own].apply(other, cursor, &items);
                         self.learn(made);
-                        inputs.push_back(Input::Applied { upto: cursor.1, wants });
+                        inputs.push_back(Input::Applied { upto: cursor.1, wants, echoes });
                         if self.devices[own].records.seq > before {
                             inputs.push_back(Input::Changed(self.devices[own].records.seq));
                         }
@@ -132,10 +132,12 @@ impl World {
                         inputs.push_back(Input::Content(hash, from, data));
                     }
                     Output::StoreContent(hash, at, data) => {
-                        let (have, whole) = self.devices[own].store(hash, at, &data);
-                        inputs.push_back(Input::Stored(hash, have, whole));
+                        let (have, whole, moved) = self.devices[own].store(hash, at, &data);
+                        inputs.push_back(Input::Stored { hash, have, whole, moved });
                     }
-                    Output::TakeIn { number, .. } => inputs.push_back(Input::TakenIn(number, None)),
+                    Output::TakeIn { number, .. } => {
+                        inputs.push_back(Input::TakenIn { number, refusal: None, echoes: Vec::new() })
+                    }
                     Output::Over(ending) => {
                         assert!(!matches!(ending, Ending::Here(Bye::Garbled)), "a device did not understand another");
                         self.lines[line].over = true;

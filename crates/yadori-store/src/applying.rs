@@ -29,6 +29,8 @@ pub struct ApplyOutcome {
     pub purged: bool,
     /// The latest stamp in it: this device's clock goes on after it.
     pub latest: Stamp,
+    /// The numbers of changes after which a clip is here just as it was told: whoever told it need not be told of them.
+    pub echoes: Vec<u64>,
 }
 
 /// How far the feed of another device was read: which feed it was, and the number of the last change.

@@ -196,7 +196,9 @@ pub(crate) async fn expect_blob(
 pub(crate) struct NowWhole {
     /// The number of the latest change, if there was one.
     pub change: Option<u64>,
-    /// Clips that are here as a whole now, and are pictures.
+    /// Of each clip that is here as a whole now, the numbers of its change before, and of this one.
+    pub moved: Vec<(u64, u64)>,
+    /// Those of them that are pictures.
     pub pictures: Vec<u64>,
     /// Some clip was told of with content that is not that of its id. It has no content here any more.
     pub is_lie: bool,
@@ -205,7 +207,7 @@ pub(crate) struct NowWhole {
 /// A blob is here as a whole: so may be clips that lacked it, if it is what their ids say.
 pub(crate) async fn note_whole(tx: &mut Transaction<'static, MySql>, blob: u64) -> Result<NowWhole, sqlx::Error> {
     let whole = sqlx::query!(
-        "SELECT DISTINCT c.no, c.kind FROM formats g STRAIGHT_JOIN clips c ON c.no = g.clip_no
+        "SELECT DISTINCT c.no, c.kind, c.seq FROM formats g STRAIGHT_JOIN clips c ON c.no = g.clip_no
          WHERE g.blob_no = ? AND c.elsewhere = TRUE AND NOT EXISTS (
             SELECT 1 FROM formats f JOIN blobs b ON b.no = f.blob_no WHERE f.clip_no = c.no AND b.have < b.size)",
         blob
@@ -224,6 +226,7 @@ pub(crate) async fn note_whole(tx: &mut Transaction<'static, MySql>, blob: u64) 
             .execute(&mut **tx)
             .await?;
         done.change = Some(number);
+        done.moved.push((clip.seq, number));
         if Kind::from_code(clip.kind) == Some(Kind::Image) {
             done.pictures.push(clip.no);
         }

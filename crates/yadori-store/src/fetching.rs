@@ -16,6 +16,8 @@ pub enum Piece {
         change: Option<u64>,
         /// The numbers of the pictures.
         pictures: Vec<u64>,
+        /// Of each clip that is here as a whole now, the numbers of its change before, and of this one.
+        moved: Vec<(u64, u64)>,
     },
     /// It is not what its hash says; nothing of it was kept.
     Lie,
@@ -76,7 +78,7 @@ impl Store {
             .await?;
         let Some(blob) = known else { return Ok(Piece::Unwanted) };
         if blob.have == blob.size {
-            return Ok(Piece::Whole { change: None, pictures: Vec::new() });
+            return Ok(Piece::Whole { change: None, pictures: Vec::new(), moved: Vec::new() });
         }
         if blob.have != at {
             return Ok(Piece::More(blob.have));
@@ -112,12 +114,12 @@ impl Store {
             tx.commit().await?;
             return Ok(Piece::Lie);
         }
-        let NowWhole { change, pictures, is_lie } = note_whole(&mut tx, blob.no).await?;
+        let NowWhole { change, pictures, moved, is_lie } = note_whole(&mut tx, blob.no).await?;
         if is_lie {
             free_blob(&mut tx, blob.no).await?;
         }
         tx.commit().await?;
-        Ok(if is_lie { Piece::AnotherClip { change } } else { Piece::Whole { change, pictures } })
+        Ok(if is_lie { Piece::AnotherClip { change } } else { Piece::Whole { change, pictures, moved } })
     }
 }
 

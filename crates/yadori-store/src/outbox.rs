@@ -121,13 +121,20 @@ impl Store {
         id.try_into().map_err(|_| StoreError::Damaged(0))
     }
 
-    /// What has changed after change number `after`, one batch of about `most` bytes, as far as the policy lets it out. What the others
-    /// are told of for the first time is noted before, so that they are also told when it goes.
+    /// What has changed after change number `after`, up to `until` at most, one batch of about `most` bytes, as far as the
+    /// policy lets it out. What the others are told of for the first time is noted before, so that they are also told when
+    /// it goes.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn outgoing_since(&self, after: u64, most: usize, policy: &Policy) -> Result<OutgoingBatch, StoreError> {
-        let latest = self.latest_change().await?;
+    pub async fn outgoing_since(
+        &self,
+        after: u64,
+        until: u64,
+        most: usize,
+        policy: &Policy,
+    ) -> Result<OutgoingBatch, StoreError> {
+        let latest = self.latest_change().await?.min(until);
         let rows = states!("FROM clips c WHERE c.seq > ? AND c.seq <= ? ORDER BY c.seq LIMIT ?", after, latest, BATCH)
             .fetch_all(&self.pool)
             .await?;

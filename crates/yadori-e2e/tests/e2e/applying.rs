@@ -160,7 +160,7 @@ async fn apply(store: &Store, items: &[Item]) -> Option<u64> {
 async fn all_of(store: &Store) -> (BTreeMap<String, Item>, Vec<(Hash, u64)>) {
     let (mut after, mut told) = (0, BTreeMap::new());
     loop {
-        let batch = store.outgoing_since(after, BATCH, &Policy::default()).await.unwrap();
+        let batch = store.outgoing_since(after, u64::MAX, BATCH, &Policy::default()).await.unwrap();
         for item in batch.items {
             let name = match &item {
                 Item::Clip(clip) => clip.id.to_string(),
@@ -251,7 +251,7 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
     // A day in the bin, then its content goes; months later there is still the trace.
     let months_later = AT.plus(179 * DAY);
     while store.purge_due(months_later, &[]).await.unwrap().is_some() {}
-    let trace = store.outgoing_since(0, BATCH, &Policy::default()).await.unwrap().items;
+    let trace = store.outgoing_since(0, u64::MAX, BATCH, &Policy::default()).await.unwrap().items;
     let of_clip =
         |items: &[Item]| items.iter().filter(|item| matches!(item, Item::Clip(clip) if clip.body.is_none())).count();
     assert_eq!(of_clip(&trace), 1, "{trace:?}");
@@ -261,7 +261,7 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
     // Once it has passed, nothing is left.
     store.acknowledged(away.id(), store.latest_change().await.unwrap(), months_later).await.unwrap();
     while store.purge_due(months_later, &[]).await.unwrap().is_some() {}
-    assert_eq!(of_clip(&store.outgoing_since(0, BATCH, &Policy::default()).await.unwrap().items), 0);
+    assert_eq!(of_clip(&store.outgoing_since(0, u64::MAX, BATCH, &Policy::default()).await.unwrap().items), 0);
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -295,7 +295,7 @@ async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes
     let half_a_year_later = AT.plus(181 * DAY);
     while store.purge_due(half_a_year_later, &[]).await.unwrap().is_some() {}
     let told = async || {
-        let items = store.outgoing_since(0, BATCH, &Policy::default()).await.unwrap().items.into_iter();
+        let items = store.outgoing_since(0, u64::MAX, BATCH, &Policy::default()).await.unwrap().items.into_iter();
         let clips = items.filter_map(|item| match item {
             Item::Clip(clip) => Some((clip.id, clip.state)),
             _ => None,

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use thiserror::Error;
 use yadori_core::shared::{Clip, Hash, Item};
 use yadori_core::{ClipId, DeviceId, Kind, Stamp};
-use yadori_link::connection::Records;
+use yadori_link::connection::{Applied, Records, Stored};
 use yadori_link::frame::Hello;
 use yadori_store::{ApplyOutcome, Cursor, CursorAdvance, Piece, StoreError};
 
@@ -37,7 +37,7 @@ pub(super) enum PeerError {
 
 impl Peer {
     /// Publishes what a batch changed: clock, index, linked devices, thumbnails.
-    async fn note_outcome(&self, outcome: ApplyOutcome) -> Result<Vec<(Hash, u64)>, PeerError> {
+    async fn note_outcome(&self, outcome: ApplyOutcome) -> Result<Applied, PeerError> {
         let service = &self.service;
         service.history.stamps.observe(outcome.latest);
         if let Some(change) = outcome.change {
@@ -56,7 +56,9 @@ impl Peer {
         }
         // Skip what is being fetched from another device already.
         let mut fetching = service.links.fetching.lock();
-        Ok(outcome.wants.into_iter().filter(|(hash, have)| fetching.claim(*hash, *have, self.device)).collect())
+        let wants =
+            outcome.wants.into_iter().filter(|(hash, have)| fetching.claim(*hash, *have, self.device)).collect();
+        Ok(Applied { wants, echoes: outcome.echoes })
     }
 
     /// Makes thumbnails; they are not synced.
@@ -106,8 +108,9 @@ impl Records for Peer {
         Ok(())
     }
 
-    async fn read(&self, after: u64, bytes: usize) -> Result<(u64, Vec<Item>), PeerError> {
-        let told = self.service.history.store.outgoing_since(after, bytes, &self.service.links.policy()).await?;
+    async fn read(&self, after: u64, until: u64, bytes: usize) -> Result<(u64, Vec<Item>), PeerError> {
+        let policy = self.service.links.policy();
+        let told = self.service.history.store.outgoing_since(after, until, bytes, &policy).await?;
         if !told.newly_shared.is_empty() {
             let history = &self.service.history;
             history.ledger.announce_again(&history.store.clips(&told.newly_shared).await?);
@@ -115,7 +118,7 @@ impl Records for Peer {
         Ok((told.upto, told.items))
     }
 
-    async fn apply(&self, cursor: ([u8; 8], u64), items: Vec<Item>) -> Result<Vec<(Hash, u64)>, PeerError> {
+    async fn apply(&self, cursor: ([u8; 8], u64), items: Vec<Item>) -> Result<Applied, PeerError> {
         Self::check(&items)?;
         let advance = CursorAdvance { before: *self.read.lock(), after: cursor };
         let policy = || self.service.links.policy();
@@ -144,7 +147,7 @@ impl Records for Peer {
         Ok(self.service.history.store.content_by_hash(&hash, from, most, handed).await?)
     }
 
-    async fn store(&self, hash: Hash, at: u64, data: Bytes) -> Result<(u64, bool), PeerError> {
+    async fn store(&self, hash: Hash, at: u64, data: Bytes) -> Result<Stored, PeerError> {
         let piece = self.service.history.store.apply_content(&hash, at, &data).await?;
         let links = &self.service.links;
         links.note(self.device, |status_of| status_of.progress += 1);
@@ -153,13 +156,13 @@ impl Records for Peer {
             _ => links.fetching.lock().is_done(hash),
         }
         let done = match piece {
-            Piece::More(have) => (have, false),
-            Piece::Whole { change, pictures } => {
+            Piece::More(have) => Stored { have, ..Stored::default() },
+            Piece::Whole { change, pictures, moved } => {
                 if let Some(change) = change {
                     self.service.history.ledger.changed(change);
                 }
                 self.draw(pictures);
-                (at + data.len() as u64, true)
+                Stored { have: at + data.len() as u64, whole: true, moved }
             }
             Piece::AnotherClip { change } => {
                 if let Some(change) = change {
@@ -167,7 +170,7 @@ impl Records for Peer {
                 }
                 return Err(PeerError::Lie);
             }
-            Piece::Unwanted => (at, true),
+            Piece::Unwanted => Stored { have: at, whole: true, moved: Vec::new() },
             Piece::Lie => return Err(PeerError::Lie),
         };
         links.fetched.send_modify(|times| *times += 1);
@@ -178,27 +181,26 @@ impl Records for Peer {
         self.service.links.fetch_elsewhere(hash, self.device);
     }
 
-    async fn take_in(&self, clip: Clip, recall: bool) -> Result<Option<String>, PeerError> {
+    async fn take_in(&self, clip: Clip, recall: bool) -> Result<(Option<String>, Applied), PeerError> {
         let items = [Item::Clip(Box::new(clip))];
         Self::check(&items)?;
-        let [Item::Clip(clip)] = &items else { return Ok(None) };
+        let [Item::Clip(clip)] = &items else { return Ok(Default::default()) };
         let policy = || self.service.links.policy();
         let outcome = self.service.history.store.apply(self.device, None, &items, &policy, now()).await?;
         let outcome = outcome.ok_or(PeerError::Anew)?;
-        let wants = self.note_outcome(outcome).await?;
+        let applied = self.note_outcome(outcome).await?;
         if let Some(commands) = self.service.links.commands(self.device) {
-            for (hash, have) in wants {
-                let _ = commands.try_send(yadori_link::connection::ConnectionCommand::Fetch(hash, have));
+            for (hash, have) in &applied.wants {
+                let _ = commands.try_send(yadori_link::connection::ConnectionCommand::Fetch(*hash, *have));
             }
         }
         if !recall {
-            return Ok(None);
+            return Ok((None, applied));
         }
         if !policy().may_be_put_on_clipboard {
-            return Ok(Some(
-                "it has the clip, but does not let others put anything on its clipboard (there: yadori sync policy --allow-recall)"
-                    .into(),
-            ));
+            let refusal = "it has the clip, but does not let others put anything on its clipboard (there: yadori sync \
+                           policy --allow-recall)";
+            return Ok((Some(refusal.into()), applied));
         }
         // Its content may still be on its way; this is not the place to wait for it.
         let (service, id) = (self.service.clone(), clip.id);
@@ -207,7 +209,7 @@ impl Records for Peer {
                 tracing::warn!(%error, "what another device sent could not be put on the clipboard");
             }
         });
-        Ok(None)
+        Ok((None, applied))
     }
 }
 

@@ -54,6 +54,30 @@ async fn that_a_clip_is_shared_is_announced() {
     tokio::time::timeout(PATIENCE, told).await.expect("to be told that it is shared");
 }
 
+/// What a device was told it does not tell back: its feed is passed over there, and the other has nothing to read.
+#[tokio::test]
+async fn what_was_told_is_not_told_back() {
+    let (workshop, van) = linked().await;
+    let of_other = async |device: &Device| {
+        let devices = device.engine.history.store.devices().await.unwrap();
+        devices.into_iter().find(|device| !device.own).unwrap()
+    };
+    let is_passed =
+        async || of_other(&van).await.acknowledged == van.engine.history.store.latest_change().await.unwrap();
+    van.until("all told", &is_passed).await;
+    let before = of_other(&workshop).await.read;
+    workshop.copy("Lamp 7").await;
+    workshop.copy("Gel 202").await;
+    let change = ClipChange { title: Some("Spare lamp".into()), alias: Some("lamp".into()), ..ClipChange::default() };
+    workshop.engine.keeping.change_particulars("2", &change).await.unwrap();
+    workshop.engine.retention.delete(&names(&["1"]), false).await.unwrap();
+    let has_all =
+        async || van.shown().await == ["Lamp 7"] && van.engine.history.find_clip("1").await.unwrap().0.alias.is_some();
+    van.until("told of all", has_all).await;
+    van.until("passing over it", is_passed).await;
+    assert_eq!(of_other(&workshop).await.read, before);
+}
+
 #[tokio::test]
 async fn a_clip_is_sent_while_the_connection_is_made_again() {
     let (workshop, van) = linked().await;

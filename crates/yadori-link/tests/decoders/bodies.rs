@@ -58,19 +58,26 @@ pub fn exchange(bytes: &[u8]) {
                         wanted += u32::from(matches!(frame, Frame::Want(..)));
                         assert!(decode(&encode(&frame)).is_ok(), "{frame:?}");
                     }
-                    Output::Read(_, most) => {
+                    Output::Read { bytes: most, .. } => {
                         assert!(most <= 512 * 1024);
                         inputs.push(Input::Read { upto: 40, items: Vec::new() });
                     }
                     Output::Apply { cursor, items } => {
                         let wants = items.iter().zip(0u8..).map(|(_, n)| ([n; 32], 0)).collect();
-                        inputs.push(Input::Applied { upto: cursor.1, wants });
+                        inputs.push(Input::Applied { upto: cursor.1, wants, echoes: vec![41] });
                     }
                     Output::ReadContent(hash, from, _) => inputs.push(Input::Content(hash, from, None)),
                     Output::StoreContent(hash, at, data) => {
-                        inputs.push(Input::Stored(hash, at.saturating_add(data.len() as u64), data.len() > 9));
+                        inputs.push(Input::Stored {
+                            hash,
+                            have: at.saturating_add(data.len() as u64),
+                            whole: data.len() > 9,
+                            moved: vec![(1, 2)],
+                        });
                     }
-                    Output::TakeIn { number, .. } => inputs.push(Input::TakenIn(number, None)),
+                    Output::TakeIn { number, .. } => {
+                        inputs.push(Input::TakenIn { number, refusal: None, echoes: Vec::new() })
+                    }
                     Output::Over(_) => is_over = true,
                     Output::Greeted(_) | Output::Acknowledged(_) | Output::Absent(_) | Output::Handed(..) => {}
                 }

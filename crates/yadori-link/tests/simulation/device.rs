@@ -260,12 +260,12 @@ impl Device {
         }
     }
 
-    pub fn read(&self, after: u64) -> (u64, Vec<Item>) {
+    pub fn read(&self, after: u64, until: u64) -> (u64, Vec<Item>) {
         let mut changed: Vec<(u64, Clip)> = self
             .records
             .clips
             .iter()
-            .filter(|(_, row)| row.seq > after)
+            .filter(|(_, row)| row.seq > after && row.seq <= until)
             .map(|(id, row)| {
                 let body = row.body.clone().filter(|_| row.state.is_live(Stamp::NEVER));
                 (row.seq, Clip { id: *id, kind: Kind::Text, state: row.state.clone(), body })
@@ -274,16 +274,22 @@ impl Device {
         changed.sort_by_key(|(seq, _)| *seq);
         let more = changed.len() > 3;
         changed.truncate(3);
-        let upto = if more { changed[2].0 } else { self.records.seq };
+        let upto = if more { changed[2].0 } else { self.records.seq.min(until) };
         (upto, changed.into_iter().map(|(_, clip)| Item::Clip(Box::new(clip))).collect())
     }
 
-    /// Takes in a batch as the records of a service do; gives what is wanted, and the states that came of it.
-    pub fn apply(&mut self, from: usize, cursor: ([u8; 8], u64), items: &[Item]) -> (Vec<(Hash, u64)>, Known) {
-        let (mut wants, mut made) = (Vec::new(), Vec::new());
+    /// Takes in a batch as the records of a service do; gives what is wanted, the states that came of it, and the numbers
+    /// of changes after which a clip is here just as it was told.
+    pub fn apply(
+        &mut self,
+        from: usize,
+        cursor: ([u8; 8], u64),
+        items: &[Item],
+    ) -> (Vec<(Hash, u64)>, Known, Vec<u64>) {
+        let (mut wants, mut made, mut echoes) = (Vec::new(), Vec::new(), Vec::new());
         for item in items {
-            let Item::Clip(told) = item else { continue };
-            let mut told = told.clone();
+            let Item::Clip(said) = item else { continue };
+            let mut told = said.clone();
             if let Some(sealed) = self.records.sealed.get(&told.id) {
                 told.state = told.state.merge(sealed.clone());
                 told.body = told.body.filter(|_| told.state.is_live(Stamp::NEVER));
@@ -316,7 +322,10 @@ impl Device {
             }
             if known.is_none() || merged != row.state || (later && told.body.is_some()) {
                 made.push((told.id, merged.clone()));
-                self.put(told.id, Row { state: merged, ..row.clone() });
+                self.put(told.id, Row { state: merged.clone(), ..row.clone() });
+            }
+            if merged == said.state && (said.body.is_some() || !merged.is_live(Stamp::NEVER)) {
+                echoes.push(self.row(told.id).seq);
             }
             for format in row.body.iter().flat_map(|body| &body.formats) {
                 let blob = self.records.blobs.entry(format.hash).or_insert_with(|| match &format.data {
@@ -329,11 +338,12 @@ impl Device {
             }
         }
         self.records.cursors.insert(from, cursor);
-        (wants, made)
+        (wants, made, echoes)
     }
 
-    pub fn store(&mut self, hash: Hash, at: u64, data: &[u8]) -> (u64, bool) {
-        let Some((held, size)) = self.records.blobs.get_mut(&hash) else { return (0, true) };
+    pub fn store(&mut self, hash: Hash, at: u64, data: &[u8]) -> (u64, bool, Vec<(u64, u64)>) {
+        let mut moved = Vec::new();
+        let Some((held, size)) = self.records.blobs.get_mut(&hash) else { return (0, true, moved) };
         if held.len() as u64 == at {
             held.extend_from_slice(data);
             *self.fetched.entry(hash).or_default() += data.len() as u64;
@@ -346,10 +356,12 @@ impl Device {
             for id in ids {
                 let row = self.row(id);
                 if row.body.iter().flat_map(|body| &body.formats).any(|format| format.hash == hash) {
+                    let before = row.seq;
                     self.put(id, row);
+                    moved.push((before, self.row(id).seq));
                 }
             }
         }
-        (have, whole)
+        (have, whole, moved)
     }
 }

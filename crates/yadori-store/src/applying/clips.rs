@@ -22,6 +22,7 @@ use yadori_core::{ClipId, Kind, Mark, Stamp};
 /// A clip as it is on record here.
 struct Known {
     number: u64,
+    change: u64,
     state: State,
     shredded: bool,
     elsewhere: bool,
@@ -36,6 +37,8 @@ struct Accepted {
     replaces: bool,
     /// It is the same copy, with more formats.
     completes: bool,
+    /// It is the same copy, with all formats that are here.
+    is_complete: bool,
 }
 
 /// What is to become of a clip.
@@ -51,6 +54,8 @@ struct Taken<'a> {
     shred: bool,
     /// A copy that was not known here, of a clip that is now in the history.
     copied: bool,
+    /// It becomes just what was told.
+    is_as_told: bool,
 }
 
 /// A state as the database reads it: stamps as their bits, bytes in hexadecimal digits.
@@ -121,6 +126,7 @@ impl Applier {
     pub(super) async fn clips(&mut self, told: &[&Clip]) -> Result<(), StoreError> {
         let sealed = with_seals(&mut self.tx, self.seal_key.as_ref(), told).await?;
         let told: Vec<&Clip> = told.iter().map(|clip| sealed.get(&clip.id).unwrap_or(clip)).collect();
+        let said = |taken: &Taken<'_>| taken.is_as_told && !sealed.contains_key(&taken.told.id);
         let known = self.known(&told).await?;
         let (mut taken, mut unchanged) = (Vec::new(), Vec::new());
         for clip in told {
@@ -128,18 +134,30 @@ impl Applier {
                 None => taken.extend(self.unknown(clip)),
                 // It looks like a secret here: what others do with it is theirs, and what is done here stays here.
                 Some(known) if known.secret => {}
-                Some(known) => match merged(clip, known, self.accepts(clip, known).await?) {
-                    Some(merged) => taken.push(merged),
-                    None => unchanged.extend((!known.shredded).then_some(known.number)),
-                },
+                Some(known) => {
+                    let accepted = self.accepts(clip, known).await?;
+                    match merged(clip, known, accepted) {
+                        Some(merged) => taken.push(merged),
+                        None => {
+                            if is_as_told(clip, &known.state, accepted.is_complete) && !sealed.contains_key(&clip.id) {
+                                self.outcome.echoes.push(known.change);
+                            }
+                            unchanged.extend((!known.shredded).then_some(known.number));
+                        }
+                    }
+                }
             }
         }
-        let numbers = self.put_states(&taken).await?;
-        for (clip, number) in taken.iter().zip(&numbers) {
+        let before = next_changes(&mut self.tx, taken.len()).await?;
+        let (numbers, mut is_echo) = self.put_states(before, &taken).await?;
+        for (place, (clip, number)) in taken.iter().zip(&numbers).enumerate() {
+            is_echo[place] &= said(clip) && !clip.shred;
             if clip.state.alias != clip.alias {
-                self.put_alias(clip, *number).await?;
+                is_echo[place] &= self.put_alias(clip, *number).await?;
             }
         }
+        let echoes = (before + 1..).zip(is_echo).filter(|(_, is_echo)| *is_echo);
+        self.outcome.echoes.extend(echoes.map(|(change, _)| change));
         self.put_bodies(&taken, &numbers).await?;
         for (clip, number) in taken.iter().zip(&numbers) {
             if clip.shred {
@@ -169,6 +187,7 @@ impl Applier {
             let id = ClipId::from_slice(&row.id).ok_or(StoreError::Damaged(row.no))?;
             let known = Known {
                 number: row.no,
+                change: row.seq,
                 state: row.state(),
                 shredded: row.shredded,
                 elsewhere: row.elsewhere,
@@ -226,13 +245,14 @@ impl Applier {
         let replaces = self.replaces_content(told, known).await?;
         let is_same_copy = (told.state.copied, told.state.origin) == (known.state.copied, known.state.origin);
         let Some(body) = told.body.as_ref().filter(|_| is_same_copy && replaces && !known.shredded) else {
-            return Ok(Accepted { replaces, completes: false });
+            return Ok(Accepted { replaces, completes: false, is_complete: false });
         };
         // What a program keeps for itself may follow the rest of a copy.
         let here = sqlx::query_scalar!("SELECT COUNT(*) FROM formats WHERE clip_no = ?", known.number)
             .fetch_one(&mut *self.tx)
             .await?;
-        Ok(Accepted { replaces, completes: body.formats.len() as i64 > here })
+        let told = body.formats.len() as i64;
+        Ok(Accepted { replaces, completes: told > here, is_complete: told >= here })
     }
 
     /// A clip that was never here; nothing if it is not to be.
@@ -244,15 +264,16 @@ impl Applier {
         }
         let body = told.body.as_ref().filter(|_| live);
         let alias = Register::default();
-        Some(Taken { told, number: None, state: told.state.clone(), alias, body, shred: false, copied: live })
+        let state = told.state.clone();
+        Some(Taken { told, number: None, state, alias, body, shred: false, copied: live, is_as_told: true })
     }
 
-    /// Puts down everything but aliases and bodies. Gives the numbers of the clips.
-    async fn put_states(&mut self, taken: &[Taken<'_>]) -> Result<Vec<u64>, StoreError> {
+    /// Puts down everything but aliases and bodies, as the changes that follow the number `before`. Gives the numbers of the
+    /// clips, and of which of them the state is on record as it was to be.
+    async fn put_states(&mut self, before: u64, taken: &[Taken<'_>]) -> Result<(Vec<u64>, Vec<bool>), StoreError> {
         if taken.is_empty() {
-            return Ok(Vec::new());
+            return Ok((Vec::new(), Vec::new()));
         }
-        let before = next_changes(&mut self.tx, taken.len()).await?;
         self.outcome.change = Some(before + taken.len() as u64);
         let mut rows = Vec::with_capacity(taken.len());
         for clip in taken {
@@ -297,15 +318,18 @@ impl Applier {
         for row in put {
             numbers[(row.seq - before - 1) as usize] = row.no;
         }
-        if rows.iter().any(|row| row.drawer.is_some()) {
-            self.leave_removed_drawers(&numbers).await?;
+        let mut is_as_it_was_to_be = vec![true; taken.len()];
+        if rows.iter().any(|row| row.drawer.is_some()) && self.leave_removed_drawers(&numbers).await? {
+            let lies = rows.iter().map(|row| row.drawer.is_none());
+            is_as_it_was_to_be = lies.collect();
         }
-        Ok(numbers)
+        Ok((numbers, is_as_it_was_to_be))
     }
 
     /// What was put into a drawer before that was removed, and is told of afterwards, is only in the history again.
-    async fn leave_removed_drawers(&mut self, clips: &[u64]) -> Result<(), StoreError> {
-        sqlx::query!(
+    /// Tells whether there was any.
+    async fn leave_removed_drawers(&mut self, clips: &[u64]) -> Result<bool, StoreError> {
+        let done = sqlx::query!(
             "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
              STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no STRAIGHT_JOIN drawers d ON d.no = c.drawer
              SET c.drawer_stamp = IF(c.gone IS NULL, d.changed, c.drawer_stamp + 1), c.place = NULL, c.drawer = NULL
@@ -314,7 +338,7 @@ impl Applier {
         )
         .execute(&mut *self.tx)
         .await?;
-        Ok(())
+        Ok(done.rows_affected() > 0)
     }
 
     async fn state_row<'a>(&mut self, taken: &'a Taken<'_>) -> Result<StateRow<'a>, StoreError> {
@@ -358,8 +382,9 @@ impl Applier {
         })
     }
 
-    /// Puts down the alias of a clip. It stands for one clip: of two that were given it, the later has it.
-    async fn put_alias(&mut self, clip: &Taken<'_>, number: u64) -> Result<(), StoreError> {
+    /// Puts down the alias of a clip. It stands for one clip: of two that were given it, the later has it. Tells whether it
+    /// is on record as it was to be.
+    async fn put_alias(&mut self, clip: &Taken<'_>, number: u64) -> Result<bool, StoreError> {
         // Another clip of this batch may have taken it away since it was read.
         let row =
             sqlx::query!("SELECT alias, alias_stamp FROM clips WHERE no = ?", number).fetch_one(&mut *self.tx).await?;
@@ -407,7 +432,7 @@ impl Applier {
         )
         .execute(&mut *self.tx)
         .await?;
-        Ok(())
+        Ok(register == clip.state.alias)
     }
 
     /// Puts down what clips consist of, in the place of what they consisted of before.
@@ -581,8 +606,15 @@ fn merged<'a>(told: &'a Clip, known: &Known, accepted: Accepted) -> Option<Taken
         body,
         shred: state.is_purged() && !known.shredded,
         copied: later && state.is_live(known.swept),
+        is_as_told: is_as_told(told, &state, body.is_some() || accepted.is_complete),
         state,
     })
+}
+
+/// Whether a clip in this state is just what was told, so that whoever told it need not be told. Who told of one that is
+/// live without all of its content may lack it.
+fn is_as_told(told: &Clip, state: &State, is_whole: bool) -> bool {
+    *state == told.state && (is_whole || !state.is_live(Stamp::NEVER))
 }
 
 fn body_row(clip: u64, body: &Body) -> BodyRow<'_> {
