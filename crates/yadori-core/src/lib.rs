@@ -41,6 +41,7 @@ pub mod name;
 pub mod own;
 pub mod preview;
 pub mod rank;
+pub mod refiling;
 pub mod reshape;
 pub mod retention;
 pub mod rules;

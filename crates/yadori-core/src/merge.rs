@@ -40,66 +40,85 @@ pub struct InDrawer {
     pub place: Rank,
 }
 
-/// What devices tell each other of a clip, but for its content.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct State {
-    /// When it was last copied.
-    pub copied: Stamp,
-    /// On which device that was.
-    pub origin: DeviceId,
-    /// Last brought back from the bin.
-    pub restored: Stamp,
-    /// Last deleted.
-    pub deleted: Stamp,
-    /// Last cleared.
-    pub cleared: Stamp,
-    /// Last forgotten for good, on all devices.
-    pub purged: Stamp,
-    /// How often it was copied, as far as one device has counted.
-    pub copies: u32,
-    /// How often it was recalled, as far as one device has counted.
-    pub recalls: u32,
-    /// When it was last recalled; zero for never.
-    pub recalled_at: MillisSinceEpoch,
-    /// The title.
-    pub title: Register<Option<String>>,
-    /// The colour mark.
-    pub mark: Register<Option<Mark>>,
-    /// The alias.
-    pub alias: Register<Option<String>>,
-    /// Whether placeholders are filled in.
-    pub fills: Register<bool>,
-    /// The place among the pinned ones.
-    pub pin: Register<Option<Rank>>,
-    /// The drawer, and the place in it.
-    pub drawer: Register<Option<InDrawer>>,
+/// Declares a clip's attributes, once: the fields of [`State`], and how two of each come together. The copy and its device
+/// are one value.
+macro_rules! attributes {
+    (
+        stamps { $($(#[$about_stamp:meta])* $stamp:ident,)* }
+        counts { $($(#[$about_count:meta])* $count:ident: $number:ty,)* }
+        registers { $($(#[$about:meta])* $register:ident: $value:ty,)* }
+    ) => {
+        /// What devices tell each other of a clip, but for its content.
+        #[derive(Clone, Debug, Default, PartialEq, Eq)]
+        pub struct State {
+            /// When it was last copied.
+            pub copied: Stamp,
+            /// On which device that was.
+            pub origin: DeviceId,
+            $($(#[$about_stamp])* pub $stamp: Stamp,)*
+            $($(#[$about_count])* pub $count: $number,)*
+            $($(#[$about])* pub $register: Register<$value>,)*
+        }
+
+        impl State {
+            /// Both together. Commutative, associative, idempotent; the result holds all that either knew.
+            #[must_use]
+            pub fn merge(self, other: Self) -> Self {
+                let barrier = self.purged.max(other.purged);
+                let (copied, origin) = (self.copied, self.origin).max((other.copied, other.origin));
+                Self {
+                    copied,
+                    origin,
+                    $($stamp: self.$stamp.max(other.$stamp),)*
+                    $($count: self.$count.max(other.$count),)*
+                    $($register: self.$register.merge(other.$register, barrier),)*
+                }
+            }
+
+            /// The latest of all its stamps.
+            pub fn latest(&self) -> Stamp {
+                self.copied$(.max(self.$stamp))*$(.max(self.$register.stamp))*
+            }
+        }
+    };
+}
+
+attributes! {
+    stamps {
+        /// Last brought back from the bin.
+        restored,
+        /// Last deleted.
+        deleted,
+        /// Last cleared.
+        cleared,
+        /// Last forgotten for good, on all devices.
+        purged,
+    }
+    counts {
+        /// How often it was copied, as far as one device has counted.
+        copies: u32,
+        /// How often it was recalled, as far as one device has counted.
+        recalls: u32,
+        /// When it was last recalled; zero for never.
+        recalled_at: MillisSinceEpoch,
+    }
+    registers {
+        /// The title.
+        title: Option<String>,
+        /// The colour mark.
+        mark: Option<Mark>,
+        /// The alias.
+        alias: Option<String>,
+        /// Whether placeholders are filled in.
+        fills: bool,
+        /// The place among the pinned ones.
+        pin: Option<Rank>,
+        /// The drawer, and the place in it.
+        drawer: Option<InDrawer>,
+    }
 }
 
 impl State {
-    /// Both together. Commutative, associative, idempotent; the result holds all that either knew.
-    #[must_use]
-    pub fn merge(self, other: Self) -> Self {
-        let purged = self.purged.max(other.purged);
-        let (copied, origin) = (self.copied, self.origin).max((other.copied, other.origin));
-        Self {
-            copied,
-            origin,
-            restored: self.restored.max(other.restored),
-            deleted: self.deleted.max(other.deleted),
-            cleared: self.cleared.max(other.cleared),
-            purged,
-            copies: self.copies.max(other.copies),
-            recalls: self.recalls.max(other.recalls),
-            recalled_at: self.recalled_at.max(other.recalled_at),
-            title: self.title.merge(other.title, purged),
-            mark: self.mark.merge(other.mark, purged),
-            alias: self.alias.merge(other.alias, purged),
-            fills: self.fills.merge(other.fills, purged),
-            pin: self.pin.merge(other.pin, purged),
-            drawer: self.drawer.merge(other.drawer, purged),
-        }
-    }
-
     /// The same, with everything dropped that was given before it was forgotten for good.
     #[must_use]
     pub fn settled(self) -> Self {
@@ -133,26 +152,6 @@ impl State {
     /// that copy are those that count.
     pub fn is_copied_before(&self, other: &Self) -> bool {
         (self.copied, self.origin) < (other.copied, other.origin)
-    }
-
-    /// The latest of all its stamps.
-    pub fn latest(&self) -> Stamp {
-        [
-            self.copied,
-            self.restored,
-            self.deleted,
-            self.cleared,
-            self.purged,
-            self.title.stamp,
-            self.mark.stamp,
-            self.alias.stamp,
-            self.fills.stamp,
-            self.pin.stamp,
-            self.drawer.stamp,
-        ]
-        .into_iter()
-        .max()
-        .unwrap_or_default()
     }
 }
 

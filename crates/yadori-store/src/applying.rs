@@ -3,12 +3,13 @@
 mod clips;
 
 use crate::devices::{self, hear_of};
-use crate::drawers::{leave_drawer, renumber};
+use crate::drawers::{self, leave_drawer, renumber};
 use crate::hashed_tombstones::SealKey;
+use crate::registers::Numbers;
 use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
-use std::collections::{HashMap, HashSet};
-use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_DRAWERS, MOST_HEADINGS};
+use std::collections::HashSet;
+use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_HEADINGS};
 use yadori_core::sharing::Policy;
 use yadori_core::{ClipId, DeviceId, MillisSinceEpoch, Rank, Stamp};
 
@@ -103,7 +104,7 @@ impl Store {
             policy: policy(),
             outcome: ApplyOutcome::default(),
             by_hand: advance.is_none(),
-            devices: HashMap::new(),
+            numbers: Numbers::default(),
             seal_key: self.seal_key(),
         };
         applying.items(items).await?;
@@ -132,8 +133,7 @@ struct Applier {
     outcome: ApplyOutcome,
     /// It was handed over by hand, so that it is taken in whatever the policy says.
     by_hand: bool,
-    /// The numbers of devices that were looked up.
-    devices: HashMap<DeviceId, u32>,
+    numbers: Numbers,
     seal_key: Option<SealKey>,
 }
 
@@ -172,31 +172,8 @@ impl Applier {
         if clips.is_empty() { Ok(()) } else { self.clips(&clips).await }
     }
 
-    /// The number of the drawer with this id; it is put on record if it has not been heard of yet.
-    async fn drawer_number(&mut self, id: [u8; 16]) -> Result<u32, StoreError> {
-        let known =
-            sqlx::query_scalar!("SELECT no FROM drawers WHERE id = ?", &id[..]).fetch_optional(&mut *self.tx).await?;
-        if let Some(number) = known {
-            return Ok(number);
-        }
-        let drawers = sqlx::query_scalar!("SELECT COUNT(*) FROM drawers").fetch_one(&mut *self.tx).await?;
-        if drawers as u64 >= MOST_DRAWERS {
-            return Err(StoreError::TooMany("drawers", MOST_DRAWERS));
-        }
-        let place = Rank::between(None, None);
-        let done = sqlx::query!(
-            "INSERT INTO drawers (id, name, place, changed) VALUES (?, '', ?, 0)
-             ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no)",
-            &id[..],
-            place.as_bytes()
-        )
-        .execute(&mut *self.tx)
-        .await?;
-        Ok(done.last_insert_id() as u32)
-    }
-
     async fn drawer(&mut self, told: &Drawer) -> Result<(), StoreError> {
-        let number = self.drawer_number(told.id).await?;
+        let number = drawers::number_of(&mut self.tx, told.id).await?;
         let row = sqlx::query!(
             r#"SELECT name, place, changed, removed AS "removed: bool" FROM drawers WHERE no = ?"#,
             number
@@ -234,7 +211,7 @@ impl Applier {
     }
 
     async fn heading(&mut self, told: &Heading) -> Result<(), StoreError> {
-        let drawer = self.drawer_number(told.drawer).await?;
+        let drawer = drawers::number_of(&mut self.tx, told.drawer).await?;
         let row = sqlx::query!(
             r#"SELECT place, words, changed, removed AS "removed: bool" FROM headings WHERE id = ?"#,
             &told.id[..]

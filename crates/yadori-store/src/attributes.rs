@@ -1,10 +1,13 @@
-//! What a person gives a clip: title, mark, alias, pin, a place in a drawer.
+//! What a person gives a clip: title, mark, alias, pin, a place in a drawer; and a clip that takes another's place.
 
-use crate::store::{Store, StoreError, next_change};
+use crate::registers::{self, NewState, Numbers, states_of};
+use crate::store::{Store, StoreError};
 use sqlx::{MySql, Transaction};
+use std::collections::BTreeMap;
+use yadori_core::merge::{InDrawer, Register};
 use yadori_core::{Mark, Rank, Stamp};
 
-/// One particular, and what it is to be.
+/// One attribute, and what it is to be.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Attribute {
     /// The title.
@@ -21,7 +24,7 @@ pub enum Attribute {
     Drawer(Option<(u32, Rank)>),
 }
 
-/// Particulars that a clip is given when it is made.
+/// Attributes that a clip is given when it is made.
 #[derive(Clone, Debug, Default)]
 pub struct GivenAttributes<'a> {
     /// Its place among the pinned ones.
@@ -36,7 +39,7 @@ pub struct GivenAttributes<'a> {
     pub fills: bool,
 }
 
-pub(crate) fn particulars(given: &GivenAttributes<'_>) -> Vec<Attribute> {
+pub(crate) fn attributes(given: &GivenAttributes<'_>) -> Vec<Attribute> {
     [
         given.pin.clone().map(|pin| Attribute::Pin(Some(pin))),
         given.drawer.clone().map(|drawer| Attribute::Drawer(Some(drawer))),
@@ -49,103 +52,73 @@ pub(crate) fn particulars(given: &GivenAttributes<'_>) -> Vec<Attribute> {
     .collect()
 }
 
+/// Gives clips attributes at `stamp`. Gives the number of the latest change; zero if there was none.
 pub(crate) async fn set(
     tx: &mut Transaction<'static, MySql>,
-    change: u64,
-    number: u64,
-    particular: &Attribute,
+    given: &[(u64, Attribute)],
     stamp: Stamp,
-) -> Result<(), sqlx::Error> {
-    let stamp = stamp.to_bits();
-    match particular {
-        Attribute::Title(title) => {
-            sqlx::query!(
-                "UPDATE clips SET seq = ?, title = ?, title_stamp = ? WHERE no = ?",
-                change,
-                title,
-                stamp,
-                number
-            )
-            .execute(&mut **tx)
-            .await?
-        }
-        Attribute::Mark(mark) => {
-            let mark = mark.map(Mark::code);
-            sqlx::query!("UPDATE clips SET seq = ?, mark = ?, mark_stamp = ? WHERE no = ?", change, mark, stamp, number)
-                .execute(&mut **tx)
-                .await?
-        }
-        Attribute::Alias(alias) => {
-            let other = sqlx::query_scalar!("SELECT no FROM clips WHERE alias = ? AND no <> ?", alias, number)
-                .fetch_optional(&mut **tx)
-                .await?;
-            if let Some(other) = other {
-                let its_change = next_change(tx).await?;
-                sqlx::query!(
-                    "UPDATE clips SET seq = ?, alias = NULL, alias_stamp = ? WHERE no = ?",
-                    its_change,
-                    stamp,
-                    other
-                )
-                .execute(&mut **tx)
-                .await?;
+) -> Result<u64, StoreError> {
+    let mut numbers: Vec<u64> = given.iter().map(|(number, _)| *number).collect();
+    numbers.sort_unstable();
+    numbers.dedup();
+    let known = states_of(tx, &numbers).await?;
+    let mut states: BTreeMap<u64, NewState<'_>> = BTreeMap::new();
+    for (number, row) in &known {
+        states.insert(*number, NewState::of_known(row, row.state())?);
+    }
+    for (number, attribute) in given {
+        let Some(new) = states.get_mut(number) else { continue };
+        let state = &mut new.state;
+        match attribute {
+            Attribute::Title(title) => state.title = Register::new(stamp, title.clone()),
+            Attribute::Mark(mark) => state.mark = Register::new(stamp, *mark),
+            Attribute::Alias(alias) => state.alias = Register::new(stamp, alias.clone()),
+            Attribute::Fills(fills) => state.fills = Register::new(stamp, *fills),
+            Attribute::Pin(pin) => state.pin = Register::new(stamp, pin.clone()),
+            Attribute::Drawer(drawer) => {
+                let lies = match drawer {
+                    Some((drawer, place)) => {
+                        Some(InDrawer { drawer: id_of_drawer(tx, *drawer).await?, place: place.clone() })
+                    }
+                    None => None,
+                };
+                state.drawer = Register::new(stamp, lies);
             }
-            sqlx::query!(
-                "UPDATE clips SET seq = ?, alias = ?, alias_stamp = ? WHERE no = ?",
-                change,
-                alias,
-                stamp,
-                number
-            )
-            .execute(&mut **tx)
-            .await?
         }
-        Attribute::Fills(fills) => {
-            sqlx::query!(
-                "UPDATE clips SET seq = ?, fills = ?, fills_stamp = ? WHERE no = ?",
-                change,
-                fills,
-                stamp,
-                number
-            )
-            .execute(&mut **tx)
-            .await?
-        }
-        Attribute::Pin(pin) => {
-            let pin = pin.as_ref().map(Rank::as_bytes);
-            sqlx::query!("UPDATE clips SET seq = ?, pin = ?, pin_stamp = ? WHERE no = ?", change, pin, stamp, number)
-                .execute(&mut **tx)
-                .await?
-        }
-        Attribute::Drawer(drawer) => {
-            let (drawer, place) = drawer.as_ref().map(|(drawer, place)| (*drawer, place.as_bytes())).unzip();
-            sqlx::query!(
-                "UPDATE clips SET seq = ?, drawer = ?, place = ?, drawer_stamp = ? WHERE no = ?",
-                change,
-                drawer,
-                place,
-                stamp,
-                number
-            )
-            .execute(&mut **tx)
-            .await?
-        }
-    };
-    Ok(())
+    }
+    let states = states.into_values().collect();
+    Ok(registers::put(tx, &mut Numbers::default(), states, false).await?.last)
+}
+
+async fn id_of_drawer(tx: &mut Transaction<'static, MySql>, number: u32) -> Result<[u8; 16], StoreError> {
+    let id = sqlx::query_scalar!("SELECT id FROM drawers WHERE no = ?", number).fetch_one(&mut **tx).await?;
+    id.try_into().map_err(|_| StoreError::Damaged(number.into()))
+}
+
+/// Lets the clip `new` take the place of `old`, at `stamp` ([`State::take_place_of`](yadori_core::merge::State)). Gives the
+/// number of the latest change.
+pub(crate) async fn take_place(
+    tx: &mut Transaction<'static, MySql>,
+    (new, old): (u64, u64),
+    stamp: Stamp,
+    retire: bool,
+) -> Result<u64, StoreError> {
+    let known = states_of(tx, &[new, old]).await?;
+    let (Some(new), Some(old)) = (known.get(&new), known.get(&old)) else { return Err(StoreError::Damaged(new)) };
+    let (mut of_new, mut of_old) = (new.state(), old.state());
+    of_new.take_place_of(&mut of_old, stamp, retire);
+    let states = vec![NewState::of_known(old, of_old)?, NewState::of_known(new, of_new)?];
+    Ok(registers::put(tx, &mut Numbers::default(), states, false).await?.last)
 }
 
 impl Store {
-    /// Gives clips particulars, all or none. Gives the number of the latest change.
+    /// Gives clips attributes, all or none. Gives the number of the latest change.
     ///
     /// # Errors
     /// When the database does not answer; nothing is changed then.
     pub async fn set_attributes(&self, given: &[(u64, Attribute)], stamp: Stamp) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
-        let mut change = 0;
-        for (number, particular) in given {
-            change = next_change(&mut tx).await?;
-            set(&mut tx, change, *number, particular, stamp).await?;
-        }
+        let change = set(&mut tx, given, stamp).await?;
         tx.commit().await?;
         Ok(change)
     }

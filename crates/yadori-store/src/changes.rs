@@ -1,7 +1,8 @@
-//! Recall is noted; a clip takes another's place; the content of clips is forgotten for good.
+//! Recall is noted; the content of clips is forgotten for good.
 
 use crate::content;
 use crate::days::{self, Happened};
+use crate::registers::{self, NewState, Numbers, states_of};
 use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
 use yadori_core::{MillisSinceEpoch, Stamp};
@@ -37,33 +38,34 @@ impl Store {
         Ok(change)
     }
 
-    /// Forgets clips for good, live or not: their content, small pictures and particulars. What is left tells
+    /// Forgets clips for good, live or not: their content, small pictures and attributes. What is left tells
     /// that there was something. Gives the number of the latest change.
     ///
     /// # Errors
     /// When the database does not answer; nothing is forgotten then.
     pub async fn purge(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {
-        retry_on_deadlock!(self.shred_once(numbers, stamp))
+        retry_on_deadlock!(self.purge_once(numbers, stamp))
     }
 
-    async fn shred_once(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {
+    async fn purge_once(&self, numbers: &[u64], stamp: Stamp) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
-        let mut change = 0;
-        for number in numbers {
-            change = shred_one(&mut tx, *number, Some(stamp)).await?;
+        let known = states_of(&mut tx, numbers).await?;
+        let states = known.values().map(|row| {
+            let mut state = row.state();
+            state.forget(row.swept(), stamp);
+            NewState::of_known(row, state)
+        });
+        let put = registers::put(&mut tx, &mut Numbers::default(), states.collect::<Result<_, _>>()?, false).await?;
+        for number in put.numbers {
+            clear_content(&mut tx, number).await?;
         }
         tx.commit().await?;
-        Ok(change)
+        Ok(put.last)
     }
 }
 
-/// Forgets one clip for good. One that is still live is deleted at `stamp`.
-pub(crate) async fn shred_one(
-    tx: &mut Transaction<'static, MySql>,
-    number: u64,
-    stamp: Option<Stamp>,
-) -> Result<u64, sqlx::Error> {
-    let change = next_change(tx).await?;
+/// Clears what a clip consists of: its formats, small picture and words, and where it was copied.
+pub(crate) async fn clear_content(tx: &mut Transaction<'static, MySql>, number: u64) -> Result<(), StoreError> {
     let blobs = sqlx::query_scalar!(
         "SELECT blob_no AS `blob_no!` FROM formats WHERE clip_no = ? AND blob_no IS NOT NULL",
         number
@@ -76,73 +78,26 @@ pub(crate) async fn shred_one(
         content::free_blob(tx, blob).await?;
     }
     sqlx::query!(
-        "UPDATE clips SET seq = ?, shredded = TRUE, elsewhere = FALSE, deleted = IF(gone IS NULL, COALESCE(?, deleted), deleted),
-            purged = COALESCE(?, purged), text = NULL,
-            title = NULL, caption = NULL, application = NULL, window_title = NULL, page = NULL, size = 0, text_lines = NULL,
-            text_chars = NULL, width = NULL, height = NULL, pin = NULL, drawer = NULL, place = NULL, mark = NULL,
-            alias = NULL, fills = FALSE WHERE no = ?",
-        change,
-        stamp.map(Stamp::to_bits),
-        stamp.map(Stamp::to_bits),
+        "UPDATE clips SET shredded = TRUE, elsewhere = FALSE, text = NULL, caption = NULL, application = NULL,
+            window_title = NULL, page = NULL, size = 0, text_lines = NULL, text_chars = NULL, width = NULL, height = NULL
+         WHERE no = ?",
         number
     )
     .execute(&mut **tx)
     .await?;
-    Ok(change)
+    Ok(())
 }
 
-/// Lets the clip `new` take the place of `old`: its particulars wherever it has none of its own. With `retire`,
-/// the old one goes to the bin. Gives the number of the latest change.
-pub(crate) async fn take_place(
-    tx: &mut Transaction<'static, MySql>,
-    (new, old): (u64, u64),
-    stamp: Stamp,
-    retire: bool,
-) -> Result<u64, sqlx::Error> {
-    let had = sqlx::query!(
-        "SELECT title, mark, alias, pin, drawer, place, fills AS `fills: bool`, recalls, recalled_at FROM clips WHERE no = ?",
-        old
-    )
-    .fetch_one(&mut **tx)
-    .await?;
-    let old_change = next_change(tx).await?;
-    sqlx::query!(
-        "UPDATE clips SET seq = ?, alias = NULL, alias_stamp = ?, pin = NULL, pin_stamp = ?, drawer = NULL, place = NULL,
-            drawer_stamp = ?, deleted = IF(?, ?, deleted) WHERE no = ?",
-        old_change,
-        stamp.to_bits(),
-        stamp.to_bits(),
-        stamp.to_bits(),
-        retire,
-        stamp.to_bits(),
-        old
-    )
-    .execute(&mut **tx)
-    .await?;
+/// Forgets a clip of which the grace in the bin is over: its content, and what it was given. Its stamps stay, so that no
+/// other device learns less of it. Gives the number of the change.
+pub(crate) async fn expire(tx: &mut Transaction<'static, MySql>, number: u64) -> Result<u64, StoreError> {
+    clear_content(tx, number).await?;
     let change = next_change(tx).await?;
-    let bits = stamp.to_bits();
     sqlx::query!(
-        "UPDATE clips SET seq = ?, title = COALESCE(title, ?), title_stamp = ?, mark = COALESCE(mark, ?), mark_stamp = ?,
-            alias = COALESCE(alias, ?), alias_stamp = ?, pin = COALESCE(pin, ?), pin_stamp = ?,
-            place = IF(drawer IS NULL, ?, place), drawer = COALESCE(drawer, ?), drawer_stamp = ?,
-            fills = fills OR ?, fills_stamp = ?, recalls = LEAST(recalls + ?, 1000000000), recalled_at = COALESCE(recalled_at, ?) WHERE no = ?",
+        "UPDATE clips SET seq = ?, title = NULL, pin = NULL, drawer = NULL, place = NULL, mark = NULL, alias = NULL,
+            fills = FALSE WHERE no = ?",
         change,
-        had.title,
-        bits,
-        had.mark,
-        bits,
-        had.alias,
-        bits,
-        had.pin,
-        bits,
-        had.place,
-        had.drawer,
-        bits,
-        had.fills,
-        bits,
-        had.recalls,
-        had.recalled_at,
-        new
+        number
     )
     .execute(&mut **tx)
     .await?;

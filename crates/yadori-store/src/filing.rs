@@ -1,19 +1,20 @@
 //! A copy becomes a clip, in one transaction.
 
 use crate::attributes::{self, GivenAttributes};
-use crate::changes;
 use crate::clips::ClipRecord;
 use crate::content;
 use crate::content::SEARCHED_BYTES;
+use crate::registers::{self, NewState, Numbers, states_of};
 use crate::settings::{self, TRAY};
 use crate::steps::{OperationKind, record_step};
 use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, PLAIN};
+use yadori_core::refiling::Refiled;
 use yadori_core::sensitive::Sensitive;
 use yadori_core::shared::MOST_COUNTED;
-use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
+use yadori_core::{ClipId, DeviceId, Kind, MillisSinceEpoch, Source, Stamp};
 
 /// Formats up to this size lie in their own row; larger ones in a blob.
 pub(crate) const INLINE_BYTES: usize = 16 * 1024;
@@ -156,17 +157,18 @@ impl Filing {
             self.put_formats(number, clip, formats).await?;
         }
         let new = renewal == Renewal::New;
-        let given = attributes::particulars(&clip.given);
-        for particular in &given {
-            attributes::set(&mut self.tx, change, number, particular, clip.copied).await?;
+        let given = attributes::attributes(&clip.given);
+        let mut last = change;
+        if !given.is_empty() {
+            let given: Vec<_> = given.iter().cloned().map(|attribute| (number, attribute)).collect();
+            last = attributes::set(&mut self.tx, &given, clip.copied).await?;
         }
         if let Some(tray) = clip.tray {
             settings::set(&mut *self.tx, TRAY, Some(tray)).await?;
         }
-        let mut last = change;
         if let Some(replaced) = clip.replaces {
-            last =
-                changes::take_place(&mut self.tx, (number, replaced.number), replaced.stamp, replaced.retire).await?;
+            let both = (number, replaced.number);
+            last = attributes::take_place(&mut self.tx, both, replaced.stamp, replaced.retire).await?;
             if replaced.retire {
                 record_step(&mut self.tx, OperationKind::Edit, &[replaced.number], replaced.stamp, Some(number))
                     .await?;
@@ -261,59 +263,39 @@ impl Filing {
         Ok((done.last_insert_id(), done.rows_affected() == 1))
     }
 
-    /// Files a known clip once more. A later copy moves it to the top, with its formats and its source. An earlier one
-    /// (made by hand, and dated back) only counts, since what is newer is not replaced by what is older: that is the law
-    /// by which all devices agree ([`yadori_core::merge`]). What was forgotten for good can only come back as a copy
-    /// that is later than that.
+    /// Files a known clip once more ([`State::refile`](yadori_core::merge::State)).
     async fn renew(&mut self, number: u64, change: u64, clip: &NewClip<'_>) -> Result<Renewal, StoreError> {
-        let known = sqlx::query!(
-            "SELECT copied, purged, shredded AS `shredded: bool`, elsewhere AS `elsewhere: bool` FROM clips WHERE no = ?",
-            number
-        )
-        .fetch_one(&mut *self.tx)
-        .await?;
-        let is_purged = known.purged.is_some_and(|purged| known.copied.max(clip.copied.to_bits()) <= purged);
-        let copied = if is_purged { clip.filed } else { clip.copied }.to_bits();
-        if copied <= known.copied && !known.shredded && !known.elsewhere {
-            sqlx::query!(
-                "UPDATE clips SET seq = ?, copies = LEAST(copies + 1, ?), title = COALESCE(?, title),
-                    title_stamp = COALESCE(?, title_stamp), restored = IF(gone IS NULL, restored, ?) WHERE no = ?",
-                change,
-                MOST_COUNTED,
-                clip.title,
-                clip.title.map(|_| clip.filed.to_bits()),
-                clip.filed.to_bits(),
-                number
-            )
-            .execute(&mut *self.tx)
-            .await?;
+        let known = states_of(&mut self.tx, &[number]).await?;
+        let known = known.get(&number).ok_or(StoreError::Damaged(number))?;
+        let own =
+            sqlx::query_scalar!("SELECT id FROM devices WHERE no = ?", self.device).fetch_one(&mut *self.tx).await?;
+        let mut state = known.state();
+        let copy = Refiled {
+            copied: clip.copied,
+            origin: DeviceId::from_slice(&own).ok_or(StoreError::Damaged(number))?,
+            filed: clip.filed,
+            title: clip.title.map(str::to_owned),
+        };
+        let is_later = state.refile(known.swept(), copy);
+        let states = vec![NewState::of_known(known, state)?];
+        registers::put_after(&mut self.tx, &mut Numbers::default(), change - 1, states, false).await?;
+        if !is_later && !known.shredded && !known.elsewhere {
             return Ok(Renewal::Counted);
         }
         let (width, height) = clip.pixels.unzip();
         let (lines, chars) = clip.extent.unzip();
-        // Whether it is gone is asked before its stamps change: what is filed is in the history, whatever its date is.
         sqlx::query!(
-            "UPDATE clips SET restored = IF(gone IS NULL OR ? > gone, restored, ?), seq = ?, secret = ?, device = ?,
-                copied = GREATEST(copied, ?), copies = LEAST(copies + 1, ?),
-                shredded = FALSE, elsewhere = FALSE, size = ?, width = ?, height = ?, text_lines = ?, text_chars = ?, text = ?,
-                title = COALESCE(?, title), title_stamp = COALESCE(?, title_stamp), caption = COALESCE(?, caption),
-                application = ?, window_title = ?, page = ?, selected = selected AND ?
+            "UPDATE clips SET secret = ?, shredded = FALSE, elsewhere = FALSE, size = ?, width = ?, height = ?,
+                text_lines = ?, text_chars = ?, text = ?, caption = COALESCE(?, caption), application = ?,
+                window_title = ?, page = ?, selected = selected AND ?
              WHERE no = ?",
-            copied,
-            clip.filed.to_bits(),
-            change,
             clip.sensitive.map_or(0, Sensitive::code),
-            self.device,
-            copied,
-            MOST_COUNTED,
             clip.size,
             width,
             height,
             lines,
             chars,
             searched(clip.text),
-            clip.title,
-            clip.title.map(|_| clip.filed.to_bits()),
             clip.caption,
             fitted(&clip.source.application, 255),
             fitted(&clip.source.window, 1000),

@@ -1,6 +1,6 @@
 //! What goes by itself: clips that the rules sweep, and clips whose grace in the bin is over.
 
-use crate::changes::shred_one;
+use crate::changes::expire;
 use crate::days::{self, Happened};
 use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use yadori_core::amounts::DAY;
@@ -72,7 +72,7 @@ impl Store {
                 .await?;
         let mut last = None;
         for number in due {
-            last = Some(shred_one(&mut tx, number, None).await?);
+            last = Some(expire(&mut tx, number).await?);
         }
         tx.commit().await?;
         Ok(last)

@@ -5,6 +5,7 @@
 //! the beginning when it comes back; what it still has of such a clip meets the seal and is deleted, here and, since
 //! the trace is then there again, everywhere.
 
+use crate::registers::{StateRow, select_states};
 use crate::store::{Store, StoreError, numbers_as_json};
 use data_encoding::HEXLOWER;
 use serde::Serialize;
@@ -27,10 +28,13 @@ fn seal(key: &SealKey, id: &[u8]) -> String {
     HEXLOWER.encode(&blake3::keyed_hash(key, id).as_bytes()[..SEAL])
 }
 
-#[derive(Serialize)]
+/// What is left of a clip, as the database has it.
+#[derive(Clone, Debug, Serialize)]
 struct Sealed {
     seal: String,
     device: u32,
+    #[serde(skip)]
+    origin: DeviceId,
     copied: u64,
     restored: u64,
     deleted: u64,
@@ -38,6 +42,71 @@ struct Sealed {
     purged: Option<u64>,
     pin_stamp: Option<u64>,
     drawer_stamp: Option<u64>,
+}
+
+impl Sealed {
+    fn state(&self) -> State {
+        let stamp = |bits: Option<u64>| Stamp::from_bits(bits.unwrap_or(0));
+        State {
+            copied: Stamp::from_bits(self.copied),
+            origin: self.origin,
+            restored: Stamp::from_bits(self.restored),
+            deleted: Stamp::from_bits(self.deleted),
+            cleared: stamp(self.cleared),
+            purged: stamp(self.purged),
+            pin: Register::new(stamp(self.pin_stamp), None),
+            drawer: Register::new(stamp(self.drawer_stamp), None),
+            ..State::default()
+        }
+    }
+
+    /// Both together.
+    fn merge(self, other: Self) -> Self {
+        let state = self.state().merge(other.state());
+        let bits = |stamp: Stamp| (stamp != Stamp::NEVER).then(|| stamp.to_bits());
+        Self {
+            device: if state.origin == self.origin { self.device } else { other.device },
+            origin: state.origin,
+            copied: state.copied.to_bits(),
+            restored: state.restored.to_bits(),
+            deleted: state.deleted.to_bits(),
+            cleared: bits(state.cleared),
+            purged: bits(state.purged),
+            pin_stamp: bits(state.pin.stamp),
+            drawer_stamp: bits(state.drawer.stamp),
+            seal: self.seal,
+        }
+    }
+}
+
+/// The seals that are there of these, by their places among them.
+async fn found(tx: &mut Transaction<'static, MySql>, seals: &[String]) -> Result<Vec<(usize, Sealed)>, sqlx::Error> {
+    let rows = sqlx::query!(
+        r#"SELECT w.nth AS "nth!: u32", d.id AS origin, s.device, s.copied, s.restored, s.deleted, s.cleared, s.purged,
+            s.pin_stamp, s.drawer_stamp
+           FROM JSON_TABLE(?, '$[*]' COLUMNS (nth FOR ORDINALITY, seal CHAR(32) PATH '$')) w
+           STRAIGHT_JOIN sealed s ON s.seal = UNHEX(w.seal) STRAIGHT_JOIN devices d ON d.no = s.device"#,
+        serde_json::to_string(seals).unwrap_or_else(|_| "[]".into())
+    )
+    .fetch_all(&mut **tx)
+    .await?;
+    let found = rows.into_iter().filter_map(|row| {
+        let place = row.nth.checked_sub(1)? as usize;
+        let sealed = Sealed {
+            seal: seals.get(place)?.clone(),
+            device: row.device,
+            origin: DeviceId::from_slice(&row.origin).unwrap_or_default(),
+            copied: row.copied,
+            restored: row.restored,
+            deleted: row.deleted,
+            cleared: row.cleared,
+            purged: row.purged,
+            pin_stamp: row.pin_stamp,
+            drawer_stamp: row.drawer_stamp,
+        };
+        Some((place, sealed))
+    });
+    Ok(found.collect())
 }
 
 impl Store {
@@ -69,34 +138,38 @@ impl Store {
         .fetch_one(&mut **tx)
         .await?;
         loop {
-            let rows = sqlx::query!(
-                "SELECT no, id, seq, device, copied, restored, deleted, cleared, purged, pin_stamp, drawer_stamp FROM clips
-                 WHERE shredded = TRUE AND gone <= ? AND seq <= ? LIMIT ?",
-                long_ago.to_bits(),
-                passed,
-                BATCH
-            )
+            let rows: Vec<StateRow> = sqlx::query_as(select_states(
+                "FROM clips c WHERE c.shredded = TRUE AND c.gone <= ? AND c.seq <= ? LIMIT ?",
+            ))
+            .bind(long_ago.to_bits())
+            .bind(passed)
+            .bind(BATCH)
             .fetch_all(&mut **tx)
             .await?;
             let Some(latest) = rows.iter().map(|row| row.seq).max() else { return Ok(()) };
             let numbers: Vec<u64> = rows.iter().map(|row| row.no).collect();
-            let sealed: Vec<Sealed> = rows
-                .into_iter()
+            let mut sealed: Vec<Sealed> = rows
+                .iter()
                 .map(|row| Sealed {
                     seal: seal(key, &row.id),
-                    device: row.device,
-                    copied: row.copied,
-                    restored: row.restored,
-                    deleted: row.deleted,
-                    cleared: row.cleared,
-                    purged: row.purged,
-                    pin_stamp: row.pin_stamp,
-                    drawer_stamp: row.drawer_stamp,
+                    device: row.columns.device,
+                    origin: row.state().origin,
+                    copied: row.columns.copied,
+                    restored: row.columns.restored,
+                    deleted: row.columns.deleted,
+                    cleared: row.columns.cleared,
+                    purged: row.columns.purged,
+                    pin_stamp: row.columns.pin_stamp,
+                    drawer_stamp: row.columns.drawer_stamp,
                 })
                 .collect();
             // A clip may have been copied here again, and deleted again, without its seal being asked: both count.
+            let seals: Vec<String> = sealed.iter().map(|sealed| sealed.seal.clone()).collect();
+            for (place, before) in found(tx, &seals).await? {
+                sealed[place] = sealed[place].clone().merge(before);
+            }
             sqlx::query!(
-                "INSERT INTO sealed
+                "REPLACE INTO sealed
                     (seal, device, copied, restored, deleted, cleared, purged, pin_stamp, drawer_stamp)
                  SELECT UNHEX(w.seal), w.device, w.copied, w.restored, w.deleted, w.cleared, w.purged, w.pin_stamp,
                     w.drawer_stamp
@@ -104,14 +177,7 @@ impl Store {
                     copied BIGINT UNSIGNED PATH '$.copied', restored BIGINT UNSIGNED PATH '$.restored',
                     deleted BIGINT UNSIGNED PATH '$.deleted', cleared BIGINT UNSIGNED PATH '$.cleared',
                     purged BIGINT UNSIGNED PATH '$.purged', pin_stamp BIGINT UNSIGNED PATH '$.pin_stamp',
-                    drawer_stamp BIGINT UNSIGNED PATH '$.drawer_stamp')) w
-                 ON DUPLICATE KEY UPDATE device = IF(VALUES(copied) >= sealed.copied, VALUES(device), sealed.device),
-                    copied = GREATEST(sealed.copied, VALUES(copied)), restored = GREATEST(sealed.restored, VALUES(restored)),
-                    deleted = GREATEST(sealed.deleted, VALUES(deleted)),
-                    cleared = GREATEST(COALESCE(sealed.cleared, 0), COALESCE(VALUES(cleared), 0)),
-                    purged = GREATEST(COALESCE(sealed.purged, 0), COALESCE(VALUES(purged), 0)),
-                    pin_stamp = GREATEST(COALESCE(sealed.pin_stamp, 0), COALESCE(VALUES(pin_stamp), 0)),
-                    drawer_stamp = GREATEST(COALESCE(sealed.drawer_stamp, 0), COALESCE(VALUES(drawer_stamp), 0))",
+                    drawer_stamp BIGINT UNSIGNED PATH '$.drawer_stamp')) w",
                 serde_json::to_string(&sealed).unwrap_or_else(|_| "[]".into())
             )
             .execute(&mut **tx)
@@ -147,32 +213,36 @@ pub(crate) async fn with_seals(
 ) -> Result<HashMap<ClipId, Clip>, StoreError> {
     let Some(key) = key else { return Ok(HashMap::new()) };
     let seals: Vec<String> = told.iter().map(|clip| seal(key, &clip.id.0)).collect();
-    let rows = sqlx::query!(
-        r#"SELECT w.nth AS "nth!: u32", d.id AS device, s.copied, s.restored, s.deleted, s.cleared, s.purged, s.pin_stamp,
-            s.drawer_stamp
-           FROM JSON_TABLE(?, '$[*]' COLUMNS (nth FOR ORDINALITY, seal CHAR(32) PATH '$')) w
-           STRAIGHT_JOIN sealed s ON s.seal = UNHEX(w.seal) STRAIGHT_JOIN devices d ON d.no = s.device"#,
-        serde_json::to_string(&seals).unwrap_or_else(|_| "[]".into())
-    )
-    .fetch_all(&mut **tx)
-    .await?;
-    let stamp = |bits: Option<u64>| Stamp::from_bits(bits.unwrap_or(0));
-    let met = rows.into_iter().filter_map(|row| {
-        let clip = told.get(row.nth.checked_sub(1)? as usize)?;
-        let sealed = State {
-            copied: Stamp::from_bits(row.copied),
-            origin: DeviceId::from_slice(&row.device).unwrap_or_default(),
-            restored: Stamp::from_bits(row.restored),
-            deleted: Stamp::from_bits(row.deleted),
-            cleared: stamp(row.cleared),
-            purged: stamp(row.purged),
-            pin: Register::new(stamp(row.pin_stamp), None),
-            drawer: Register::new(stamp(row.drawer_stamp), None),
-            ..State::default()
-        };
-        let state = clip.state.clone().merge(sealed);
+    let met = found(tx, &seals).await?.into_iter().filter_map(|(place, sealed)| {
+        let clip = told.get(place)?;
+        let state = clip.state.clone().merge(sealed.state());
         let body = clip.body.as_ref().filter(|_| state.is_live(Stamp::NEVER)).cloned();
         Some((clip.id, Clip { id: clip.id, kind: clip.kind, state, body }))
     });
     Ok(met.collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_clip_that_is_sealed_again_is_known_by_both() {
+        let sealed = |copied, origin: u8, purged| Sealed {
+            seal: "00".into(),
+            device: origin.into(),
+            origin: DeviceId([origin; 16]),
+            copied,
+            restored: 0,
+            deleted: copied + 1,
+            cleared: None,
+            purged,
+            pin_stamp: Some(2),
+            drawer_stamp: None,
+        };
+        let both = sealed(5, 1, Some(6)).merge(sealed(9, 2, None));
+        assert_eq!((both.copied, both.device, both.deleted, both.purged), (9, 2, 10, Some(6)));
+        // What it was given before it was forgotten for good counts no more.
+        assert_eq!(both.pin_stamp, None);
+    }
 }

@@ -1,14 +1,14 @@
 //! What other devices are told: the change feed as items, and content by its hash.
 
 use crate::content::CHUNK_BYTES;
+use crate::registers::{StateRow, select_states};
 use crate::store::{Store, StoreError, numbers_as_json};
 use bytes::Bytes;
 use std::collections::BTreeMap;
 use yadori_core::format::PLAIN;
-use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::shared::{Body, BodyFormat, Clip, Drawer, Hash, Heading, Item};
 use yadori_core::sharing::{Candidate, Policy};
-use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
+use yadori_core::{Rank, Source, Stamp};
 
 /// Clips read from the feed for one batch.
 const BATCH: u32 = 200;
@@ -23,93 +23,6 @@ pub struct OutgoingBatch {
     /// The numbers of the clips that are shared from now on.
     pub newly_shared: Vec<u64>,
 }
-
-pub(crate) struct StateRow {
-    pub no: u64,
-    pub id: Vec<u8>,
-    pub seq: u64,
-    pub kind: u8,
-    pub secret: u8,
-    pub shared: bool,
-    pub shredded: bool,
-    pub elsewhere: bool,
-    pub swept: Option<u64>,
-    pub copied: u64,
-    pub origin: Option<Vec<u8>>,
-    pub restored: u64,
-    pub deleted: u64,
-    pub cleared: Option<u64>,
-    pub purged: Option<u64>,
-    pub copies: u32,
-    pub recalls: u32,
-    pub recalled_at: Option<u64>,
-    pub title: Option<String>,
-    pub title_stamp: Option<u64>,
-    pub mark: Option<u8>,
-    pub mark_stamp: Option<u64>,
-    pub alias: Option<String>,
-    pub alias_stamp: Option<u64>,
-    pub fills: bool,
-    pub fills_stamp: Option<u64>,
-    pub pin: Option<Vec<u8>>,
-    pub pin_stamp: Option<u64>,
-    pub drawer: Option<Vec<u8>>,
-    pub place: Option<Vec<u8>>,
-    pub drawer_stamp: Option<u64>,
-}
-
-impl StateRow {
-    pub fn state(&self) -> State {
-        let stamp = |bits: Option<u64>| Stamp::from_bits(bits.unwrap_or(0));
-        let order = |bytes: &Option<Vec<u8>>| bytes.as_ref().and_then(|bytes| Rank::from_slice(bytes));
-        let drawer = self.drawer.as_ref().and_then(|drawer| <[u8; 16]>::try_from(drawer.as_slice()).ok());
-        let state = State {
-            copied: Stamp::from_bits(self.copied),
-            origin: self.origin.as_ref().and_then(|id| DeviceId::from_slice(id)).unwrap_or_default(),
-            restored: Stamp::from_bits(self.restored),
-            deleted: Stamp::from_bits(self.deleted),
-            cleared: stamp(self.cleared),
-            purged: stamp(self.purged),
-            copies: self.copies,
-            recalls: self.recalls,
-            recalled_at: MillisSinceEpoch(self.recalled_at.unwrap_or(0)),
-            title: Register::new(stamp(self.title_stamp), self.title.clone()),
-            mark: Register::new(stamp(self.mark_stamp), self.mark.and_then(Mark::from_code)),
-            alias: Register::new(stamp(self.alias_stamp), self.alias.clone()),
-            fills: Register::new(stamp(self.fills_stamp), self.fills),
-            pin: Register::new(stamp(self.pin_stamp), order(&self.pin)),
-            drawer: Register::new(
-                stamp(self.drawer_stamp),
-                drawer.zip(order(&self.place)).map(|(drawer, place)| InDrawer { drawer, place }),
-            ),
-        };
-        // A title that came with the copy has no stamp of its own; it is as old as the clip.
-        let title = if state.title.stamp == Stamp::NEVER && state.title.value.is_some() {
-            Register::new(Stamp::from_bits(1), state.title.value.clone())
-        } else {
-            state.title.clone()
-        };
-        State { title, ..state }.settled()
-    }
-}
-
-/// Selects the states of clips.
-macro_rules! states {
-    ($from:literal $(, $argument:expr)*) => {
-        sqlx::query_as!(
-            crate::outbox::StateRow,
-            r#"SELECT c.no AS "no!", c.id AS "id!", c.seq AS "seq!", c.kind AS "kind!", c.secret AS "secret!",
-               c.shared AS "shared!: bool", c.shredded AS "shredded!: bool", c.elsewhere AS "elsewhere!: bool", c.swept, c.copied AS "copied!",
-               (SELECT d.id FROM devices d WHERE d.no = c.device) AS "origin: Vec<u8>",
-               c.restored AS "restored!", c.deleted AS "deleted!", c.cleared, c.purged, c.copies AS "copies!",
-               c.recalls AS "recalls!", c.recalled_at, c.title, c.title_stamp, c.mark, c.mark_stamp, c.alias,
-               c.alias_stamp, c.fills AS "fills!: bool", c.fills_stamp, c.pin, c.pin_stamp,
-               (SELECT w.id FROM drawers w WHERE w.no = c.drawer) AS "drawer: Vec<u8>", c.place, c.drawer_stamp "# + $from
-            $(, $argument)*
-        )
-    };
-}
-pub(crate) use states;
 
 impl Store {
     /// Which feed this is: another one after the records were set up anew.
@@ -135,9 +48,13 @@ impl Store {
         policy: &Policy,
     ) -> Result<OutgoingBatch, StoreError> {
         let latest = self.latest_change().await?.min(until);
-        let rows = states!("FROM clips c WHERE c.seq > ? AND c.seq <= ? ORDER BY c.seq LIMIT ?", after, latest, BATCH)
-            .fetch_all(&self.pool)
-            .await?;
+        let rows: Vec<StateRow> =
+            sqlx::query_as(select_states("FROM clips c WHERE c.seq > ? AND c.seq <= ? ORDER BY c.seq LIMIT ?"))
+                .bind(after)
+                .bind(latest)
+                .bind(BATCH)
+                .fetch_all(&self.pool)
+                .await?;
         let mut upto = if rows.len() < BATCH as usize { latest } else { rows.last().map_or(latest, |row| row.seq) };
         let numbers: Vec<u64> = rows.iter().filter(|row| !row.shredded).map(|row| row.no).collect();
         let mut bodies = self.bodies(&numbers).await?;
@@ -178,9 +95,11 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn outgoing_clip(&self, number: u64) -> Result<Option<Clip>, StoreError> {
-        let Some(row) = states!("FROM clips c WHERE c.no = ?", number).fetch_optional(&self.pool).await? else {
-            return Ok(None);
-        };
+        let row: Option<StateRow> = sqlx::query_as(select_states("FROM clips c WHERE c.no = ?"))
+            .bind(number)
+            .fetch_optional(&self.pool)
+            .await?;
+        let Some(row) = row else { return Ok(None) };
         let body = self.bodies(&[number]).await?.remove(&number);
         if row.secret != 0 || row.shredded {
             return Ok(None);
@@ -320,13 +239,7 @@ fn weight(body: &Body) -> usize {
 }
 
 fn clip_of(row: &StateRow, body: Option<Body>) -> Result<Clip, StoreError> {
-    let damaged = || StoreError::Damaged(row.no);
-    Ok(Clip {
-        id: ClipId::from_slice(&row.id).ok_or_else(damaged)?,
-        kind: Kind::from_code(row.kind).ok_or_else(damaged)?,
-        state: row.state(),
-        body,
-    })
+    Ok(Clip { id: row.clip()?, kind: row.kind()?, state: row.state(), body })
 }
 
 /// The clip, if the policy lets it out, and whether the others have not known it.

@@ -1,24 +1,9 @@
 //! Where the records hold stamps, said once: whoever looks for the latest of them, or for those that lie in the future, looks
 //! at all. The tests compare this with the schema.
 
+use crate::registers::STAMPS_OF_CLIPS;
 use sqlx::mysql::MySqlConnection;
 use sqlx::{AssertSqlSafe, query_scalar};
-
-/// The columns of `clips` that hold stamps.
-pub const STAMPS_OF_CLIPS: [&str; 12] = [
-    "copied",
-    "restored",
-    "deleted",
-    "cleared",
-    "swept",
-    "purged",
-    "title_stamp",
-    "mark_stamp",
-    "alias_stamp",
-    "fills_stamp",
-    "pin_stamp",
-    "drawer_stamp",
-];
 
 /// The tables and columns elsewhere that do.
 pub const STAMPS_ELSEWHERE: [(&str, &str); 6] = [

@@ -4,7 +4,7 @@
 //! clips then follow in batches that never hold up a capture for long; a crash in between is made good at the
 //! next start. Small steps are one transaction.
 
-use crate::changes;
+use crate::attributes;
 use crate::days::{self, Happened};
 use crate::store::{Store, StoreError, next_changes, numbers_as_json};
 use sqlx::{MySql, Transaction};
@@ -240,7 +240,7 @@ impl Store {
         step.undone = true;
         let mut change = None;
         if let (OperationKind::Edit, Some(new), [old]) = (step.how, step.replacement, step.clips.as_slice()) {
-            changes::take_place(&mut tx, (*old, new), stamp, true).await?;
+            attributes::take_place(&mut tx, (*old, new), stamp, true).await?;
         }
         if step.clips.len() <= SMALL {
             change = Some(backward(&mut tx, &step, 0..step.done as usize, stamp).await?);
@@ -286,7 +286,7 @@ impl Store {
             sqlx::query!("UPDATE clips SET seq = ?, restored = ? WHERE no = ?", restored, stamp.to_bits(), new)
                 .execute(&mut *tx)
                 .await?;
-            change = Some(changes::take_place(&mut tx, (new, *old), stamp, true).await?);
+            change = Some(attributes::take_place(&mut tx, (new, *old), stamp, true).await?);
             step.done = step.total;
         } else if step.clips.len() <= SMALL {
             change = Some(forward(&mut tx, &step, 0..step.clips.len()).await?);

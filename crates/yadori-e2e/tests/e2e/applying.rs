@@ -183,9 +183,16 @@ async fn all_of(store: &Store) -> (BTreeMap<String, Item>, Vec<(Hash, u64)>) {
 async fn a_batch_comes_to_the_same_as_its_parts_and_twice_is_nothing_new() {
     let (whole, parts) = tokio::join!(private_of(1), private_of(2));
     let mut live = 0;
+    let mut folded: BTreeMap<String, State> = BTreeMap::new();
     for seed in 0..40 {
         let mut dice = TestRng(seed, seed);
         let items: Vec<Item> = (0..25).map(|_| dice.item()).collect();
+        for item in &items {
+            if let Item::Clip(clip) = item {
+                let known = folded.remove(&clip.id.to_string()).unwrap_or_default();
+                folded.insert(clip.id.to_string(), known.merge(clip.state.clone()));
+            }
+        }
         apply(&whole.store, &items).await;
         for item in &items {
             apply(&parts.store, std::slice::from_ref(item)).await;
@@ -194,6 +201,15 @@ async fn a_batch_comes_to_the_same_as_its_parts_and_twice_is_nothing_new() {
         let of_parts = all_of(&parts.store).await;
         for (name, item) in &told.0 {
             assert_eq!(Some(item), of_parts.0.get(name), "seed {seed}");
+            // Each is what the law makes of all that was ever told of it. An alias may be another clip's, and a drawer
+            // may be removed.
+            if let Item::Clip(clip) = item {
+                let law = folded[name].clone();
+                let (alias, drawer) = (clip.state.alias.clone(), clip.state.drawer.clone());
+                assert!(alias >= law.alias || alias.stamp >= law.alias.stamp, "seed {seed}");
+                assert!(drawer.stamp >= law.drawer.stamp, "seed {seed}");
+                assert_eq!(clip.state, State { alias, drawer, ..law }, "seed {seed}");
+            }
         }
         assert_eq!((told.0.len(), &told.1), (of_parts.0.len(), &of_parts.1), "seed {seed}");
         let known: Vec<Item> = told.0.into_values().collect();

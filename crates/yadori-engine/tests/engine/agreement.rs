@@ -3,7 +3,11 @@
 //! `SEED=7` does one seed again, `OPERATIONS=3000` does more of it.
 
 use crate::support::{Device, names};
-use yadori_core::MillisSinceEpoch;
+use std::collections::BTreeMap;
+use yadori_core::merge::State;
+use yadori_core::shared::Item;
+use yadori_core::sharing::Policy;
+use yadori_core::{ClipId, MillisSinceEpoch};
 use yadori_engine::clock::now;
 use yadori_engine::keeping::ClipChange;
 use yadori_engine::keeping::add::NewClip;
@@ -130,6 +134,36 @@ async fn seen(device: &Device) -> Vec<String> {
     seen
 }
 
+/// All that a device would tell of its clips.
+async fn states(device: &Device) -> BTreeMap<ClipId, State> {
+    let (mut after, mut states) = (0, BTreeMap::new());
+    let store = &device.engine.history.store;
+    loop {
+        let batch = store.outgoing_since(after, u64::MAX, usize::MAX, &Policy::default()).await.unwrap();
+        states.extend(batch.items.into_iter().filter_map(|item| match item {
+            Item::Clip(clip) => Some((clip.id, clip.state)),
+            _ => None,
+        }));
+        if batch.upto == after {
+            return states;
+        }
+        after = batch.upto;
+    }
+}
+
+/// Holds what is on record against the fold of all that ever was: whatever is done, nothing is unlearnt.
+async fn fold(device: &Device, known: &mut BTreeMap<ClipId, State>) -> Result<(), String> {
+    for (id, state) in states(device).await {
+        let before = known.entry(id).or_default();
+        let folded = before.clone().merge(state.clone());
+        if folded != state {
+            return Err(format!("{}: {id} was {before:#?} and is {state:#?}", device.engine.history.device));
+        }
+        *before = state;
+    }
+    Ok(())
+}
+
 async fn run(seed: u64, operations: u64) {
     let mut rng = TestRng(seed);
     let mut devices = [Device::new("workshop").await, Device::new("van").await, Device::new("desk").await];
@@ -144,10 +178,14 @@ async fn run(seed: u64, operations: u64) {
         device.until("linked with both", is_linked).await;
     }
     let mut done = Vec::new();
+    let mut known = <[BTreeMap<ClipId, State>; 3]>::default();
     for _ in 0..operations {
         let which = rng.below(3);
         let what = work(&mut devices[which], &mut rng).await;
         done.push(format!("{which}: {what}"));
+        if let Err(unlearnt) = fold(&devices[which], &mut known[which]).await {
+            panic!("seed {seed}: {unlearnt}\n{}", done.join("\n"));
+        }
     }
     for device in &devices {
         device.engine.sync.resume_sync().await.unwrap();

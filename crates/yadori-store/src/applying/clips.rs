@@ -2,33 +2,21 @@
 
 use super::Applier;
 use crate::belonging::is_what_it_says;
-use crate::changes::shred_one;
+use crate::changes::clear_content;
 use crate::content::SEARCHED_BYTES;
 use crate::content::{expect_blob, free_blob, write_blob};
-use crate::devices::number_of;
 use crate::filing::INLINE_BYTES;
 use crate::hashed_tombstones::with_seals;
-use crate::outbox::states;
-use crate::store::{StoreError, next_changes, numbers_as_json};
+use crate::registers::{self, NewState, StateRow, select_states};
+use crate::store::{StoreError, numbers_as_json};
 use data_encoding::HEXLOWER;
 use serde::Serialize;
 use std::collections::HashMap;
 use yadori_core::belonging;
 use yadori_core::format::{PLAIN, RASTERS, SVG};
-use yadori_core::merge::{Register, State, loses_alias, lost_alias};
+use yadori_core::merge::State;
 use yadori_core::shared::{Body, BodyFormat, Clip, MOST_ALIASES};
-use yadori_core::{ClipId, Kind, Mark, Stamp};
-
-/// A clip as it is on record here.
-struct Known {
-    number: u64,
-    change: u64,
-    state: State,
-    shredded: bool,
-    elsewhere: bool,
-    secret: bool,
-    swept: Stamp,
-}
+use yadori_core::{ClipId, Kind, Stamp};
 
 /// Which content is accepted of what is told of a known clip.
 #[derive(Clone, Copy)]
@@ -44,11 +32,9 @@ struct Accepted {
 /// What is to become of a clip.
 struct Taken<'a> {
     told: &'a Clip,
-    /// Its number; none if it was never here.
-    number: Option<u64>,
+    /// What is on record of it; none if it was never here.
+    known: Option<&'a StateRow>,
     state: State,
-    /// The alias as it is on record here.
-    alias: Register<Option<String>>,
     body: Option<&'a Body>,
     /// Its content goes for good.
     shred: bool,
@@ -56,34 +42,6 @@ struct Taken<'a> {
     copied: bool,
     /// It becomes just what was told.
     is_as_told: bool,
-}
-
-/// A state as the database reads it: stamps as their bits, bytes in hexadecimal digits.
-#[derive(Serialize)]
-struct StateRow<'a> {
-    id: String,
-    kind: u8,
-    shredded: bool,
-    device: u32,
-    copied: u64,
-    restored: u64,
-    deleted: u64,
-    cleared: Option<u64>,
-    purged: Option<u64>,
-    copies: u32,
-    recalls: u32,
-    recalled_at: Option<u64>,
-    title: Option<&'a str>,
-    title_stamp: Option<u64>,
-    mark: Option<u8>,
-    mark_stamp: Option<u64>,
-    fills: bool,
-    fills_stamp: Option<u64>,
-    pin: Option<String>,
-    pin_stamp: Option<u64>,
-    drawer: Option<u32>,
-    place: Option<String>,
-    drawer_stamp: Option<u64>,
 }
 
 /// What a clip consists of, as the database reads it.
@@ -117,52 +75,41 @@ fn json(rows: &[impl Serialize]) -> String {
     serde_json::to_string(rows).unwrap_or_else(|_| "[]".into())
 }
 
-fn set(stamp: Stamp) -> Option<u64> {
-    (stamp != Stamp::NEVER).then(|| stamp.to_bits())
-}
-
 impl Applier {
     /// Takes in clips, no two of which are the same.
     pub(super) async fn clips(&mut self, told: &[&Clip]) -> Result<(), StoreError> {
         let sealed = with_seals(&mut self.tx, self.seal_key.as_ref(), told).await?;
         let told: Vec<&Clip> = told.iter().map(|clip| sealed.get(&clip.id).unwrap_or(clip)).collect();
-        let said = |taken: &Taken<'_>| taken.is_as_told && !sealed.contains_key(&taken.told.id);
         let known = self.known(&told).await?;
         let (mut taken, mut unchanged) = (Vec::new(), Vec::new());
         for clip in told {
             match known.get(&clip.id) {
                 None => taken.extend(self.unknown(clip)),
                 // It looks like a secret here: what others do with it is theirs, and what is done here stays here.
-                Some(known) if known.secret => {}
+                Some(known) if known.secret != 0 => {}
                 Some(known) => {
-                    let accepted = self.accepts(clip, known).await?;
-                    match merged(clip, known, accepted) {
+                    let state = known.state();
+                    let accepted = self.accepts(clip, known, &state).await?;
+                    match merged(clip, known, &state, accepted) {
                         Some(merged) => taken.push(merged),
                         None => {
-                            if is_as_told(clip, &known.state, accepted.is_complete) && !sealed.contains_key(&clip.id) {
-                                self.outcome.echoes.push(known.change);
+                            if is_as_told(clip, &state, accepted.is_complete) && !sealed.contains_key(&clip.id) {
+                                self.outcome.echoes.push(known.seq);
                             }
-                            unchanged.extend((!known.shredded).then_some(known.number));
+                            unchanged.extend((!known.shredded).then_some(known.no));
                         }
                     }
                 }
             }
         }
-        let before = next_changes(&mut self.tx, taken.len()).await?;
-        let (numbers, mut is_echo) = self.put_states(before, &taken).await?;
-        for (place, (clip, number)) in taken.iter().zip(&numbers).enumerate() {
-            is_echo[place] &= said(clip) && !clip.shred;
-            if clip.state.alias != clip.alias {
-                is_echo[place] &= self.put_alias(clip, *number).await?;
-            }
-        }
-        let echoes = (before + 1..).zip(is_echo).filter(|(_, is_echo)| *is_echo);
-        self.outcome.echoes.extend(echoes.map(|(change, _)| change));
+        // What met a seal is not what was told.
+        taken.iter_mut().for_each(|clip| clip.is_as_told &= !sealed.contains_key(&clip.told.id));
+        let numbers = self.put_states(&taken).await?;
         self.put_bodies(&taken, &numbers).await?;
         for (clip, number) in taken.iter().zip(&numbers) {
             if clip.shred {
                 self.outcome.purged = true;
-                self.outcome.change = Some(shred_one(&mut self.tx, *number, None).await?);
+                clear_content(&mut self.tx, *number).await?;
             }
             if clip.copied && self.outcome.latest_copy.is_none_or(|(_, latest)| latest < clip.state.copied) {
                 self.outcome.latest_copy = Some((*number, clip.state.copied));
@@ -174,35 +121,22 @@ impl Applier {
     }
 
     /// What is on record of these clips.
-    async fn known(&mut self, told: &[&Clip]) -> Result<HashMap<ClipId, Known>, StoreError> {
+    async fn known(&mut self, told: &[&Clip]) -> Result<HashMap<ClipId, StateRow>, StoreError> {
         let ids: Vec<String> = told.iter().map(|clip| HEXLOWER.encode(&clip.id.0)).collect();
-        let rows = states!(
+        let rows: Vec<StateRow> = sqlx::query_as(select_states(
             "FROM JSON_TABLE(?, '$[*]' COLUMNS (id CHAR(32) PATH '$')) w
              STRAIGHT_JOIN clips c FORCE INDEX (id) ON c.id = UNHEX(w.id)",
-            json(&ids)
-        )
+        ))
+        .bind(json(&ids))
         .fetch_all(&mut *self.tx)
         .await?;
-        let known = rows.into_iter().map(|row| {
-            let id = ClipId::from_slice(&row.id).ok_or(StoreError::Damaged(row.no))?;
-            let known = Known {
-                number: row.no,
-                change: row.seq,
-                state: row.state(),
-                shredded: row.shredded,
-                elsewhere: row.elsewhere,
-                secret: row.secret != 0,
-                swept: Stamp::from_bits(row.swept.unwrap_or(0)),
-            };
-            Ok((id, known))
-        });
-        known.collect()
+        rows.into_iter().map(|row| Ok((row.clip()?, row))).collect()
     }
 
     /// Whether the content that is told may take the place of what is here. Content that is here as a whole is what the
     /// id says. It gives way only to what travelled along and was checked, or to the very same content with other
     /// formats beside it: else a promise of content that never comes, or comes as something else, would destroy it.
-    async fn replaces_content(&mut self, told: &Clip, known: &Known) -> Result<bool, StoreError> {
+    async fn replaces_content(&mut self, told: &Clip, known: &StateRow) -> Result<bool, StoreError> {
         let Some(body) = &told.body else { return Ok(false) };
         if known.shredded || known.elsewhere {
             return Ok(true);
@@ -216,7 +150,7 @@ impl Applier {
             let is_its_own = sqlx::query_scalar!(
                 "SELECT EXISTS (SELECT 1 FROM formats f JOIN blobs b ON b.no = f.blob_no
                     WHERE f.clip_no = ? AND f.mime = ? AND b.hash = ? AND b.have = b.size) AS `is: bool`",
-                known.number,
+                known.no,
                 format.mime,
                 &format.hash[..]
             )
@@ -225,7 +159,7 @@ impl Applier {
             let lies_inline = match &format.data {
                 Some(data) => sqlx::query_scalar!(
                     "SELECT EXISTS (SELECT 1 FROM formats WHERE clip_no = ? AND mime = ? AND content = ?) AS `is: bool`",
-                    known.number,
+                    known.no,
                     format.mime,
                     &data[..]
                 )
@@ -241,14 +175,14 @@ impl Applier {
     }
 
     /// Which content is accepted of what is told of a known clip.
-    async fn accepts(&mut self, told: &Clip, known: &Known) -> Result<Accepted, StoreError> {
+    async fn accepts(&mut self, told: &Clip, known: &StateRow, state: &State) -> Result<Accepted, StoreError> {
         let replaces = self.replaces_content(told, known).await?;
-        let is_same_copy = (told.state.copied, told.state.origin) == (known.state.copied, known.state.origin);
+        let is_same_copy = (told.state.copied, told.state.origin) == (state.copied, state.origin);
         let Some(body) = told.body.as_ref().filter(|_| is_same_copy && replaces && !known.shredded) else {
             return Ok(Accepted { replaces, completes: false, is_complete: false });
         };
         // What a program keeps for itself may follow the rest of a copy.
-        let here = sqlx::query_scalar!("SELECT COUNT(*) FROM formats WHERE clip_no = ?", known.number)
+        let here = sqlx::query_scalar!("SELECT COUNT(*) FROM formats WHERE clip_no = ?", known.no)
             .fetch_one(&mut *self.tx)
             .await?;
         let told = body.formats.len() as i64;
@@ -263,67 +197,43 @@ impl Applier {
             return None;
         }
         let body = told.body.as_ref().filter(|_| live);
-        let alias = Register::default();
         let state = told.state.clone();
-        Some(Taken { told, number: None, state, alias, body, shred: false, copied: live, is_as_told: true })
+        Some(Taken { told, known: None, state, body, shred: false, copied: live, is_as_told: true })
     }
 
-    /// Puts down everything but aliases and bodies, as the changes that follow the number `before`. Gives the numbers of the
-    /// clips, and of which of them the state is on record as it was to be.
-    async fn put_states(&mut self, before: u64, taken: &[Taken<'_>]) -> Result<(Vec<u64>, Vec<bool>), StoreError> {
+    /// Puts down everything but bodies. Gives the numbers of the clips.
+    async fn put_states(&mut self, taken: &[Taken<'_>]) -> Result<Vec<u64>, StoreError> {
         if taken.is_empty() {
-            return Ok((Vec::new(), Vec::new()));
+            return Ok(Vec::new());
         }
-        self.outcome.change = Some(before + taken.len() as u64);
-        let mut rows = Vec::with_capacity(taken.len());
-        for clip in taken {
-            rows.push(self.state_row(clip).await?);
-        }
-        sqlx::query!(
-            "INSERT INTO clips (id, seq, kind, secret, size, shared, shredded, device, copied, restored, deleted, cleared,
-                purged, copies, recalls, recalled_at, title, title_stamp, mark, mark_stamp, fills, fills_stamp, pin,
-                pin_stamp, drawer, place, drawer_stamp)
-             SELECT UNHEX(w.id), ? + w.nth, w.kind, 0, 0, TRUE, w.shredded, w.device, w.copied, w.restored, w.deleted,
-                w.cleared, w.purged, w.copies, w.recalls, w.recalled_at, w.title, w.title_stamp, w.mark, w.mark_stamp,
-                w.fills, w.fills_stamp, UNHEX(w.pin), w.pin_stamp, w.drawer, UNHEX(w.place), w.drawer_stamp
-             FROM JSON_TABLE(?, '$[*]' COLUMNS (nth FOR ORDINALITY, id CHAR(32) PATH '$.id',
-                kind TINYINT UNSIGNED PATH '$.kind', shredded BOOLEAN PATH '$.shredded',
-                device INT UNSIGNED PATH '$.device', copied BIGINT UNSIGNED PATH '$.copied',
-                restored BIGINT UNSIGNED PATH '$.restored', deleted BIGINT UNSIGNED PATH '$.deleted',
-                cleared BIGINT UNSIGNED PATH '$.cleared', purged BIGINT UNSIGNED PATH '$.purged',
-                copies INT UNSIGNED PATH '$.copies', recalls INT UNSIGNED PATH '$.recalls',
-                recalled_at BIGINT UNSIGNED PATH '$.recalled_at', title VARCHAR(1000) PATH '$.title',
-                title_stamp BIGINT UNSIGNED PATH '$.title_stamp', mark TINYINT UNSIGNED PATH '$.mark',
-                mark_stamp BIGINT UNSIGNED PATH '$.mark_stamp', fills BOOLEAN PATH '$.fills',
-                fills_stamp BIGINT UNSIGNED PATH '$.fills_stamp', pin VARCHAR(510) PATH '$.pin',
-                pin_stamp BIGINT UNSIGNED PATH '$.pin_stamp', drawer INT UNSIGNED PATH '$.drawer',
-                place VARCHAR(510) PATH '$.place', drawer_stamp BIGINT UNSIGNED PATH '$.drawer_stamp')) w
-             ON DUPLICATE KEY UPDATE seq = VALUES(seq), shared = TRUE, device = VALUES(device), copied = VALUES(copied),
-                restored = VALUES(restored), deleted = VALUES(deleted), cleared = VALUES(cleared),
-                purged = VALUES(purged), copies = VALUES(copies), recalls = VALUES(recalls),
-                recalled_at = VALUES(recalled_at), title = VALUES(title), title_stamp = VALUES(title_stamp),
-                mark = VALUES(mark), mark_stamp = VALUES(mark_stamp), fills = VALUES(fills),
-                fills_stamp = VALUES(fills_stamp), pin = VALUES(pin), pin_stamp = VALUES(pin_stamp),
-                drawer = VALUES(drawer), place = VALUES(place), drawer_stamp = VALUES(drawer_stamp)",
-            before,
-            json(&rows)
-        )
-        .execute(&mut *self.tx)
-        .await?;
-        let put =
-            sqlx::query!("SELECT no, seq FROM clips WHERE seq > ? AND seq <= ?", before, before + taken.len() as u64)
-                .fetch_all(&mut *self.tx)
+        let states = taken.iter().map(|clip| NewState {
+            id: clip.told.id,
+            kind: clip.told.kind,
+            known: clip.known,
+            state: clip.state.clone(),
+        });
+        let put = registers::put(&mut self.tx, &mut self.numbers, states.collect(), true).await?;
+        self.outcome.change = Some(put.last);
+        let gets_alias = |clip: &Taken<'_>| {
+            let alias = &clip.state.alias.value;
+            alias.is_some() && clip.known.is_none_or(|known| known.columns.alias != *alias)
+        };
+        if taken.iter().any(gets_alias) {
+            let aliases = sqlx::query_scalar!("SELECT COUNT(*) FROM clips WHERE alias IS NOT NULL")
+                .fetch_one(&mut *self.tx)
                 .await?;
-        let mut numbers = vec![0; taken.len()];
-        for row in put {
-            numbers[(row.seq - before - 1) as usize] = row.no;
+            if aliases as u64 > MOST_ALIASES {
+                return Err(StoreError::TooMany("aliases", MOST_ALIASES));
+            }
         }
-        let mut is_as_it_was_to_be = vec![true; taken.len()];
-        if rows.iter().any(|row| row.drawer.is_some()) && self.leave_removed_drawers(&numbers).await? {
-            let lies = rows.iter().map(|row| row.drawer.is_none());
-            is_as_it_was_to_be = lies.collect();
+        let lies = |clip: &Taken<'_>| clip.state.drawer.value.is_some();
+        let left_drawer = taken.iter().any(lies) && self.leave_removed_drawers(&put.numbers).await?;
+        for (clip, (change, as_wanted)) in taken.iter().zip(put.changes.iter().zip(put.as_wanted)) {
+            if clip.is_as_told && as_wanted && !(left_drawer && lies(clip)) {
+                self.outcome.echoes.push(*change);
+            }
         }
-        Ok((numbers, is_as_it_was_to_be))
+        Ok(put.numbers)
     }
 
     /// What was put into a drawer before that was removed, and is told of afterwards, is only in the history again.
@@ -341,100 +251,6 @@ impl Applier {
         Ok(done.rows_affected() > 0)
     }
 
-    async fn state_row<'a>(&mut self, taken: &'a Taken<'_>) -> Result<StateRow<'a>, StoreError> {
-        let state = &taken.state;
-        let device = match self.devices.get(&state.origin) {
-            Some(number) => *number,
-            None => {
-                let number = number_of(&mut self.tx, state.origin).await?;
-                *self.devices.entry(state.origin).or_insert(number)
-            }
-        };
-        let drawer = match &state.drawer.value {
-            Some(lies) => Some((self.drawer_number(lies.drawer).await?, HEXLOWER.encode(lies.place.as_bytes()))),
-            None => None,
-        };
-        let (drawer, place) = drawer.unzip();
-        Ok(StateRow {
-            id: HEXLOWER.encode(&taken.told.id.0),
-            kind: taken.told.kind.code(),
-            shredded: !state.is_live(Stamp::NEVER),
-            device,
-            copied: state.copied.to_bits(),
-            restored: state.restored.to_bits(),
-            deleted: state.deleted.to_bits(),
-            cleared: set(state.cleared),
-            purged: set(state.purged),
-            copies: state.copies,
-            recalls: state.recalls,
-            recalled_at: (state.recalled_at.0 > 0).then_some(state.recalled_at.0),
-            title: state.title.value.as_deref(),
-            title_stamp: set(state.title.stamp),
-            mark: state.mark.value.map(Mark::code),
-            mark_stamp: set(state.mark.stamp),
-            fills: state.fills.value,
-            fills_stamp: set(state.fills.stamp),
-            pin: state.pin.value.as_ref().map(|pin| HEXLOWER.encode(pin.as_bytes())),
-            pin_stamp: set(state.pin.stamp),
-            drawer,
-            place,
-            drawer_stamp: set(state.drawer.stamp),
-        })
-    }
-
-    /// Puts down the alias of a clip. It stands for one clip: of two that were given it, the later has it. Tells whether it
-    /// is on record as it was to be.
-    async fn put_alias(&mut self, clip: &Taken<'_>, number: u64) -> Result<bool, StoreError> {
-        // Another clip of this batch may have taken it away since it was read.
-        let row =
-            sqlx::query!("SELECT alias, alias_stamp FROM clips WHERE no = ?", number).fetch_one(&mut *self.tx).await?;
-        let stamp = Stamp::from_bits(row.alias_stamp.unwrap_or(0));
-        let present = if stamp > clip.state.purged { Register::new(stamp, row.alias) } else { Register::default() };
-        let mut register = clip.state.alias.clone().max(present);
-        let other = match &register.value {
-            Some(alias) => {
-                sqlx::query!("SELECT no, id, alias_stamp FROM clips WHERE alias = ? AND no <> ?", alias, number)
-                    .fetch_optional(&mut *self.tx)
-                    .await?
-            }
-            None => None,
-        };
-        if register.value.is_some() && other.is_none() {
-            let aliases = sqlx::query_scalar!("SELECT COUNT(*) FROM clips WHERE alias IS NOT NULL")
-                .fetch_one(&mut *self.tx)
-                .await?;
-            if aliases as u64 >= MOST_ALIASES {
-                return Err(StoreError::TooMany("aliases", MOST_ALIASES));
-            }
-        }
-        if let Some(other) = other {
-            let stamp = Stamp::from_bits(other.alias_stamp.unwrap_or(0));
-            let other_id = ClipId::from_slice(&other.id).ok_or(StoreError::Damaged(other.no))?;
-            if loses_alias((register.stamp, clip.told.id), (stamp, other_id)) {
-                register = lost_alias(register.stamp, stamp);
-            } else {
-                let change = self.next_change().await?;
-                sqlx::query!(
-                    "UPDATE clips SET seq = ?, alias = NULL, alias_stamp = ? WHERE no = ?",
-                    change,
-                    lost_alias(stamp, register.stamp).stamp.to_bits(),
-                    other.no
-                )
-                .execute(&mut *self.tx)
-                .await?;
-            }
-        }
-        sqlx::query!(
-            "UPDATE clips SET alias = ?, alias_stamp = ? WHERE no = ?",
-            register.value,
-            set(register.stamp),
-            number
-        )
-        .execute(&mut *self.tx)
-        .await?;
-        Ok(register == clip.state.alias)
-    }
-
     /// Puts down what clips consist of, in the place of what they consisted of before.
     async fn put_bodies(&mut self, taken: &[Taken<'_>], numbers: &[u64]) -> Result<(), StoreError> {
         let with_body = || {
@@ -445,7 +261,7 @@ impl Applier {
         if bodies.is_empty() {
             return Ok(());
         }
-        let before: Vec<u64> = with_body().filter_map(|(clip, _, _)| clip.number).collect();
+        let before: Vec<u64> = with_body().filter_map(|(clip, _, _)| clip.known).map(|known| known.no).collect();
         let blobs = self.take_formats_away(&before).await?;
         sqlx::query!(
             "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (clip BIGINT UNSIGNED PATH '$.clip', size BIGINT UNSIGNED PATH '$.size',
@@ -584,28 +400,28 @@ impl Applier {
 }
 
 /// What a known clip becomes; nothing if nothing new is told.
-fn merged<'a>(told: &'a Clip, known: &Known, accepted: Accepted) -> Option<Taken<'a>> {
-    let state = known.state.clone().merge(told.state.clone());
-    let later = known.state.is_copied_before(&told.state);
+fn merged<'a>(told: &'a Clip, known: &'a StateRow, before: &State, accepted: Accepted) -> Option<Taken<'a>> {
+    let swept = known.swept();
+    let state = before.clone().merge(told.state.clone());
+    let later = before.is_copied_before(&told.state);
     // What this device let go of comes back with its content when it was copied or kept again. What comes back from
     // the bin may be a later copy, of which only the end was told.
     let latest = (told.state.copied, told.state.origin) == (state.copied, state.origin);
-    let is_back = state.is_live(known.swept) && !known.state.is_live(known.swept) && latest;
-    let is_needed = known.shredded && state.is_live(known.swept);
+    let is_back = state.is_live(swept) && !before.is_live(swept) && latest;
+    let is_needed = known.shredded && state.is_live(swept);
     let body = told
         .body
         .as_ref()
         .filter(|_| (later || is_back || is_needed || accepted.completes) && accepted.replaces && !state.is_purged());
-    if state == known.state && body.is_none() {
+    if state == *before && body.is_none() {
         return None;
     }
     Some(Taken {
         told,
-        number: Some(known.number),
-        alias: known.state.alias.clone(),
+        known: Some(known),
         body,
         shred: state.is_purged() && !known.shredded,
-        copied: later && state.is_live(known.swept),
+        copied: later && state.is_live(swept),
         is_as_told: is_as_told(told, &state, body.is_some() || accepted.is_complete),
         state,
     })

@@ -1,0 +1,541 @@
+//! A clip's state in the records: its columns, declared once, and the one place where states are read and written.
+//!
+//! Whoever changes what is known of a clip loads its [`State`], changes or merges it by the rules of `yadori-core`, and
+//! writes it back with [`put`], many at a time. The columns are declared by a macro, which makes the row, the lists of
+//! columns in the statements, and the list of stamps from one line each. A table of registers, keyed by clip and field,
+//! would need no columns at all, but some ten rows for each clip, and no index could tell what is pinned or gone. The
+//! statements are put together when the service runs, so that the compiler does not check them: the tests do, against the
+//! schema.
+
+use crate::devices::number_of;
+use crate::drawers;
+use crate::store::{StoreError, next_change, next_changes, numbers_as_json};
+use data_encoding::HEXLOWER;
+use serde::{Serialize, Serializer};
+use sqlx::{AssertSqlSafe, FromRow, MySql, Transaction};
+use std::collections::HashMap;
+use std::sync::LazyLock;
+use yadori_core::merge::{InDrawer, Register, State, loses_alias, lost_alias};
+use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Stamp};
+
+/// A column that holds a stamp: always there, or only if it was ever given.
+trait StampColumn {
+    fn change(&mut self, change: &mut dyn FnMut(&mut u64));
+}
+
+impl StampColumn for u64 {
+    fn change(&mut self, change: &mut dyn FnMut(&mut Self)) {
+        change(self);
+    }
+}
+
+impl StampColumn for Option<u64> {
+    fn change(&mut self, change: &mut dyn FnMut(&mut u64)) {
+        self.iter_mut().for_each(change);
+    }
+}
+
+macro_rules! columns {
+    (stamps { $($stamp:ident: $stamp_type:ty,)* } values { $($(#[$attribute:meta])* $value:ident: $type:ty = $sql:literal,)* }) => {
+        /// The columns of `clips` that hold a clip's state, as the database has them. Bytes go there as hexadecimal digits.
+        #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, FromRow)]
+        pub(crate) struct Columns {
+            $(pub $stamp: $stamp_type,)*
+            $($(#[$attribute])* pub $value: $type,)*
+        }
+
+        /// The columns of `clips` that hold stamps.
+        pub const STAMPS_OF_CLIPS: &[&str] = &[$(stringify!($stamp)),*];
+
+        /// All columns, and their types as JSON is read.
+        const COLUMNS: &[(&str, &str)] =
+            &[$((stringify!($stamp), "BIGINT UNSIGNED"),)* $((stringify!($value), $sql)),*];
+
+        impl Columns {
+            /// Changes every stamp that was ever given.
+            pub fn change_stamps(&mut self, mut change: impl FnMut(&mut u64)) {
+                $(StampColumn::change(&mut self.$stamp, &mut change);)*
+            }
+        }
+    };
+}
+
+columns! {
+    stamps {
+        copied: u64,
+        restored: u64,
+        deleted: u64,
+        cleared: Option<u64>,
+        swept: Option<u64>,
+        purged: Option<u64>,
+        title_stamp: Option<u64>,
+        mark_stamp: Option<u64>,
+        alias_stamp: Option<u64>,
+        fills_stamp: Option<u64>,
+        pin_stamp: Option<u64>,
+        drawer_stamp: Option<u64>,
+    }
+    values {
+        device: u32 = "INT UNSIGNED",
+        copies: u32 = "INT UNSIGNED",
+        recalls: u32 = "INT UNSIGNED",
+        recalled_at: Option<u64> = "BIGINT UNSIGNED",
+        title: Option<String> = "VARCHAR(1000)",
+        mark: Option<u8> = "TINYINT UNSIGNED",
+        alias: Option<String> = "VARCHAR(64)",
+        fills: bool = "BOOLEAN",
+        #[serde(serialize_with = "hexadecimal")]
+        pin: Option<Vec<u8>> = "VARCHAR(510)",
+        drawer: Option<u32> = "INT UNSIGNED",
+        #[serde(serialize_with = "hexadecimal")]
+        place: Option<Vec<u8>> = "VARCHAR(510)",
+    }
+}
+
+/// Columns of bytes.
+const BYTES: [&str; 2] = ["pin", "place"];
+
+fn hexadecimal<S: Serializer>(bytes: &Option<Vec<u8>>, serializer: S) -> Result<S::Ok, S::Error> {
+    bytes.as_ref().map(|bytes| HEXLOWER.encode(bytes)).serialize(serializer)
+}
+
+fn bits(stamp: Stamp) -> Option<u64> {
+    (stamp != Stamp::NEVER).then(|| stamp.to_bits())
+}
+
+fn stamp(bits: Option<u64>) -> Stamp {
+    Stamp::from_bits(bits.unwrap_or(0))
+}
+
+fn rank(bytes: Option<&Vec<u8>>) -> Option<Rank> {
+    bytes.and_then(|bytes| Rank::from_slice(bytes))
+}
+
+impl Columns {
+    /// A state as columns. `device` and `drawer` are the numbers of what the state names by ids; `swept` is this device's
+    /// own stamp, which is no part of the state.
+    fn of(state: &State, device: u32, drawer: Option<u32>, swept: Stamp) -> Self {
+        Self {
+            copied: state.copied.to_bits(),
+            restored: state.restored.to_bits(),
+            deleted: state.deleted.to_bits(),
+            cleared: bits(state.cleared),
+            swept: bits(swept),
+            purged: bits(state.purged),
+            title_stamp: bits(state.title.stamp),
+            mark_stamp: bits(state.mark.stamp),
+            alias_stamp: bits(state.alias.stamp),
+            fills_stamp: bits(state.fills.stamp),
+            pin_stamp: bits(state.pin.stamp),
+            drawer_stamp: bits(state.drawer.stamp),
+            device,
+            copies: state.copies,
+            recalls: state.recalls,
+            recalled_at: (state.recalled_at.0 > 0).then_some(state.recalled_at.0),
+            title: state.title.value.clone(),
+            mark: state.mark.value.map(Mark::code),
+            alias: state.alias.value.clone(),
+            fills: state.fills.value,
+            pin: state.pin.value.as_ref().map(|pin| pin.as_bytes().to_vec()),
+            drawer,
+            place: state.drawer.value.as_ref().map(|lies| lies.place.as_bytes().to_vec()),
+        }
+    }
+
+    /// The state that these columns hold; the device and the drawer are known by these ids.
+    fn state(&self, origin: DeviceId, drawer: Option<[u8; 16]>) -> State {
+        // A title that came with the copy has no stamp of its own; it is as old as the clip.
+        let title_stamp = match (self.title_stamp, &self.title) {
+            (None, Some(_)) => Some(1),
+            (stamp, _) => stamp,
+        };
+        let lies = drawer.zip(rank(self.place.as_ref())).map(|(drawer, place)| InDrawer { drawer, place });
+        let state = State {
+            copied: Stamp::from_bits(self.copied),
+            origin,
+            restored: Stamp::from_bits(self.restored),
+            deleted: Stamp::from_bits(self.deleted),
+            cleared: stamp(self.cleared),
+            purged: stamp(self.purged),
+            copies: self.copies,
+            recalls: self.recalls,
+            recalled_at: MillisSinceEpoch(self.recalled_at.unwrap_or(0)),
+            title: Register::new(stamp(title_stamp), self.title.clone()),
+            mark: Register::new(stamp(self.mark_stamp), self.mark.and_then(Mark::from_code)),
+            alias: Register::new(stamp(self.alias_stamp), self.alias.clone()),
+            fills: Register::new(stamp(self.fills_stamp), self.fills),
+            pin: Register::new(stamp(self.pin_stamp), rank(self.pin.as_ref())),
+            drawer: Register::new(stamp(self.drawer_stamp), lies),
+        };
+        state.settled()
+    }
+}
+
+/// A clip as far as its state is concerned.
+#[derive(Clone, Debug, FromRow)]
+pub(crate) struct StateRow {
+    pub no: u64,
+    pub id: Vec<u8>,
+    pub seq: u64,
+    pub kind: u8,
+    pub secret: u8,
+    pub shared: bool,
+    pub shredded: bool,
+    pub elsewhere: bool,
+    origin: Option<Vec<u8>>,
+    drawer_id: Option<Vec<u8>>,
+    #[sqlx(flatten)]
+    pub columns: Columns,
+}
+
+impl StateRow {
+    pub fn state(&self) -> State {
+        let origin = self.origin.as_ref().and_then(|id| DeviceId::from_slice(id)).unwrap_or_default();
+        let drawer = self.drawer_id.as_ref().and_then(|id| <[u8; 16]>::try_from(id.as_slice()).ok());
+        self.columns.state(origin, drawer)
+    }
+
+    pub fn swept(&self) -> Stamp {
+        stamp(self.columns.swept)
+    }
+
+    pub fn clip(&self) -> Result<ClipId, StoreError> {
+        ClipId::from_slice(&self.id).ok_or(StoreError::Damaged(self.no))
+    }
+
+    pub fn kind(&self) -> Result<Kind, StoreError> {
+        Kind::from_code(self.kind).ok_or(StoreError::Damaged(self.no))
+    }
+}
+
+fn listed(column: impl FnMut(&(&str, &str)) -> String) -> String {
+    COLUMNS.iter().map(column).collect::<Vec<_>>().join(", ")
+}
+
+/// Selects [`StateRow`]s of clips, which `rest` calls `c`.
+pub(crate) fn select_states(rest: &str) -> AssertSqlSafe<String> {
+    static SELECT: LazyLock<String> = LazyLock::new(|| {
+        format!(
+            "SELECT c.no, c.id, c.seq, c.kind, c.secret, c.shared, c.shredded, c.elsewhere,
+                (SELECT d.id FROM devices d WHERE d.no = c.device) AS origin,
+                (SELECT w.id FROM drawers w WHERE w.no = c.drawer) AS drawer_id, {}",
+            listed(|(name, _)| format!("c.{name}"))
+        )
+    });
+    AssertSqlSafe(format!("{} {rest}", *SELECT))
+}
+
+/// The states of the clips with these numbers, in any order.
+pub(crate) async fn states_of(
+    tx: &mut Transaction<'static, MySql>,
+    numbers: &[u64],
+) -> Result<HashMap<u64, StateRow>, StoreError> {
+    let rows: Vec<StateRow> = sqlx::query_as(select_states(
+        "FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
+         STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no",
+    ))
+    .bind(numbers_as_json(numbers))
+    .fetch_all(&mut **tx)
+    .await?;
+    Ok(rows.into_iter().map(|row| (row.no, row)).collect())
+}
+
+/// A state that a clip is to have.
+pub(crate) struct NewState<'a> {
+    /// The clip.
+    pub id: ClipId,
+    /// What it is.
+    pub kind: Kind,
+    /// What is on record of it; none if it was never here.
+    pub known: Option<&'a StateRow>,
+    /// The state.
+    pub state: State,
+}
+
+impl<'a> NewState<'a> {
+    /// Another state of a clip that is on record.
+    pub fn of_known(known: &'a StateRow, state: State) -> Result<Self, StoreError> {
+        Ok(Self { id: known.clip()?, kind: known.kind()?, known: Some(known), state })
+    }
+}
+
+/// What came of putting states on record.
+#[derive(Debug, Default)]
+pub(crate) struct PutStates {
+    /// The numbers of the clips.
+    pub numbers: Vec<u64>,
+    /// The number of the change of each.
+    pub changes: Vec<u64>,
+    /// Whether each has the state that it was to have. It has not if it lost its alias.
+    pub as_wanted: Vec<bool>,
+    /// The number of the latest change, which may be that of another clip.
+    pub last: u64,
+}
+
+/// The numbers of devices and drawers, by their ids.
+#[derive(Debug, Default)]
+pub(crate) struct Numbers {
+    devices: HashMap<DeviceId, u32>,
+    drawers: HashMap<[u8; 16], u32>,
+}
+
+impl Numbers {
+    async fn device(&mut self, tx: &mut Transaction<'static, MySql>, id: DeviceId) -> Result<u32, StoreError> {
+        if let Some(number) = self.devices.get(&id) {
+            return Ok(*number);
+        }
+        let number = number_of(tx, id).await?;
+        self.devices.insert(id, number);
+        Ok(number)
+    }
+
+    async fn drawer(&mut self, tx: &mut Transaction<'static, MySql>, id: [u8; 16]) -> Result<u32, StoreError> {
+        if let Some(number) = self.drawers.get(&id) {
+            return Ok(*number);
+        }
+        let number = drawers::number_of(tx, id).await?;
+        self.drawers.insert(id, number);
+        Ok(number)
+    }
+
+    /// The columns of a state.
+    async fn columns(
+        &mut self,
+        tx: &mut Transaction<'static, MySql>,
+        new: &NewState<'_>,
+    ) -> Result<Columns, StoreError> {
+        let (state, known) = (&new.state, new.known);
+        let device = match known {
+            Some(known) if known.origin.as_deref() == Some(&state.origin.0[..]) => known.columns.device,
+            _ => self.device(tx, state.origin).await?,
+        };
+        let drawer = match (&state.drawer.value, known) {
+            (None, _) => None,
+            (Some(lies), Some(known)) if known.drawer_id.as_deref() == Some(&lies.drawer[..]) => known.columns.drawer,
+            (Some(lies), _) => Some(self.drawer(tx, lies.drawer).await?),
+        };
+        Ok(Columns::of(state, device, drawer, known.map_or(Stamp::NEVER, StateRow::swept)))
+    }
+}
+
+#[derive(Serialize)]
+struct PutRow {
+    id: String,
+    kind: u8,
+    shredded: bool,
+    #[serde(flatten)]
+    columns: Columns,
+}
+
+/// Puts states on record, each as a change of its own; no two are of the same clip. Clips that were never here come to
+/// be, without content. With `shared`, other devices know them from now on. Where the law of aliases ([`loses_alias`])
+/// takes one from another clip, that clip changes too.
+pub(crate) async fn put(
+    tx: &mut Transaction<'static, MySql>,
+    numbers: &mut Numbers,
+    states: Vec<NewState<'_>>,
+    shared: bool,
+) -> Result<PutStates, StoreError> {
+    if states.is_empty() {
+        return Ok(PutStates::default());
+    }
+    let before = next_changes(tx, states.len()).await?;
+    put_after(tx, numbers, before, states, shared).await
+}
+
+/// The same, as the changes after the number `before`, which were taken already.
+pub(crate) async fn put_after(
+    tx: &mut Transaction<'static, MySql>,
+    numbers: &mut Numbers,
+    before: u64,
+    mut states: Vec<NewState<'_>>,
+    shared: bool,
+) -> Result<PutStates, StoreError> {
+    let wanted: Vec<Register<Option<String>>> = states.iter().map(|new| new.state.alias.clone()).collect();
+    let losers = settle_aliases(tx, &mut states).await?;
+    let as_wanted = states.iter().zip(&wanted).map(|(new, wanted)| new.state.alias == *wanted).collect();
+    let mut rows = Vec::with_capacity(states.len());
+    for new in &states {
+        let columns = numbers.columns(tx, new).await?;
+        let shredded = !new.state.is_live(Stamp::NEVER);
+        rows.push(PutRow { id: HEXLOWER.encode(&new.id.0), kind: new.kind.code(), shredded, columns });
+    }
+    put_rows(tx, before, shared, &rows).await?;
+    let mut put = PutStates { as_wanted, last: before + states.len() as u64, ..PutStates::default() };
+    put.changes = (before + 1..=put.last).collect();
+    put.numbers = states.iter().map(|new| new.known.map_or(0, |known| known.no)).collect();
+    if put.numbers.contains(&0) {
+        let rows = sqlx::query!("SELECT no, seq FROM clips WHERE seq > ? AND seq <= ?", before, put.last)
+            .fetch_all(&mut **tx)
+            .await?;
+        for row in rows {
+            put.numbers[(row.seq - before - 1) as usize] = row.no;
+        }
+    }
+    for (loser, register) in losers {
+        put.last = next_change(tx).await?;
+        let stamp = register.stamp.to_bits();
+        sqlx::query!("UPDATE clips SET seq = ?, alias_stamp = ? WHERE no = ?", put.last, stamp, loser)
+            .execute(&mut **tx)
+            .await?;
+    }
+    Ok(put)
+}
+
+/// Puts the columns of known clips on record as they are here. Gives the number of the latest change.
+pub(crate) async fn put_columns(tx: &mut Transaction<'static, MySql>, clips: &[StateRow]) -> Result<u64, StoreError> {
+    let before = next_changes(tx, clips.len()).await?;
+    let rows = clips.iter().map(|row| PutRow {
+        id: HEXLOWER.encode(&row.id),
+        kind: row.kind,
+        shredded: row.shredded,
+        columns: row.columns.clone(),
+    });
+    put_rows(tx, before, false, &rows.collect::<Vec<_>>()).await?;
+    Ok(before + clips.len() as u64)
+}
+
+async fn put_rows(
+    tx: &mut Transaction<'static, MySql>,
+    before: u64,
+    shared: bool,
+    rows: &[PutRow],
+) -> Result<(), StoreError> {
+    sqlx::query(AssertSqlSafe(PUT.as_str()))
+        .bind(before)
+        .bind(shared)
+        .bind(serde_json::to_string(rows).unwrap_or_else(|_| "[]".into()))
+        .execute(&mut **tx)
+        .await?;
+    Ok(())
+}
+
+/// Puts down rows: those of new clips are inserted, and those of known ones changed.
+static PUT: LazyLock<String> = LazyLock::new(|| {
+    let read = |name: &str| if BYTES.contains(&name) { format!("UNHEX(w.{name})") } else { format!("w.{name}") };
+    format!(
+        "INSERT INTO clips (id, seq, kind, secret, size, shared, shredded, {names})
+         SELECT UNHEX(w.id), ? + w.nth, w.kind, 0, 0, ?, w.shredded, {values}
+         FROM JSON_TABLE(?, '$[*]' COLUMNS (nth FOR ORDINALITY, id CHAR(32) PATH '$.id',
+            kind TINYINT UNSIGNED PATH '$.kind', shredded BOOLEAN PATH '$.shredded', {paths})) w
+         ON DUPLICATE KEY UPDATE seq = VALUES(seq), shared = clips.shared OR VALUES(shared), {updates}",
+        names = listed(|(name, _)| (*name).to_owned()),
+        values = listed(|(name, _)| read(name)),
+        paths = listed(|(name, sql)| format!("{name} {sql} PATH '$.{name}'")),
+        updates = listed(|(name, _)| format!("{name} = VALUES({name})")),
+    )
+});
+
+/// An alias stands for one clip: of two that were given it, the later has it. Gives the clips beside these that lose
+/// theirs. No alias that changes stands in the way of those that come in its place any more.
+///
+/// The clips are taken in their order, so that a batch comes to the same as its parts.
+async fn settle_aliases(
+    tx: &mut Transaction<'static, MySql>,
+    states: &mut [NewState<'_>],
+) -> Result<Vec<(u64, Register<Option<String>>)>, StoreError> {
+    let had = |new: &NewState<'_>| new.known.and_then(|known| known.columns.alias.clone());
+    if states.iter().all(|new| new.state.alias.value == had(new)) {
+        return Ok(Vec::new());
+    }
+    // What each has at the moment: those that were not taken yet have what is on record.
+    let mut present: Vec<Register<Option<String>>> =
+        states.iter().map(|new| new.known.map(|known| known.state().alias).unwrap_or_default()).collect();
+    let (mut losers, mut free): (Vec<_>, Vec<u64>) = Default::default();
+    for place in 0..states.len() {
+        let id = states[place].id;
+        let lost = std::mem::take(&mut present[place]);
+        let mut register = states[place].state.alias.clone();
+        if lost.stamp > states[place].state.purged {
+            register = register.max(lost);
+        }
+        if let Some(alias) = register.value.clone() {
+            let own = register.stamp;
+            if let Some(rival) = present.iter().position(|other| other.value.as_ref() == Some(&alias)) {
+                let other = (present[rival].stamp, states[rival].id);
+                if loses_alias((own, id), other) {
+                    register = lost_alias(own, other.0);
+                } else {
+                    present[rival] = lost_alias(other.0, own);
+                }
+            } else if let Some((number, other)) = holder_of(tx, &alias, states, &losers).await? {
+                if loses_alias((own, id), other) {
+                    register = lost_alias(own, other.0);
+                } else {
+                    losers.push((number, lost_alias(other.0, own)));
+                    free.push(number);
+                }
+            }
+        }
+        present[place] = register;
+    }
+    for (new, register) in states.iter_mut().zip(present) {
+        new.state.alias = register;
+    }
+    let changed = states.iter().filter(|new| had(new).is_some() && had(new) != new.state.alias.value);
+    free.extend(changed.filter_map(|new| new.known).map(|known| known.no));
+    if !free.is_empty() {
+        sqlx::query!(
+            "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
+             STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no SET c.alias = NULL",
+            numbers_as_json(&free)
+        )
+        .execute(&mut **tx)
+        .await?;
+    }
+    Ok(losers)
+}
+
+/// The clip that has an alias on record, and is neither among these nor has lost it: its number, when it was given it, and
+/// its id.
+async fn holder_of(
+    tx: &mut Transaction<'static, MySql>,
+    alias: &str,
+    states: &[NewState<'_>],
+    losers: &[(u64, Register<Option<String>>)],
+) -> Result<Option<(u64, (Stamp, ClipId))>, StoreError> {
+    let holder =
+        sqlx::query!("SELECT no, id, alias_stamp FROM clips WHERE alias = ?", alias).fetch_optional(&mut **tx).await?;
+    let Some(holder) = holder else { return Ok(None) };
+    let id = ClipId::from_slice(&holder.id).ok_or(StoreError::Damaged(holder.no))?;
+    let is_free = states.iter().any(|new| new.id == id) || losers.iter().any(|(loser, _)| *loser == holder.no);
+    Ok((!is_free).then(|| (holder.no, (stamp(holder.alias_stamp), id))))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_state_comes_back_from_its_columns() {
+        let register = |number| Stamp::from_bits(number);
+        let state = State {
+            copied: register(40),
+            origin: DeviceId([3; 16]),
+            restored: register(41),
+            deleted: register(42),
+            cleared: register(43),
+            purged: register(1),
+            copies: 4,
+            recalls: 5,
+            recalled_at: MillisSinceEpoch(6),
+            title: Register::new(register(44), Some("Lamp 7".into())),
+            mark: Register::new(register(45), Some(Mark::ALL[1])),
+            alias: Register::new(register(46), Some("lamp".into())),
+            fills: Register::new(register(47), true),
+            pin: Register::new(register(48), Rank::from_slice(b"bm")),
+            drawer: Register::new(
+                register(49),
+                Some(InDrawer { drawer: [7; 16], place: Rank::from_slice(b"cm").unwrap() }),
+            ),
+        };
+        let mut columns = Columns::of(&state, 9, Some(8), register(50));
+        assert_eq!(columns.state(state.origin, Some([7; 16])), state);
+        let mut stamps = Vec::new();
+        columns.change_stamps(|stamp| stamps.push(*stamp));
+        assert_eq!(stamps.len(), STAMPS_OF_CLIPS.len());
+        // What lies in no drawer, and has no title stamp, as very old clips.
+        columns.title_stamp = None;
+        assert_eq!(columns.state(state.origin, None).title.value, None, "it is older than what was forgotten for good");
+    }
+}
