@@ -1,26 +1,8 @@
 //! What a person keeps: pins, drawers, and the particulars they give a clip.
 
-use crate::Clip;
+use crate::{Clip, ColourChange};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-
-/// A colour mark, by its name.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Colour {
-    /// A warm yellow.
-    Amber,
-    /// A dull red.
-    Brick,
-    /// A leaf green.
-    Fern,
-    /// A blue green.
-    Lagoon,
-    /// A reddish purple.
-    Plum,
-    /// A bluish grey.
-    Slate,
-}
 
 /// Clips to pin.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
@@ -54,9 +36,9 @@ pub struct Particulars {
     /// The title, at most 1,000 characters; an empty one removes it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
-    /// The colour mark: `amber`, `brick`, `fern`, `lagoon`, `plum` or `slate`; an empty one removes it.
+    /// The colour mark; `none` removes it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub mark: Option<String>,
+    pub mark: Option<ColourChange>,
     /// The alias, with or without its colon; an empty one removes it. A clip that gets an alias and is not kept
     /// is pinned.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -12,6 +12,7 @@ mod moving;
 mod problem;
 mod rules;
 mod tray;
+mod words;
 
 pub use changing::*;
 pub use devices::*;
@@ -22,6 +23,7 @@ pub use moving::*;
 pub use problem::*;
 pub use rules::*;
 pub use tray::*;
+pub use words::*;
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
@@ -120,8 +122,8 @@ pub struct Clip {
     pub alias: Option<String>,
     /// Where the preview meets the query.
     pub marks: Vec<Mark>,
-    /// What secret it looks like, if it does: `private-key`, `token`, `card-number` or `password`.
-    pub sensitive: Option<String>,
+    /// The secret that it looks like, if it does.
+    pub sensitive: Option<Secret>,
     /// When it was last copied.
     #[schema(value_type = String, format = DateTime)]
     pub copied_at: Timestamp,
@@ -247,7 +249,7 @@ pub struct AddQuery {
     pub drawer: Option<String>,
     /// Mark it with this colour.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub mark: Option<String>,
+    pub mark: Option<Colour>,
     /// Give it this alias; it is pinned then, unless it comes into a drawer.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub alias: Option<String>,
@@ -357,8 +359,8 @@ pub struct Capture {
     /// Until when it is paused, if that is known.
     #[schema(value_type = Option<String>, format = DateTime)]
     pub until: Option<Timestamp>,
-    /// The clipboard: `x11`, `wayland`, `simulated` or `none`.
-    pub clipboard: String,
+    /// The clipboard.
+    pub clipboard: ClipboardKind,
     /// Why it is off.
     pub reason: Option<String>,
     /// What a person should know of it: what cannot be captured, and who else wants the clipboard.
@@ -370,9 +372,8 @@ pub struct Capture {
 /// Copies that made no clip, for one reason.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Refused {
-    /// The reason in one word: `paused`, `off`, `kind`, `application`, `pattern`, `repeat`, `secret`, `echo`, `blank`, `no-useful-format`, `too-large`,
-    /// `invalid-text`, `broken-image` or `undelivered`.
-    pub reason: String,
+    /// The reason.
+    pub reason: RefusalReason,
     /// The reason of the latest, as a sentence.
     pub message: String,
     /// How many, since the service started.

@@ -1,6 +1,6 @@
 //! What is captured, and how long it stays.
 
-use crate::{Clip, Kind};
+use crate::{Clip, Kind, Secret};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -164,8 +164,8 @@ pub struct RulesVerdict {
     pub reason: String,
     /// What it would be.
     pub kind: Option<Kind>,
-    /// What secret it looks like.
-    pub sensitive: Option<String>,
+    /// The secret that it looks like.
+    pub sensitive: Option<Secret>,
 }
 
 /// Put the rules back.

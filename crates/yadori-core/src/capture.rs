@@ -83,25 +83,46 @@ pub enum Refusal {
     Undelivered(String),
 }
 
+/// Why copies made no clip, for counting: [`Refusal`] without its particulars.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[expect(missing_docs, reason = "they are those of `Refusal`")]
+pub enum RefusalKind {
+    Paused,
+    Secret,
+    Echo,
+    Off,
+    Kind,
+    Application,
+    Pattern,
+    Repeat,
+    AnotherId,
+    Blank,
+    NoUsefulFormat,
+    TooLarge,
+    InvalidText,
+    BrokenImage,
+    Undelivered,
+}
+
 impl Refusal {
-    /// A stable word for the reason, for counting.
-    pub fn code(&self) -> &'static str {
+    /// Which kind of reason it is.
+    pub fn kind(&self) -> RefusalKind {
         match self {
-            Self::Paused => "paused",
-            Self::Secret => "secret",
-            Self::Echo => "echo",
-            Self::Off => "off",
-            Self::Kind(_) => "kind",
-            Self::Application(_) => "application",
-            Self::Pattern(_) => "pattern",
-            Self::Repeat => "repeat",
-            Self::AnotherId => "another-id",
-            Self::Blank => "blank",
-            Self::NoUsefulFormat => "no-useful-format",
-            Self::TooLarge { .. } => "too-large",
-            Self::InvalidText => "invalid-text",
-            Self::BrokenImage(_) => "broken-image",
-            Self::Undelivered(_) => "undelivered",
+            Self::Paused => RefusalKind::Paused,
+            Self::Secret => RefusalKind::Secret,
+            Self::Echo => RefusalKind::Echo,
+            Self::Off => RefusalKind::Off,
+            Self::Kind(_) => RefusalKind::Kind,
+            Self::Application(_) => RefusalKind::Application,
+            Self::Pattern(_) => RefusalKind::Pattern,
+            Self::Repeat => RefusalKind::Repeat,
+            Self::AnotherId => RefusalKind::AnotherId,
+            Self::Blank => RefusalKind::Blank,
+            Self::NoUsefulFormat => RefusalKind::NoUsefulFormat,
+            Self::TooLarge { .. } => RefusalKind::TooLarge,
+            Self::InvalidText => RefusalKind::InvalidText,
+            Self::BrokenImage(_) => RefusalKind::BrokenImage,
+            Self::Undelivered(_) => RefusalKind::Undelivered,
         }
     }
 }

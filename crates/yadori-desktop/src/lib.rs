@@ -46,8 +46,8 @@ pub enum Event {
     },
     /// There is a connection to a desktop: for the first time, or again.
     Connected {
-        /// What the clipboard is called: `x11`, `wayland` or `simulated`.
-        clipboard: &'static str,
+        /// Which clipboard it is.
+        clipboard: ClipboardKind,
         /// What a person should know of it.
         notes: Vec<String>,
     },
@@ -68,6 +68,19 @@ pub struct Copied {
     /// What was copied.
     pub copy: Copy,
     _waiting: Option<OwnedSemaphorePermit>,
+}
+
+/// Which clipboard a backend is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ClipboardKind {
+    /// That of an X server.
+    X11,
+    /// That of a Wayland compositor.
+    Wayland,
+    /// One in memory.
+    Simulated,
+    /// There is none.
+    None,
 }
 
 /// A clipboard onto which things can be put.

@@ -5,15 +5,21 @@
 
 use crate::commands::{self, Orders, ServiceEnded};
 use crate::contest::Verdict;
-use crate::{ConnectError, Desktop, Event, EventSender, Reading};
+use crate::{ClipboardKind, ConnectError, Desktop, Event, EventSender, Reading};
+use backon::{BackoffBuilder, ExponentialBuilder};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use tokio::runtime::Handle;
 use yadori_core::Format;
 use yadori_core::capture::{Copy, Refusal};
 
-const FIRST_PAUSE: Duration = Duration::from_millis(250);
 const LONGEST_PAUSE: Duration = Duration::from_secs(30);
+
+/// Pauses between tries to reach the desktop.
+const RETRY: ExponentialBuilder = ExponentialBuilder::new()
+    .with_min_delay(Duration::from_millis(250))
+    .with_max_delay(LONGEST_PAUSE)
+    .without_max_times();
 
 /// A connection that lasted so long was a good one.
 const GOOD: Duration = Duration::from_secs(10);
@@ -66,7 +72,7 @@ impl From<ServiceEnded> for End {
 /// One connection to a desktop.
 pub(crate) trait Session: Send {
     /// What the clipboard is called.
-    fn name(&self) -> &'static str;
+    fn kind(&self) -> ClipboardKind;
 
     /// What a person should know of it: what is not captured, and why.
     fn notes(&self) -> Vec<String> {
@@ -108,7 +114,7 @@ fn live(
     mut orders: Orders,
     surroundings: &SessionContext,
 ) -> Result<(), ServiceEnded> {
-    let mut pause = FIRST_PAUSE;
+    let mut pauses = RETRY.build();
     let mut held = None;
     let mut told = String::new();
     loop {
@@ -117,14 +123,14 @@ fn live(
                 let began = Instant::now();
                 match session.unusable() {
                     Some(why) => surroundings.tell(Event::Lost(why)),
-                    None => surroundings.tell(Event::Connected { clipboard: session.name(), notes: session.notes() }),
+                    None => surroundings.tell(Event::Connected { clipboard: session.kind(), notes: session.notes() }),
                 }
                 told.clear();
                 match session.work(&mut orders, &mut held) {
                     End::Service => return Ok(()),
                     End::Desktop(reason) => {
                         if began.elapsed() > GOOD {
-                            pause = FIRST_PAUSE;
+                            pauses = RETRY.build();
                         }
                         reason
                     }
@@ -137,8 +143,7 @@ fn live(
             surroundings.tell(Event::Lost(reason.clone()));
             told = reason;
         }
-        orders.refuse_for(pause)?;
-        pause = (pause * 2).min(LONGEST_PAUSE);
+        orders.refuse_for(pauses.next().unwrap_or(LONGEST_PAUSE))?;
         next = open(surroundings);
     }
 }

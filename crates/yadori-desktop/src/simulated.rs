@@ -3,7 +3,7 @@
 //! It has one owner at a time, as a real one has: a program, or the service. The other side of it, the
 //! programs that copy and paste, is [`Simulated`].
 
-use crate::{Clipboard, Desktop, Event, EventSender, OfferError, PasteError, Reading};
+use crate::{Clipboard, ClipboardKind, Desktop, Event, EventSender, OfferError, PasteError, Reading};
 use bytes::Bytes;
 use parking_lot::Mutex;
 use std::sync::Arc;
@@ -47,7 +47,7 @@ pub struct ProgramCopy {
 /// A simulated desktop, and the programs' side of it.
 pub fn connect(reading: Arc<Reading>) -> (Desktop, Simulated) {
     let (teller, events) = EventSender::new();
-    teller.tell_at_once(Event::Connected { clipboard: "simulated", notes: Vec::new() });
+    teller.tell_at_once(Event::Connected { clipboard: ClipboardKind::Simulated, notes: Vec::new() });
     let programs = Simulated { state: Arc::default(), reading: reading.clone(), teller };
     let desktop = Desktop { clipboard: Arc::new(programs.clone()), events, reading };
     (desktop, programs)

@@ -17,7 +17,7 @@ mod windows;
 use crate::commands::{self, DesktopCommand, Orders, timespec};
 use crate::contest::{Contest, Verdict};
 use crate::session::{self, End, Session, SessionContext};
-use crate::{ConnectError, Desktop, Event, OfferError, PasteError, Reading, SETTLING};
+use crate::{ClipboardKind, ConnectError, Desktop, Event, OfferError, PasteError, Reading, SETTLING};
 use protocol::{Device, DeviceEvent, Manager, Offer, SourceEvent};
 use reading::{CopyReading, Progress};
 use rustix::event::{PollFd, PollFlags};
@@ -210,8 +210,8 @@ enum Sync {
 }
 
 impl Session for Wayland {
-    fn name(&self) -> &'static str {
-        "wayland"
+    fn kind(&self) -> ClipboardKind {
+        ClipboardKind::Wayland
     }
 
     fn unusable(&self) -> Option<String> {
@@ -573,7 +573,9 @@ impl Dispatch<WlRegistry, ()> for State {
                     let had = state.manager.is_some();
                     state.found(name, &interface, version);
                     if !had && state.manager.is_some() {
-                        state.surroundings.tell(Event::Connected { clipboard: "wayland", notes: Vec::new() });
+                        state
+                            .surroundings
+                            .tell(Event::Connected { clipboard: ClipboardKind::Wayland, notes: Vec::new() });
                     }
                 }
             }

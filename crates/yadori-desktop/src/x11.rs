@@ -26,7 +26,7 @@ mod transfer;
 use crate::commands::{DesktopCommand, Orders, timespec};
 use crate::contest::Contest;
 use crate::session::{self, End, Session, SessionContext};
-use crate::{ConnectError, Desktop, Event, PasteError, Reading, SETTLING};
+use crate::{ClipboardKind, ConnectError, Desktop, Event, PasteError, Reading, SETTLING};
 use atoms::Atoms;
 
 use place::TransferContext;
@@ -173,8 +173,8 @@ impl<E: Into<ReplyOrIdError>> From<E> for End {
 }
 
 impl Session for X11 {
-    fn name(&self) -> &'static str {
-        "x11"
+    fn kind(&self) -> ClipboardKind {
+        ClipboardKind::X11
     }
 
     fn notes(&self) -> Vec<String> {
@@ -396,7 +396,7 @@ impl X11 {
     fn note_manager(&mut self, another: bool) {
         if self.another_manages != another {
             self.another_manages = another;
-            self.surroundings.tell(Event::Connected { clipboard: self.name(), notes: self.notes() });
+            self.surroundings.tell(Event::Connected { clipboard: self.kind(), notes: self.notes() });
         }
     }
 

@@ -489,6 +489,7 @@ fn sleeps(pid: u32) -> u64 {
 }
 
 /// What depends on how many clips there are.
+#[expect(clippy::too_many_lines, reason = "one measurement after another")]
 fn sizes(report: &mut Report, runtime: &tokio::runtime::Runtime, sizes: &[u64]) {
     for &clips in sizes {
         let home = Home::new();

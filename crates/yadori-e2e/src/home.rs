@@ -118,7 +118,7 @@ fn template() -> &'static Path {
             .output()
             .expect("mariadbd");
         let version: String =
-            String::from_utf8_lossy(&version.stdout).chars().filter(|c| c.is_ascii_alphanumeric()).collect();
+            String::from_utf8_lossy(&version.stdout).chars().filter(char::is_ascii_alphanumeric).collect();
         let user = rustix::process::geteuid().as_raw();
         let folder = built("yadorid").with_file_name(format!("e2e-database-{user}-{version}"));
         if !folder.is_dir() {

@@ -145,7 +145,7 @@ impl Serving {
     fn serve(mut self) {
         self.serve_on();
         // A server may pass over what it has not carried out yet of a program that is gone.
-        let _ = self.connection.get_input_focus().map(|asked| asked.reply());
+        let _ = self.connection.get_input_focus().map(x11rb::cookie::Cookie::reply);
     }
 
     fn serve_on(&mut self) {

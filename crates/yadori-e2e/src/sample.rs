@@ -57,7 +57,7 @@ impl Sample {
             window: self.window.clone(),
             pin: self.pin,
             drawer: self.drawer.clone(),
-            mark: self.mark.clone(),
+            mark: self.mark.as_deref().and_then(yadori_api::Colour::from_word),
             alias: self.alias.clone(),
             fill: self.fill,
         };

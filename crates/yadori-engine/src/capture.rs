@@ -3,20 +3,20 @@
 
 pub(crate) mod journal;
 pub mod pause;
-pub mod picture;
 
 use crate::availability::Availability;
 use crate::background::Background;
 use crate::clock::now;
 use crate::history::History;
 use crate::links::Links;
+use crate::picture::{self, Decoded, PictureError};
+use backon::{BackoffBuilder, ExponentialBuilder};
 use journal::Journal;
 use parking_lot::Mutex;
 use parking_lot::MutexGuard;
-use picture::{Decoded, PictureError};
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio::sync::Notify;
 use tokio::sync::{mpsc, watch};
@@ -29,9 +29,15 @@ use yadori_desktop::Reading;
 use yadori_desktop::{Copied, Event};
 use yadori_store::{DEADLOCKS, Filed, Filing, GivenAttributes, MovedIn, NewClip, Replaced, StoreError};
 
+/// Longest pause between tries.
+const LONGEST_PAUSE: Duration = Duration::from_secs(3);
+
 /// Pauses between tries when the records do not take a copy.
-const PAUSES: [Duration; 4] =
-    [Duration::from_millis(50), Duration::from_millis(250), Duration::from_secs(1), Duration::from_secs(3)];
+const RETRY: ExponentialBuilder = ExponentialBuilder::new()
+    .with_min_delay(Duration::from_millis(50))
+    .with_factor(4.0)
+    .with_max_delay(LONGEST_PAUSE)
+    .without_max_times();
 
 /// How long copies that still wait are tried to be filed when the service ends.
 const LAST_PATIENCE: Duration = Duration::from_secs(5);
@@ -211,7 +217,8 @@ impl Capture {
         waiting: &mpsc::Receiver<Event>,
     ) -> Option<Captured> {
         let application = copy.source.application.clone();
-        let mut tries = 0;
+        let mut pauses = RETRY.build();
+        let mut since: Option<Instant> = None;
         loop {
             match self.capture_guarded(ahead.take(), copy.clone()).await {
                 Ok(captured) => {
@@ -225,21 +232,20 @@ impl Capture {
                     return None;
                 }
                 Err(CaptureError::Store(error)) if error.may_pass() => {
-                    if tries == 0 {
+                    if since.is_none() {
                         tracing::error!(%error, "a copy waits to be filed");
                     }
+                    let since = since.get_or_insert_with(Instant::now);
                     self.journal().waiting = waiting.len() + 1;
                     self.history.ledger.status_changed();
-                    let pause = PAUSES[tries.min(PAUSES.len() - 1)];
-                    if self.background.ending.is_cancelled() && pause * tries as u32 > LAST_PATIENCE {
+                    if self.background.ending.is_cancelled() && since.elapsed() > LAST_PATIENCE {
                         tracing::error!("the service ends before a copy could be filed; it is lost");
                         return None;
                     }
                     tokio::select! {
-                        () = tokio::time::sleep(pause) => {}
+                        () = tokio::time::sleep(pauses.next().unwrap_or(LONGEST_PAUSE)) => {}
                         () = self.server.is_back() => {}
                     }
-                    tries += 1;
                 }
                 Err(CaptureError::Store(error)) => {
                     tracing::error!(%error, "a copy could not be filed");
@@ -403,13 +409,8 @@ impl Capture {
 
     /// Makes the small picture of a clip, while everything goes on.
     fn draw(&self, number: u64, decoded: Decoded) {
-        let store = self.history.store.clone();
-        self.background.tasks.spawn(async move {
-            match decoded.thumbnail().await {
-                Ok(thumbnail) => drop(store.put_thumbnail(number, &thumbnail).await),
-                Err(error) => tracing::debug!(%error, "no small picture could be made"),
-            }
-        });
+        let history = self.history.clone();
+        self.background.tasks.spawn(async move { drop(history.keep_thumbnail(number, decoded).await) });
     }
 
     /// Refuses a copy of what was copied within the last `millis`, if the rules want that.

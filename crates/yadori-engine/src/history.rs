@@ -5,6 +5,7 @@
 //! * `find`: pages of the history, and of the clips that meet a query
 //! * `show`, `files`, `listing`: a clip in full, its files, and as a list shows it
 //! * `in_force`: the rules that everyone looks at
+//! * `thumbnails`: small pictures of pictures
 //! * `tray`: the clips that line up in the tray
 
 pub mod files;
@@ -14,6 +15,7 @@ pub mod index;
 pub mod listing;
 pub mod names;
 pub mod show;
+pub mod thumbnails;
 pub(crate) mod tray;
 
 use crate::clock::Stamps;

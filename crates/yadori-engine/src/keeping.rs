@@ -29,9 +29,6 @@ pub enum KeepError {
     /// A title with more characters than there is room for.
     #[error("a title has at most {LONGEST_TITLE} characters; this one has {0}")]
     LongTitle(usize),
-    /// No such colour.
-    #[error("“{0}” is not a mark; there are {list}", list = Mark::ALL.map(Mark::word).join(", "))]
-    NoSuchMark(String),
     /// Not an alias.
     #[error("“{0}”: {1}")]
     NotAnAlias(String, NotAnAlias),
@@ -67,13 +64,6 @@ pub(crate) fn title(given: &str) -> Result<Option<String>, KeepError> {
     Ok((!title.is_empty()).then_some(title))
 }
 
-pub(crate) fn mark(given: &str) -> Result<Option<Mark>, KeepError> {
-    match given.trim().to_ascii_lowercase().as_str() {
-        "" | "none" => Ok(None),
-        word => Mark::from_word(word).map(Some).ok_or_else(|| KeepError::NoSuchMark(one_line(given, 40))),
-    }
-}
-
 pub(crate) fn alias(given: &str) -> Result<Option<Alias>, KeepError> {
     match given.trim() {
         "" => Ok(None),
@@ -86,8 +76,8 @@ pub(crate) fn alias(given: &str) -> Result<Option<Alias>, KeepError> {
 pub struct ClipChange {
     /// Its title; an empty one takes it away.
     pub title: Option<String>,
-    /// The word for its mark; `none` takes it away.
-    pub mark: Option<String>,
+    /// Its mark, or none.
+    pub mark: Option<Option<Mark>>,
     /// Its alias; an empty one takes it away.
     pub alias: Option<String>,
     /// Whether to take the alias from the clip that has it.
@@ -178,8 +168,8 @@ impl Keeping {
         if let Some(text) = &change.title {
             given.push(Attribute::Title(title(text)?));
         }
-        if let Some(word) = &change.mark {
-            given.push(Attribute::Mark(mark(word)?));
+        if let Some(mark) = change.mark {
+            given.push(Attribute::Mark(mark));
         }
         if let Some(fills) = change.fills {
             given.push(Attribute::Fills(fills));
@@ -252,9 +242,6 @@ mod tests {
         assert_eq!(title("  Load-in\n times ").unwrap().as_deref(), Some("Load-in times"));
         assert_eq!(title(" \n").unwrap(), None);
         assert!(matches!(title(&"x".repeat(1 << 20)), Err(KeepError::LongTitle(1_048_576))));
-        assert_eq!(mark("Amber").unwrap(), Some(Mark::Amber));
-        assert_eq!(mark("none").unwrap(), None);
-        assert!(mark("red\u{1b}").unwrap_err().to_string().contains("there are amber, brick"));
         assert!(alias(":a b").is_err());
     }
 }

@@ -31,6 +31,7 @@ pub mod keeping;
 pub mod links;
 pub mod moving;
 pub mod overview;
+mod picture;
 pub mod recalling;
 pub mod retention;
 pub mod rule_book;

@@ -144,6 +144,8 @@ pub struct Links {
     pub(crate) wake: watch::Sender<u64>,
     /// A connection was made, or has ended.
     pub(crate) connections_changed: watch::Sender<u64>,
+    /// Counts whatever becomes known of another device, and every connection that ends.
+    pub(crate) news: watch::Sender<u64>,
     /// The latest copy that was put on this device's clipboard, or made here.
     pub(crate) newest: Mutex<Stamp>,
     pub(crate) numbers: std::sync::atomic::AtomicU64,
@@ -177,6 +179,7 @@ impl Links {
             strangers_log: LogLimit::default(),
             wake: watch::Sender::new(0),
             connections_changed: watch::Sender::new(0),
+            news: watch::Sender::new(0),
             newest: Mutex::default(),
             numbers: std::sync::atomic::AtomicU64::default(),
             opening: tokio::sync::Mutex::default(),
@@ -218,6 +221,7 @@ impl Links {
 
     pub(crate) fn note(&self, device: DeviceId, change: impl FnOnce(&mut PeerStatus)) {
         change(self.statuses.lock().entry(device).or_default());
+        self.news.send_modify(|times| *times += 1);
     }
 
     /// The way to the connection with a device, if there is one.

@@ -114,17 +114,11 @@ impl DeviceSync {
         Ok(())
     }
 
-    /// The devices that are linked with this one.
-    async fn linked_devices(&self) -> Result<Vec<Device>, StoreError> {
-        let devices = self.history.store.devices().await?.into_iter().filter(|device| !device.own);
-        Ok(devices.filter_map(|device| device.device).filter(|device| device.linked.value).collect())
-    }
-
     /// Only linked devices come in from now on; those that are linked no more are told, and cut off. Gives those that are.
     async fn let_in_linked(&self) -> Result<Vec<Device>, StoreError> {
         let Some(endpoint) = self.links.endpoint_if_any() else { return Ok(Vec::new()) };
         let _alone = self.links.knowing.lock().await;
-        let linked = self.linked_devices().await?;
+        let linked = self.history.store.linked_devices().await?;
         endpoint.linked().set(linked.iter().map(|device| device.key));
         let gone: Vec<DeviceId> = {
             let connections = self.links.connections.lock();

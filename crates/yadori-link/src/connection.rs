@@ -217,83 +217,39 @@ pub async fn run<R: Records>(
         }
         let _ = writer.close().await;
     });
-    let mut handed: HashMap<u32, oneshot::Sender<Option<String>>> = HashMap::new();
-    let mut numbers = 0u32;
+    let mut handed = Handed::default();
     let mut outputs = VecDeque::from([first]);
-    let mut heard = Instant::now();
-    // By when an answer must be there, if one was asked for.
-    let mut answer_by: Option<Instant> = None;
+    let mut liveness = Liveness { made_here, heard: Instant::now(), answer_by: None };
     let ended = 'held: loop {
         while let Some(output) = outputs.pop_front() {
-            let input = match carry_out(output, records, &say, &mut handed).await {
-                Ok(input) => input,
+            match carry_out(output, records, &say, &mut handed).await {
+                Ok(None) => {}
+                Ok(Some(input)) => outputs.extend(exchange.step(input)),
                 Err(ended) => break 'held ended,
-            };
-            if let Some(input) = input {
-                outputs.extend(exchange.step(input));
             }
         }
-        let quiet = answer_by.unwrap_or(heard + if made_here { KEEP_ALIVE } else { GONE });
-        let input = tokio::select! {
-            message = reader.next() => match message {
-                Some(Ok(Message::Binary(bytes))) => {
-                    (heard, answer_by) = (Instant::now(), None);
-                    match frame::decode(&bytes) {
-                        Ok(frame) => Input::Received(frame),
-                        Err(error) => {
-                            tracing::warn!(%error, "a device said something strange");
-                            Input::End(Bye::Garbled)
-                        }
-                    }
-                }
-                Some(Ok(Message::Ping(_) | Message::Pong(_))) => {
-                    (heard, answer_by) = (Instant::now(), None);
-                    continue;
-                }
-                Some(Ok(Message::Close(_))) | None => break Ended::Broken("the other device closed it".into()),
-                Some(Ok(_)) => Input::End(Bye::Garbled),
-                Some(Err(tungstenite::Error::Io(error))) => break Ended::Broken(in_words(&error)),
-                Some(Err(error)) => break Ended::Broken(error.to_string()),
-            },
+        let next = tokio::select! {
+            message = reader.next() => liveness.received(message),
             command = commands.recv() => match command {
                 Some(ConnectionCommand::Hand { clip, recall, reply }) => {
-                    numbers = numbers.wrapping_add(1);
-                    handed.insert(numbers, reply);
-                    Input::Hand { number: numbers, clip, recall }
+                    Ok(Some(Input::Hand { number: handed.wait_for(reply), clip, recall }))
                 }
-                Some(ConnectionCommand::Fetch(hash, have)) => Input::Wanted(hash, have),
-                Some(ConnectionCommand::TryOut) => {
-                    let soon = Instant::now() + PROMPT_ANSWER;
-                    // It is being tried out already, perhaps with more time.
-                    if let Some(by) = answer_by {
-                        answer_by = Some(by.min(soon));
-                        continue;
-                    }
-                    if say.try_send(Message::Ping(Bytes::new())).is_err() {
-                        break Ended::Broken("the other device takes nothing any more".into());
-                    }
-                    answer_by = Some(soon);
-                    continue;
-                }
-                Some(ConnectionCommand::End(bye)) => Input::End(bye),
-                None => Input::End(Bye::Over),
+                Some(ConnectionCommand::Fetch(hash, have)) => Ok(Some(Input::Wanted(hash, have))),
+                Some(ConnectionCommand::TryOut) => liveness.try_out(&say, PROMPT_ANSWER),
+                Some(ConnectionCommand::End(bye)) => Ok(Some(Input::End(bye))),
+                None => Ok(Some(Input::End(Bye::Over))),
             },
             changed = changes.changed() => match changed {
-                Ok(()) => Input::Changed(*changes.borrow_and_update()),
-                Err(_) => Input::End(Bye::Over),
+                Ok(()) => Ok(Some(Input::Changed(*changes.borrow_and_update()))),
+                Err(_) => Ok(Some(Input::End(Bye::Over))),
             },
-            () = tokio::time::sleep_until(quiet) => {
-                if answer_by.is_some() || !made_here {
-                    break Ended::Broken("the other device gave no sign of life".into());
-                }
-                if say.try_send(Message::Ping(Bytes::new())).is_err() {
-                    break Ended::Broken("the other device takes nothing any more".into());
-                }
-                answer_by = Some(Instant::now() + ANSWER);
-                continue;
-            }
+            () = tokio::time::sleep_until(liveness.until()) => liveness.is_quiet(&say),
         };
-        outputs.extend(exchange.step(input));
+        match next {
+            Ok(None) => {}
+            Ok(Some(input)) => outputs.extend(exchange.step(input)),
+            Err(ended) => break ended,
+        }
     };
     drop(say);
     // What was said last is still written.
@@ -304,12 +260,88 @@ pub async fn run<R: Records>(
     ended
 }
 
+/// Those who wait for what became of what they handed over.
+#[derive(Default)]
+struct Handed {
+    number: u32,
+    replies: HashMap<u32, oneshot::Sender<Option<String>>>,
+}
+
+impl Handed {
+    /// Gives the number under which the answer comes.
+    fn wait_for(&mut self, reply: oneshot::Sender<Option<String>>) -> u32 {
+        self.number = self.number.wrapping_add(1);
+        self.replies.insert(self.number, reply);
+        self.number
+    }
+}
+
+/// Whether the other is still there.
+struct Liveness {
+    made_here: bool,
+    /// When something was last heard of it.
+    heard: Instant,
+    /// By when an answer must be there, if one was asked for.
+    answer_by: Option<Instant>,
+}
+
+impl Liveness {
+    /// Takes what has come, which is a sign of life.
+    fn received(&mut self, message: Option<tungstenite::Result<Message>>) -> Result<Option<Input>, Ended> {
+        let message = match message {
+            Some(Ok(Message::Close(_))) | None => return Err(Ended::Broken("the other device closed it".into())),
+            Some(Ok(message)) => message,
+            Some(Err(tungstenite::Error::Io(error))) => return Err(Ended::Broken(in_words(&error))),
+            Some(Err(error)) => return Err(Ended::Broken(error.to_string())),
+        };
+        (self.heard, self.answer_by) = (Instant::now(), None);
+        Ok(match message {
+            Message::Ping(_) | Message::Pong(_) => None,
+            Message::Binary(bytes) => match frame::decode(&bytes) {
+                Ok(frame) => Some(Input::Received(frame)),
+                Err(error) => {
+                    tracing::warn!(%error, "a device said something strange");
+                    Some(Input::End(Bye::Garbled))
+                }
+            },
+            _ => Some(Input::End(Bye::Garbled)),
+        })
+    }
+
+    /// Until when nothing need be heard.
+    fn until(&self) -> Instant {
+        self.answer_by.unwrap_or(self.heard + if self.made_here { KEEP_ALIVE } else { GONE })
+    }
+
+    /// Asks for a sign of life within `patience`. If one was asked for already, perhaps with more time, no other is.
+    fn try_out(&mut self, say: &mpsc::Sender<Message>, patience: Duration) -> Result<Option<Input>, Ended> {
+        let by = Instant::now() + patience;
+        if let Some(asked) = self.answer_by {
+            self.answer_by = Some(asked.min(by));
+            return Ok(None);
+        }
+        if say.try_send(Message::Ping(Bytes::new())).is_err() {
+            return Err(Ended::Broken("the other device takes nothing any more".into()));
+        }
+        self.answer_by = Some(by);
+        Ok(None)
+    }
+
+    /// Nothing was heard for too long.
+    fn is_quiet(&mut self, say: &mpsc::Sender<Message>) -> Result<Option<Input>, Ended> {
+        if self.answer_by.is_some() || !self.made_here {
+            return Err(Ended::Broken("the other device gave no sign of life".into()));
+        }
+        self.try_out(say, ANSWER)
+    }
+}
+
 /// Does what the exchange asks for; gives what came of it.
 async fn carry_out<R: Records>(
     output: Output,
     records: &R,
     say: &mpsc::Sender<Message>,
-    handed: &mut HashMap<u32, oneshot::Sender<Option<String>>>,
+    handed: &mut Handed,
 ) -> Result<Option<Input>, Ended> {
     let failed = |error: R::Error| Ended::Records(error.to_string());
     Ok(match output {
@@ -353,7 +385,7 @@ async fn carry_out<R: Records>(
             Some(Input::TakenIn { number, refusal, echoes })
         }
         Output::Handed(number, refusal) => {
-            if let Some(reply) = handed.remove(&number) {
+            if let Some(reply) = handed.replies.remove(&number) {
                 let _ = reply.send(refusal);
             }
             None

@@ -136,7 +136,7 @@ impl World {
                         inputs.push_back(Input::Stored { hash, have, whole, moved });
                     }
                     Output::TakeIn { number, .. } => {
-                        inputs.push_back(Input::TakenIn { number, refusal: None, echoes: Vec::new() })
+                        inputs.push_back(Input::TakenIn { number, refusal: None, echoes: Vec::new() });
                     }
                     Output::Over(ending) => {
                         assert!(!matches!(ending, Ending::Here(Bye::Garbled)), "a device did not understand another");

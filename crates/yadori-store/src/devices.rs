@@ -96,6 +96,35 @@ impl Store {
         Ok(rows.into_iter().map(DeviceRecord::from).collect())
     }
 
+    /// The device with this id, if it was ever heard of.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn device(&self, id: DeviceId) -> Result<Option<DeviceRecord>, StoreError> {
+        let row = devices!("FROM devices WHERE id = ?", &id.0[..]).fetch_optional(&self.pool).await?;
+        Ok(row.map(DeviceRecord::from))
+    }
+
+    /// What the others are told of this device; nothing before it had a key.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn own_device(&self) -> Result<Option<Device>, StoreError> {
+        let row = devices!("FROM devices WHERE no = ?", self.device).fetch_optional(&self.pool).await?;
+        Ok(row.map(DeviceRecord::from).and_then(|record| record.device))
+    }
+
+    /// The devices that are linked with this one.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn linked_devices(&self) -> Result<Vec<Device>, StoreError> {
+        let rows = devices!("FROM devices WHERE own = FALSE AND linked = TRUE ORDER BY name, id")
+            .fetch_all(&self.pool)
+            .await?;
+        Ok(rows.into_iter().map(DeviceRecord::from).filter_map(|record| record.device).collect())
+    }
+
     /// Gives this device its key: from now on it is known by that.
     ///
     /// # Errors

@@ -234,7 +234,7 @@ impl Store {
 }
 
 fn weight(body: &Body) -> usize {
-    let along = body.formats.iter().filter_map(|format| format.data.as_ref()).map(|data| data.len());
+    let along = body.formats.iter().filter_map(|format| format.data.as_ref()).map(bytes::Bytes::len);
     body.text.as_ref().map_or(0, String::len) + along.sum::<usize>()
 }
 

@@ -13,6 +13,7 @@ mod folder;
 mod orphans;
 mod process;
 
+use backon::{BackoffBuilder, ExponentialBuilder};
 use folder::Folder;
 use process::Running;
 use std::path::Path;
@@ -100,15 +101,15 @@ enum ServerCommand {
     Stop,
 }
 
-/// Pauses before the server is started again, after so many starts that failed. One that could be started and was ended
-/// is started again at once.
-const PAUSES: [Duration; 5] = [
-    Duration::ZERO,
-    Duration::from_millis(200),
-    Duration::from_millis(500),
-    Duration::from_secs(1),
-    Duration::from_secs(3),
-];
+/// Pauses before the server is started again, after starts that failed. One that could be started and was ended is
+/// started again at once.
+const RETRY: ExponentialBuilder = ExponentialBuilder::new()
+    .with_min_delay(Duration::from_millis(200))
+    .with_max_delay(LONGEST_PAUSE)
+    .without_max_times();
+
+/// Longest of these pauses.
+const LONGEST_PAUSE: Duration = Duration::from_secs(3);
 
 /// So often within [`STEADY`] the server may end by itself before there is a pause after it, too.
 const QUICK_DEATHS: usize = 20;
@@ -198,9 +199,10 @@ fn keep(
         let _ = std::fs::remove_file(folder.socket());
         state.send_replace(ServerState::Restarting { failure: None });
         quick_deaths = if since.elapsed() > STEADY { 0 } else { quick_deaths + 1 };
-        let mut failures = usize::from(quick_deaths > QUICK_DEATHS);
+        let mut pauses = RETRY.build();
+        let mut next_pause = move || pauses.next().unwrap_or(LONGEST_PAUSE);
+        let mut pause = if quick_deaths > QUICK_DEATHS { next_pause() } else { Duration::ZERO };
         running = loop {
-            let pause = PAUSES[failures.min(PAUSES.len() - 1)];
             if let Ok(ServerCommand::Stop) | Err(mpsc::RecvTimeoutError::Disconnected) = received.recv_timeout(pause) {
                 state.send_replace(ServerState::Stopped);
                 return;
@@ -210,7 +212,7 @@ fn keep(
                 Err(error) => {
                     tracing::error!(%error, "the database server cannot be started again yet");
                     state.send_replace(ServerState::Restarting { failure: Some(error) });
-                    failures += 1;
+                    pause = next_pause();
                 }
             }
         };

@@ -232,7 +232,7 @@ impl Store {
         sqlx::raw_sql("DROP TABLE IF EXISTS filling").execute(&mut *connection).await.map_err(StoreError::from)?;
         drop(connection);
         let mut store = Self { pool, device: 0, device_name: device.0.to_owned(), seal_key: Arc::default() };
-        store.device = store.own_device(device).await?;
+        store.device = store.number_of_own(device).await?;
         Ok(store)
     }
 
@@ -285,7 +285,7 @@ impl Store {
         self.pool.close().await;
     }
 
-    async fn own_device(&self, (name, id): (&str, [u8; 16])) -> Result<u32, StoreError> {
+    async fn number_of_own(&self, (name, id): (&str, [u8; 16])) -> Result<u32, StoreError> {
         if let Some(number) =
             sqlx::query_scalar!("SELECT no FROM devices WHERE own = TRUE").fetch_optional(&self.pool).await?
         {

@@ -156,7 +156,7 @@ impl Reader {
             // Within a cell, a paragraph does not break its row.
             name if PARAGRAPHS.contains(&name) => self.line(if self.cell.last() == Some(&true) { 0 } else { 2 }),
             name if BLOCKS.contains(&name) => {
-                self.line(if self.cell.last() == Some(&true) && name != "table" { 0 } else { 1 })
+                self.line(if self.cell.last() == Some(&true) && name != "table" { 0 } else { 1 });
             }
             _ => {}
         }

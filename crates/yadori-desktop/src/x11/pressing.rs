@@ -50,11 +50,12 @@ pub(super) fn paste(connection: &RustConnection, atoms: &Atoms, root: Window) ->
 
     let press = |kind: u8, key: Keycode| -> Result<(), String> {
         let sent = connection.xtest_fake_input(kind, key, x11rb::CURRENT_TIME, root, 0, 0, 0);
-        sent.map_err(ReplyError::from).and_then(|sent| sent.check()).map_err(broken)
+        sent.map_err(ReplyError::from).and_then(x11rb::cookie::VoidCookie::check).map_err(broken)
     };
     // Keys that the person still holds, of the shortcut that brought us here, would make it another one.
-    let held = connection.query_keymap().map_err(ReplyError::from).and_then(|asked| asked.reply()).map_err(broken)?;
-    let modifiers = connection.get_modifier_mapping().map_err(ReplyError::from).and_then(|asked| asked.reply());
+    let held =
+        connection.query_keymap().map_err(ReplyError::from).and_then(x11rb::cookie::Cookie::reply).map_err(broken)?;
+    let modifiers = connection.get_modifier_mapping().map_err(ReplyError::from).and_then(x11rb::cookie::Cookie::reply);
     for modifier in modifiers.map_err(broken)?.keycodes {
         let down = held.keys[usize::from(modifier / 8)] & (1 << (modifier % 8)) != 0;
         if modifier != 0 && down {

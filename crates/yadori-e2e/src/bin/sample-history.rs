@@ -48,7 +48,7 @@ fn add(home: &Path, history: &Path) -> Result<usize, Box<dyn std::error::Error>>
             ("window", particulars.window),
             ("drawer", particulars.drawer),
             ("alias", particulars.alias),
-            ("mark", particulars.mark),
+            ("mark", particulars.mark.map(|mark| mark.word().to_owned())),
             ("pin", yes(particulars.pin)),
             ("fill", yes(particulars.fill)),
         ];

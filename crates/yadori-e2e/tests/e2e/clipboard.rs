@@ -8,7 +8,7 @@ use tokio::time::timeout;
 use yadori_core::capture::{Copy, Refusal};
 use yadori_core::{Format, Source, format};
 use yadori_desktop::simulated::{self, ProgramCopy, Simulated};
-use yadori_desktop::{Desktop, Event, OfferError, Reading, wayland, x11};
+use yadori_desktop::{ClipboardKind, Desktop, Event, OfferError, Reading, wayland, x11};
 use yadori_e2e::PATIENCE;
 use yadori_e2e::compositor::{Compositor, until};
 use yadori_e2e::display::Display;
@@ -76,7 +76,7 @@ impl Programs for OnX11 {
     async fn connect(reading: Arc<Reading>) -> (Desktop, Self) {
         let display = blocking(Display::start_apart).await;
         let desktop = x11::connect(Some(display.name()), reading).unwrap();
-        (connected(desktop, "x11").await, Self { display: Some(Arc::new(display)), owner: None })
+        (connected(desktop, ClipboardKind::X11).await, Self { display: Some(Arc::new(display)), owner: None })
     }
 
     async fn copy_as(&mut self, formats: &[(&'static str, Vec<u8>)], manner: Manner) {
@@ -156,7 +156,7 @@ impl Programs for OnWayland {
     async fn connect(reading: Arc<Reading>) -> (Desktop, Self) {
         let compositor = blocking(Compositor::start).await;
         let desktop = wayland::connect(Some(compositor.socket()), reading).unwrap();
-        (connected(desktop, "wayland").await, Self { compositor: Some(Arc::new(compositor)), owner: None })
+        (connected(desktop, ClipboardKind::Wayland).await, Self { compositor: Some(Arc::new(compositor)), owner: None })
     }
 
     async fn copy_as(&mut self, formats: &[(&'static str, Vec<u8>)], manner: Manner) {
@@ -222,7 +222,7 @@ impl InMemory {
 impl Programs for InMemory {
     async fn connect(reading: Arc<Reading>) -> (Desktop, Self) {
         let (desktop, programs) = simulated::connect(reading);
-        (connected(desktop, "simulated").await, Self(programs))
+        (connected(desktop, ClipboardKind::Simulated).await, Self(programs))
     }
 
     async fn copy_as(&mut self, formats: &[(&'static str, Vec<u8>)], manner: Manner) {
@@ -274,9 +274,9 @@ async fn next(desktop: &mut Desktop) -> Event {
 }
 
 /// The first thing that a desktop tells is what it is.
-async fn connected(mut desktop: Desktop, name: &str) -> Desktop {
+async fn connected(mut desktop: Desktop, kind: ClipboardKind) -> Desktop {
     match next(&mut desktop).await {
-        Event::Connected { clipboard, .. } if clipboard == name => desktop,
+        Event::Connected { clipboard, .. } if clipboard == kind => desktop,
         other => panic!("not connected: {other:?}"),
     }
 }

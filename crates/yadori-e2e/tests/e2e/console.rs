@@ -174,7 +174,7 @@ async fn the_ledger_is_searched_and_used_by_keyboard_alone() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_clip_is_copied_in_the_browser_itself() {
     let page = Page::open(1280, 800, |service| {
-        copy(service, &[("text/plain", "into the browser"), ("text/html", "<b>into the browser</b>")])
+        copy(service, &[("text/plain", "into the browser"), ("text/html", "<b>into the browser</b>")]);
     })
     .await;
     let origin = format!("http://{}", page.service().reach.address);

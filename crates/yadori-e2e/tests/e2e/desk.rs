@@ -22,7 +22,7 @@ impl<D> Desk<D> {
 
     /// Waits until a copy was refused for this reason.
     pub fn refused(&mut self, reason: &str) {
-        while !self.service.status().refused.iter().any(|refused| refused.reason == reason) {
+        while !self.service.status().refused.iter().any(|refused| refused.reason.word() == reason) {
             self.events.wait("status", |_| true);
         }
     }
@@ -38,8 +38,7 @@ impl<D> Desk<D> {
 pub fn accounted_for(service: &Service, events: &mut Events, copies: u64) -> u64 {
     loop {
         let refused = service.status().refused;
-        let of_replaced =
-            refused.iter().filter(|one| ["undelivered", "no-useful-format"].contains(&one.reason.as_str()));
+        let of_replaced = refused.iter().filter(|one| ["undelivered", "no-useful-format"].contains(&one.reason.word()));
         let of_replaced: u64 = of_replaced.map(|one| one.count).sum();
         let kept = service.clips(&["list", "-n", "1000"]).len() as u64;
         assert!(kept + of_replaced <= copies, "{kept} are there, {refused:?}");

@@ -141,7 +141,8 @@ fn capture_rules_leave_out_kinds_applications_patterns_and_repeats() {
     events.copied("last");
     let clips = service.clips(&["list"]);
     assert_eq!((previews(&clips), clips[1].copies), (vec!["last", "kept"], 1));
-    let mut reasons: Vec<String> = service.status().refused.into_iter().map(|refused| refused.reason).collect();
+    let mut reasons: Vec<String> =
+        service.status().refused.into_iter().map(|refused| refused.reason.word().to_owned()).collect();
     reasons.sort();
     assert_eq!(reasons, ["application", "kind", "pattern", "repeat"]);
 
@@ -161,7 +162,7 @@ fn capture_rules_leave_out_kinds_applications_patterns_and_repeats() {
     assert!(service.clips(&["list"]).is_empty());
     copy(&service, "unseen", "Writer");
     let mut events = service.events(None);
-    while !service.status().refused.iter().any(|refused| refused.reason == "off") {
+    while !service.status().refused.iter().any(|refused| refused.reason.word() == "off") {
         events.wait("status", |_| true);
     }
     assert_eq!(service.run(&["undo"]), "Restored: 3 clips\n");

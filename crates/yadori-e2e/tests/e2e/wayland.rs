@@ -211,7 +211,11 @@ fn the_clipboard_is_chosen_by_what_is_there() {
         command.envs(variables.iter().copied());
         let service = Service::start(home.path(), command);
         let capture = service.status().capture;
-        (capture.state, capture.clipboard, [capture.reason.unwrap_or_default(), capture.notes.join(" ")].concat())
+        (
+            capture.state,
+            capture.clipboard.word(),
+            [capture.reason.unwrap_or_default(), capture.notes.join(" ")].concat(),
+        )
     };
     let compositor = Compositor::with(&Wanted { xwayland: true, ..Wanted::default() });
     let closed = Compositor::without_access();

@@ -254,7 +254,7 @@ fn a_pause_is_kept_to_and_outlasts_the_service() {
     assert_eq!(capture.state, CaptureState::Paused);
     assert!(capture.until.is_some());
     display.xclip("UTF8_STRING", b"not for keeping");
-    events.wait("status", |_| service.status().refused.iter().any(|refused| refused.reason == "paused"));
+    events.wait("status", |_| service.status().refused.iter().any(|refused| refused.reason.word() == "paused"));
     service.run(&["resume"]);
     display.xclip("UTF8_STRING", b"for keeping");
     events.copied("for keeping");
@@ -274,7 +274,7 @@ fn sensitive_text_is_masked_and_goes_by_itself() {
     let mut desk = desk();
     desk.desktop.xclip("UTF8_STRING", b"password: owl-by-lantern-17");
     let clip = desk.events.copied("hidden");
-    assert_eq!(clip.sensitive.as_deref(), Some("password"));
+    assert_eq!(clip.sensitive, Some(yadori_api::Secret::Password));
     let left = clip.expires_at.unwrap().duration_since(clip.copied_at);
     assert_eq!(left.as_secs(), 600);
     assert!(desk.service.clips(&["find", "lantern"]).is_empty(), "it is not found by its words");

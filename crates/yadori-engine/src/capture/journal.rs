@@ -2,14 +2,15 @@
 
 use crate::clock::now;
 use std::collections::BTreeMap;
-use yadori_core::capture::Refusal;
+use yadori_core::capture::{Refusal, RefusalKind};
 use yadori_core::{ClipId, MillisSinceEpoch};
+use yadori_desktop::ClipboardKind;
 
 /// What is known of capture since the service started.
 #[derive(Clone, Debug)]
 pub struct Journal {
-    /// The clipboard's name.
-    pub clipboard: &'static str,
+    /// The clipboard.
+    pub clipboard: ClipboardKind,
     /// What a person should know of it.
     pub notes: Vec<String>,
     /// The program that takes the clipboard each time something is put on it.
@@ -22,8 +23,8 @@ pub struct Journal {
     pub pause: Option<PauseState>,
     /// The latest copy.
     pub last_copy: Option<ClipId>,
-    /// Copies that made no clip, by the reason's code.
-    pub refused: BTreeMap<&'static str, RefusedCount>,
+    /// Copies that made no clip, by reason.
+    pub refused: BTreeMap<RefusalKind, RefusedCount>,
     /// Copies that wait to be filed.
     pub waiting: usize,
 }
@@ -54,7 +55,7 @@ impl Journal {
     /// The journal of a service that has no clipboard, for this reason.
     pub fn new(off: String) -> Self {
         Self {
-            clipboard: "none",
+            clipboard: ClipboardKind::None,
             notes: Vec::new(),
             contested: None,
             off: Some(off),
@@ -67,7 +68,7 @@ impl Journal {
     }
 
     /// There is a clipboard.
-    pub fn connected(&mut self, clipboard: &'static str, notes: Vec<String>) {
+    pub fn connected(&mut self, clipboard: ClipboardKind, notes: Vec<String>) {
         self.clipboard = clipboard;
         self.notes = notes;
         if self.off.take().is_some() {
@@ -87,7 +88,7 @@ impl Journal {
 
     /// Notes a copy that made no clip.
     pub fn refuse(&mut self, refusal: Refusal, application: Option<String>) {
-        let entry = self.refused.entry(refusal.code()).or_insert_with(|| RefusedCount {
+        let entry = self.refused.entry(refusal.kind()).or_insert_with(|| RefusedCount {
             count: 0,
             last: refusal.clone(),
             last_at: now(),

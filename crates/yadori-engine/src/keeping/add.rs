@@ -9,7 +9,7 @@ use crate::keeping::{self as keep, KeepError};
 use std::sync::Arc;
 use thiserror::Error;
 use yadori_core::capture::Copy;
-use yadori_core::{Format, MillisSinceEpoch, Source, Stamp, format};
+use yadori_core::{Format, Mark, MillisSinceEpoch, Source, Stamp, format};
 use yadori_store::StoreError;
 
 /// Why nothing was added.
@@ -50,8 +50,8 @@ pub struct NewClip {
     pub pin: bool,
     /// The drawer to put it into.
     pub drawer: Option<String>,
-    /// The word for its mark.
-    pub mark: Option<String>,
+    /// Its mark.
+    pub mark: Option<Mark>,
     /// Its alias.
     pub alias: Option<String>,
     /// Whether its placeholders are filled in.
@@ -88,7 +88,7 @@ impl Keeping {
         };
         let mut by_hand = ByHand { copied, fills: particulars.fills, ..ByHand::default() };
         by_hand.title = keep::title(particulars.title.as_deref().unwrap_or_default())?;
-        by_hand.mark = keep::mark(particulars.mark.as_deref().unwrap_or_default())?;
+        by_hand.mark = particulars.mark;
         if let Some(name) = &particulars.drawer {
             let drawer = self.find_drawer(name).await?;
             by_hand.drawer = Some((drawer.number, self.last_place(drawer.number).await?));

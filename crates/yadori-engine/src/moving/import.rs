@@ -21,7 +21,7 @@ use tokio::runtime::Handle;
 use tokio::sync::mpsc;
 use yadori_core::capture::Copy;
 use yadori_core::search::fold::fold;
-use yadori_core::{ClipId, Format, MillisSinceEpoch, Source, Stamp, format};
+use yadori_core::{ClipId, Format, Mark, MillisSinceEpoch, Source, Stamp, format};
 use yadori_store::{Attribute, ClipRecord, MovedIn, StoreError};
 use zip::ZipArchive;
 
@@ -314,7 +314,13 @@ impl<'a> Import<'a> {
         // Nothing was copied in the future.
         let copied = Stamp::at_start_of(millis(clip.copied_at).min(now()));
         let title = keeping::title(clip.title.as_deref().unwrap_or_default()).map_err(|error| error.to_string())?;
-        let mark = keeping::mark(clip.mark.as_deref().unwrap_or_default()).map_err(|error| error.to_string())?;
+        let marks = || Mark::ALL.map(Mark::word).join(", ");
+        let mark = match clip.mark.as_deref().filter(|word| !word.is_empty()) {
+            Some(word) => {
+                Some(Mark::from_word(word).ok_or_else(|| format!("“{word}” is not a mark; there are {}", marks()))?)
+            }
+            None => None,
+        };
         let alias = keeping::alias(clip.alias.as_deref().unwrap_or_default()).map_err(|error| error.to_string())?;
         let free = match &alias {
             Some(alias) => self.handle.block_on(self.service.keeping.check_alias(alias, None, false)).is_ok(),

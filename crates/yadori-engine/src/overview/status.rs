@@ -122,7 +122,7 @@ impl Overview {
                 .await
                 .ok()
                 .flatten()
-                .filter(|record| record.is_live())
+                .filter(yadori_store::ClipRecord::is_live)
                 .map(|record| self.history.listed(&record, position)),
             None => None,
         };

@@ -132,10 +132,7 @@ impl DeviceSync {
 
     /// Publishes the addresses of this device to the others.
     pub(crate) async fn tell_addresses(&self) -> Result<(), StoreError> {
-        let Some(own) = self.history.store.devices().await?.into_iter().find(|device| device.own) else {
-            return Ok(());
-        };
-        let Some(mut device) = own.device else { return Ok(()) };
+        let Some(mut device) = self.history.store.own_device().await? else { return Ok(()) };
         let addresses = self.link_addresses();
         if device.addresses.value != addresses {
             device.addresses = Register::new(self.history.stamps.next(), addresses);
@@ -213,6 +210,7 @@ impl DeviceSync {
                 connections.remove(&device);
             }
         }
+        self.links.news.send_modify(|times| *times += 1);
         // A connection that replaced this one does not know what this one was to fetch.
         self.links.fetching.lock().is_gone(device);
         self.links.fetched.send_modify(|times| *times += 1);
@@ -245,9 +243,9 @@ impl DeviceSync {
         waiting: mpsc::Receiver<ConnectionCommand>,
     ) -> Result<Ended, StoreError> {
         let meeting = self.links.meeting.lock().await;
-        let mut known = self.history.store.devices().await?.into_iter();
-        let known = known.find(|record| record.device.as_ref().is_some_and(|known| known.id() == device));
+        let known = self.history.store.device(device).await?;
         let (read, acknowledged) = known.map_or((None, 0), |record| (record.read, record.acknowledged));
+        self.links.note(device, |status_of| status_of.acknowledged = acknowledged);
         drop(meeting);
         let changes = self.history.ledger.changes();
         let latest = self.history.store.latest_change().await?;

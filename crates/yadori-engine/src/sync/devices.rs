@@ -268,9 +268,7 @@ impl DeviceSync {
     pub async fn leave_devices(&self) -> Result<Vec<Device>, DeviceError> {
         let left: Vec<Device> =
             self.devices().await?.into_iter().filter(|device| device.state != DeviceState::ThisOne).collect();
-        let own =
-            self.history.store.devices().await?.into_iter().find(|record| record.own).and_then(|record| record.device);
-        if let Some(mut own) = own {
+        if let Some(mut own) = self.history.store.own_device().await? {
             own.linked = Register::new(self.history.stamps.next(), false);
             if let Some(change) = self.history.store.note_device(&own).await? {
                 // Those that are there hear of it before they are let go of.
@@ -285,16 +283,11 @@ impl DeviceSync {
 
     /// Waits until all devices that are connected have this device's feed up to this number.
     pub(crate) async fn told_all(&self, change: u64) {
-        loop {
-            let records = self.history.store.devices().await.unwrap_or_default();
-            let waiting = records.iter().any(|record| {
-                record.acknowledged < change
-                    && record.device.as_ref().is_some_and(|device| self.links.is_connected(device.id()))
-            });
-            if !waiting {
+        let mut news = self.links.news.subscribe();
+        while self.links.connected().into_iter().any(|device| self.links.status_of(device).acknowledged < change) {
+            if news.changed().await.is_err() {
                 return;
             }
-            tokio::time::sleep(std::time::Duration::from_millis(20)).await;
         }
     }
 

@@ -1,6 +1,7 @@
 //! Other devices are tried to be reached, again and again.
 
 use crate::sync::DeviceSync;
+use backon::{BackoffBuilder, ExponentialBuilder};
 use futures_util::StreamExt;
 use futures_util::stream::FuturesUnordered;
 use std::sync::Arc;
@@ -19,8 +20,15 @@ const CONNECTING: Duration = Duration::from_secs(5);
 /// Of several addresses, one is tried so long after the other (RFC 8305, section 8: Connection Attempt Delay).
 const STAGGER: Duration = Duration::from_millis(250);
 
-/// Pauses between tries: from the first to the longest.
-const PAUSES: (Duration, Duration) = (Duration::from_millis(500), Duration::from_secs(60));
+/// Longest pause between tries. A connection that lasted longer was a good one.
+const LONGEST_PAUSE: Duration = Duration::from_secs(60);
+
+/// Pauses between tries. Jitter, so that not all devices redial at once when a network comes back.
+const RETRY: ExponentialBuilder = ExponentialBuilder::new()
+    .with_min_delay(Duration::from_millis(500))
+    .with_max_delay(LONGEST_PAUSE)
+    .without_max_times()
+    .with_jitter();
 
 impl DeviceSync {
     /// Keeps this device connected with all that are linked to it. Ends when the task is dropped.
@@ -67,18 +75,16 @@ impl DeviceSync {
 
     /// Reconnect loop with backoff, until the device is unlinked.
     async fn reconnect_loop(self: &Arc<Self>, id: DeviceId) {
-        let mut pause = PAUSES.0;
+        let mut pauses = RETRY.build();
         let mut woken = self.links.wake.subscribe();
         let mut ended = self.links.connections_changed.subscribe();
         loop {
             woken.mark_unchanged();
             ended.mark_unchanged();
-            let is_it = |device: &Device| device.id() == id && device.linked.value;
-            let known = match self.history.store.devices().await {
-                Ok(records) => match records.into_iter().find(|record| record.device.as_ref().is_some_and(is_it)) {
-                    Some(record) => Some(record),
-                    None => return,
-                },
+            let is_linked = |device: &Device| device.linked.value;
+            let known = match self.history.store.device(id).await {
+                Ok(Some(record)) if record.device.as_ref().is_some_and(is_linked) => Some(record),
+                Ok(_) => return,
                 // Try again when the database is back.
                 Err(_) => None,
             };
@@ -92,8 +98,8 @@ impl DeviceSync {
                         let before = self.links.status_of(id).progress;
                         self.run_connection(connection).await;
                         // No backoff for a connection that keeps breaking but makes progress each time.
-                        if self.links.status_of(id).progress > before || began.elapsed() > PAUSES.1 {
-                            pause = PAUSES.0;
+                        if self.links.status_of(id).progress > before || began.elapsed() > LONGEST_PAUSE {
+                            pauses = RETRY.build();
                         }
                     }
                     Err(why) => self.links.note(id, |status_of| status_of.last_error = Some(why)),
@@ -101,18 +107,14 @@ impl DeviceSync {
             }
             // Nothing to do while there is a connection, whichever side made it.
             while self.links.is_connected(id) {
-                pause = PAUSES.0;
+                pauses = RETRY.build();
                 if ended.changed().await.is_err() {
                     return;
                 }
             }
-            // Jitter, so that not all devices redial at once when a network comes back.
-            let mut random = [0];
-            let _ = getrandom::fill(&mut random);
-            let jitter = f64::from(random[0]) / 512.0 + 0.75;
             tokio::select! {
-                () = tokio::time::sleep(pause.mul_f64(jitter)) => pause = (pause * 2).min(PAUSES.1),
-                _ = woken.changed() => pause = PAUSES.0,
+                () = tokio::time::sleep(pauses.next().unwrap_or(LONGEST_PAUSE)) => {}
+                _ = woken.changed() => pauses = RETRY.build(),
             }
         }
     }

@@ -92,8 +92,11 @@ impl DeviceSync {
     /// Notes where a device was found, if it belongs to the person.
     async fn note_found(&self, own: DeviceId, found: &ResolvedService) {
         let id = found.get_property_val_str(ID).unwrap_or_default();
-        let linked = self.linked_devices().await.unwrap_or_default();
-        let Some(id) = linked.iter().map(|device| device.id()).find(|device| device.to_string() == id) else { return };
+        let linked = self.history.store.linked_devices().await.unwrap_or_default();
+        let Some(id) = linked.iter().map(yadori_core::shared::Device::id).find(|device| device.to_string() == id)
+        else {
+            return;
+        };
         if id == own {
             return;
         }

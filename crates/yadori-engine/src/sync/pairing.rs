@@ -197,8 +197,8 @@ impl DeviceSync {
 
     /// Whether the device with this key was removed: the key is of no use any more.
     async fn was_removed(&self, key: &Pin) -> Result<bool, StoreError> {
-        let devices = self.history.store.devices().await?;
-        Ok(devices.into_iter().filter_map(|record| record.device).any(|known| known.key == *key && known.is_removed()))
+        let known = self.history.store.device(yadori_core::DeviceId::of_key(key)).await?;
+        Ok(known.and_then(|record| record.device).is_some_and(|known| known.is_removed()))
     }
 
     /// Joins the device at `address`, which shows `code`. Gives what is known of it.
@@ -207,7 +207,7 @@ impl DeviceSync {
             // The other has proved its key. If this device is linked with it, or with nobody, the key that was removed is
             // of no use to anybody: another is made, and nothing is lost.
             Err(JoinError::RemovedBy(key)) => {
-                let linked = self.linked_devices().await?;
+                let linked = self.history.store.linked_devices().await?;
                 if !linked.is_empty() && linked.iter().all(|device| device.key != key) {
                     return Err(JoinError::Removed);
                 }
@@ -274,8 +274,7 @@ impl DeviceSync {
 
     /// What this device tells of itself when it meets another.
     async fn introduction(&self) -> Result<Vec<Item>, StoreError> {
-        let own = self.history.store.devices().await?.into_iter().find(|device| device.own);
-        Ok(own.and_then(|own| own.device).map(Item::Device).into_iter().collect())
+        Ok(self.history.store.own_device().await?.map(Item::Device).into_iter().collect())
     }
 
     /// Puts on record that the device at the other end belongs to the person, and where it was reached, if it was:
@@ -294,7 +293,7 @@ impl DeviceSync {
         self.history.stamps.observe(device.latest());
         let stamp = self.history.stamps.next();
         device.linked = Register::new(stamp, true);
-        let others = self.linked_devices().await?;
+        let others = self.history.store.linked_devices().await?;
         if others.iter().filter(|other| other.key != device.key).count() + 2 > MOST_DEVICES {
             return Err(JoinError::TooMany);
         }
@@ -302,9 +301,7 @@ impl DeviceSync {
             device.name = Register::new(stamp, "another device".into());
         }
         // To the others, this device says of itself that it belongs to them.
-        if let Some(mut own) =
-            self.history.store.devices().await?.into_iter().find(|record| record.own).and_then(|own| own.device)
-        {
+        if let Some(mut own) = self.history.store.own_device().await? {
             own.linked = Register::new(stamp, true);
             self.history.store.note_device(&own).await?;
         }

@@ -1,6 +1,5 @@
 //! What an exchange with another device does to this device's records.
 
-use crate::capture::picture;
 use crate::clock::{latest_believed, now};
 use crate::sync::DeviceSync;
 use bytes::Bytes;
@@ -52,7 +51,7 @@ impl Peer {
         }
         self.draw(outcome.pictures);
         if let Some((number, copied)) = outcome.latest_copy {
-            service.follow(number, copied).await;
+            service.follow(number, copied);
         }
         // Skip what is being fetched from another device already.
         let mut fetching = service.links.fetching.lock();
@@ -216,11 +215,7 @@ impl Records for Peer {
 impl DeviceSync {
     /// Makes the small picture of a clip whose content has come from elsewhere.
     async fn draw_thumbnail(&self, number: u64) -> Result<(), StoreError> {
-        let formats = self.history.store.formats(number).await?;
-        let raster = formats.iter().find(|format| yadori_core::format::RASTERS.contains(&format.mime.as_str()));
-        let Some(stored) = raster else { return Ok(()) };
-        let raster = yadori_core::Format::new(stored.mime.clone(), self.history.store.content(stored).await?);
-        let decoded = picture::decode(&raster).await;
+        let Some((raster, decoded)) = self.history.decode_picture(number).await? else { return Ok(()) };
         // It came from another device: only now is it known whether it is the picture that its id says. What cannot be
         // decoded, or moves, is known by its bytes.
         let Some(record) = self.history.store.clips(&[number]).await?.pop() else { return Ok(()) };
@@ -232,10 +227,8 @@ impl DeviceSync {
             self.history.ledger.changed(self.history.store.drop_false_content(number).await?);
             return Ok(());
         }
-        if let Ok(decoded) = decoded
-            && let Ok(thumbnail) = decoded.thumbnail().await
-        {
-            self.history.store.put_thumbnail(number, &thumbnail).await?;
+        if let Ok(decoded) = decoded {
+            self.history.keep_thumbnail(number, decoded).await?;
         }
         Ok(())
     }
@@ -257,7 +250,7 @@ impl DeviceSync {
     }
 
     /// Puts the newest copy of the other devices on this clipboard, if that is wanted and nothing newer is there.
-    async fn follow(self: &Arc<Self>, number: u64, copied: Stamp) {
+    fn follow(self: &Arc<Self>, number: u64, copied: Stamp) {
         {
             let mut newest = self.links.newest.lock();
             if !self.links.policy().follow || copied <= *newest {

@@ -165,13 +165,16 @@ impl DeviceSync {
         // Those that are there are given a moment.
         let told = async {
             let latest = self.history.store.latest_change().await.unwrap_or(0);
+            let mut news = self.links.news.subscribe();
             loop {
                 let away = self.devices().await.unwrap_or_default();
                 let pending = away.iter().any(|device| device.state == DeviceState::Away && device.notes.is_empty());
                 if !pending {
                     return self.told_all(latest).await;
                 }
-                tokio::time::sleep(Duration::from_millis(50)).await;
+                if news.changed().await.is_err() {
+                    return;
+                }
             }
         };
         let _ = tokio::time::timeout(Duration::from_secs(5), told).await;

@@ -1,6 +1,7 @@
 //! What leaves the history, and how it comes back.
 
 use crate::support::{Device, names};
+use yadori_core::Mark;
 use yadori_core::MillisSinceEpoch;
 use yadori_core::retention::Limits;
 use yadori_core::rules::Rules;
@@ -94,7 +95,7 @@ async fn a_rule_that_takes_more_than_half_wants_a_word() {
 async fn the_clock_goes_on_after_the_latest_stamp_of_every_attribute() {
     let changes = [
         ClipChange { title: Some("a title".into()), ..ClipChange::default() },
-        ClipChange { mark: Some("fern".into()), ..ClipChange::default() },
+        ClipChange { mark: Some(Some(Mark::Fern)), ..ClipChange::default() },
         ClipChange { alias: Some("sig".into()), ..ClipChange::default() },
         ClipChange { fills: Some(true), ..ClipChange::default() },
     ];

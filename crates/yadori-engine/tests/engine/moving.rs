@@ -37,7 +37,7 @@ async fn a_history_moves_whole_and_only_once() {
     let new = NewClip {
         title: Some("Signature".into()),
         alias: Some("sig".into()),
-        mark: Some("fern".into()),
+        mark: Some(yadori_core::Mark::Fern),
         drawer: Some("Venues".into()),
         fills: true,
         ..NewClip::default()

@@ -76,7 +76,7 @@ pub fn exchange(bytes: &[u8]) {
                         });
                     }
                     Output::TakeIn { number, .. } => {
-                        inputs.push(Input::TakenIn { number, refusal: None, echoes: Vec::new() })
+                        inputs.push(Input::TakenIn { number, refusal: None, echoes: Vec::new() });
                     }
                     Output::Over(_) => is_over = true,
                     Output::Greeted(_) | Output::Acknowledged(_) | Output::Absent(_) | Output::Handed(..) => {}

@@ -1,3 +1,4 @@
+use super::particulars::colour;
 use super::{named, print_json, say};
 use crate::Context;
 use crate::failure::Failure;
@@ -5,7 +6,7 @@ use clap::Args;
 use jiff::Timestamp;
 use std::io::{IsTerminal, Read};
 use std::path::{Path, PathBuf};
-use yadori_api::{AddQuery, Added};
+use yadori_api::{AddQuery, Added, Colour};
 
 /// Add a clip without copying it
 ///
@@ -42,8 +43,8 @@ pub struct Add {
     alias: Option<String>,
 
     /// Mark it with a colour: amber, brick, fern, lagoon, plum or slate
-    #[arg(long, value_name = "COLOUR")]
-    mark: Option<String>,
+    #[arg(long, value_name = "COLOUR", value_parser = colour)]
+    mark: Option<Colour>,
 
     /// Fill in its placeholders whenever it is recalled (see: yadori help fill)
     #[arg(long)]

@@ -6,7 +6,7 @@ use clap::Args;
 use serde::Serialize;
 use std::io::Write;
 use std::path::PathBuf;
-use yadori_api::{CaptureState, Status};
+use yadori_api::{CaptureState, ClipboardKind, Status};
 use yadori_client::places;
 
 /// Find out what's wrong, and what to do about it
@@ -81,12 +81,12 @@ fn of_service(status: &Status) -> Vec<Finding> {
             )
         },
         match capture.state {
-            CaptureState::On => fine("clipboard", format!("copies are kept from {}", capture.clipboard)),
+            CaptureState::On => fine("clipboard", format!("copies are kept from {}", capture.clipboard.word())),
             CaptureState::Paused => wrong("clipboard", "capture is paused", "resume: yadori resume"),
             CaptureState::Off => wrong(
                 "clipboard",
                 format!("copies aren't kept: {}", capture.reason.as_deref().unwrap_or("there is no clipboard")),
-                if capture.clipboard == "none" {
+                if capture.clipboard == ClipboardKind::None {
                     NO_CLIPBOARD
                 } else {
                     "turn the history on: yadori rules set history on"

@@ -4,7 +4,7 @@ use crate::failure::Failure;
 use crate::table;
 use crate::terminal::{Style, safe};
 use clap::{Args, Subcommand, ValueEnum};
-use yadori_api::{Clip, Clips, Particulars};
+use yadori_api::{Clip, Clips, ColourChange, Particulars};
 use yadori_client::in_path;
 
 /// Give a clip a title
@@ -25,6 +25,14 @@ pub struct Mark {
 
     /// The colour
     colour: Colour,
+}
+
+/// The colour of this name.
+pub fn colour(word: &str) -> Result<yadori_api::Colour, String> {
+    yadori_api::Colour::from_word(&word.to_lowercase()).ok_or_else(|| {
+        let all: Vec<&str> = yadori_api::Colour::ALL.iter().map(|colour| colour.word()).collect();
+        format!("use {}", all.join(", "))
+    })
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -126,7 +134,7 @@ impl Title {
 impl Mark {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let word = self.colour.to_possible_value().map(|value| value.get_name().to_owned()).unwrap_or_default();
-        let mark = Particulars { mark: Some(word.clone()), ..Particulars::default() };
+        let mark = Particulars { mark: ColourChange::from_word(&word), ..Particulars::default() };
         let clip = change(context, &self.clip, &mark)?;
         if context.json {
             return print_json(&clip);

@@ -166,13 +166,13 @@ fn particulars(ClipDetail { clip, formats, .. }: &ClipDetail) -> Vec<(&'static s
     if !kept.is_empty() {
         rows.push(("kept", kept.join(", ")));
     }
-    rows.extend(clip.mark.and_then(|mark| Some(("mark", serde_json::to_value(mark).ok()?.as_str()?.to_owned()))));
+    rows.extend(clip.mark.map(|mark| ("mark", mark.word().to_owned())));
     if clip.fills {
         rows.push(("fills", "its placeholders are filled in when it is recalled".into()));
     }
     rows.extend(clip.caption.iter().map(|caption| ("called", caption.clone())));
     if let Some(secret) = &clip.sensitive {
-        rows.push(("sensitive", format!("looks like a {}", secret.replace('-', " "))));
+        rows.push(("sensitive", format!("looks like a {}", secret.word().replace('-', " "))));
     }
     rows.push(("copied", format!("{}{}", moment(clip.copied_at), times(clip.copies))));
     if let Some(at) = clip.recalled_at {

@@ -29,7 +29,7 @@ fn bar(value: u64, most: u64) -> String {
     if most == 0 {
         return String::new();
     }
-    let eighths = (value as u128 * (BAR * 8) as u128).div_ceil(u128::from(most)) as usize;
+    let eighths = (u128::from(value) * (BAR * 8) as u128).div_ceil(u128::from(most)) as usize;
     format!("{}{}", "█".repeat(eighths / 8), EIGHTHS[eighths % 8])
 }
 

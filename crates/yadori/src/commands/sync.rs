@@ -177,7 +177,7 @@ fn show(context: &Context, state: &State) -> Result<(), Failure> {
     super::device::print(&state.devices)?;
     match (state.paused, state.paused_until) {
         (true, Some(until)) => {
-            say(&format!("Sharing is paused until {}. Resume earlier with: yadori sync resume", moment(until)))?
+            say(&format!("Sharing is paused until {}. Resume earlier with: yadori sync resume", moment(until)))?;
         }
         (true, None) => say("Sharing is paused. Resume with: yadori sync resume")?,
         (false, _) => {}

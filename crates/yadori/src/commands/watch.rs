@@ -28,9 +28,9 @@ impl Watch {
             let change: ClipChange = serde_json::from_str(&event.data)
                 .map_err(|error| Failure::Here(format!("couldn't understand the service: {error}")))?;
             if context.json {
-                print_json_line(&change)?
+                print_json_line(&change)?;
             } else {
-                print(&change)?
+                print(&change)?;
             }
             seen += 1;
             if self.limit.is_some_and(|limit| seen >= limit) {

@@ -190,7 +190,7 @@ fn check_address(authenticator: &Authenticator, headers: &HeaderMap, uri: &Uri) 
     let host = headers
         .get(header::HOST)
         .and_then(|host| host.to_str().ok())
-        .or_else(|| uri.authority().map(|authority| authority.as_str()));
+        .or_else(|| uri.authority().map(axum::http::uri::Authority::as_str));
     let Some(host) = host.filter(|host| authenticator.is_our_host(host)) else { return Address::WrongHost };
     match headers.get(header::ORIGIN).map(|origin| origin.to_str().unwrap_or_default()) {
         Some(origin) if !origin.eq_ignore_ascii_case(&format!("http://{host}")) => Address::ForeignOrigin,
@@ -284,7 +284,7 @@ pub(super) async fn is_shut_out(app: &App, session: Session) {
             return;
         }
     }
-    std::future::pending().await
+    std::future::pending::<()>().await;
 }
 
 /// A one-time link: lets the browser in and sends it to the console.

@@ -32,10 +32,9 @@ pub(super) async fn page(method: Method, uri: Uri, headers: HeaderMap) -> Respon
         let accepted = headers.get(header::ACCEPT_ENCODING).and_then(|value| value.to_str().ok()).unwrap_or_default();
         accepted.split(',').any(|one| one.split(';').next().is_some_and(|name| name.trim() == encoding))
     };
-    let compressed = [("br", ".br"), ("gzip", ".gz")].into_iter().filter(|(encoding, _)| accepts(encoding));
+    let mut compressed = [("br", ".br"), ("gzip", ".gz")].into_iter().filter(|(encoding, _)| accepts(encoding));
     let found = compressed
-        .filter_map(|(encoding, ending)| Some((Files::get(&format!("{path}{ending}"))?, Some(encoding))))
-        .next()
+        .find_map(|(encoding, ending)| Some((Files::get(&format!("{path}{ending}"))?, Some(encoding))))
         .or_else(|| Some((Files::get(path)?, None)));
     match found {
         Some((file, encoding)) => serve(path, &file, encoding, &headers),

@@ -17,8 +17,7 @@ use futures_util::stream;
 use std::ops::Range;
 use std::sync::Arc;
 use yadori_api as api;
-use yadori_core::{Kind, format};
-use yadori_engine::capture::picture;
+use yadori_core::format;
 use yadori_store::{StoreError, StoredFormat, Thumbnail};
 
 const SANDBOX: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox; frame-ancestors 'none'";
@@ -133,13 +132,7 @@ fn parse_range(range: &str, size: u64) -> Result<Option<Range<u64>>, OutOfRange>
     responses((status = 200, description = "The picture.", content_type = "image/png"), (status = 404, body = api::Problem)))]
 pub async fn thumbnail(State(app): State<App>, Path(name): Path<String>) -> Result<Response, Problem> {
     let (record, _) = app.engine.history.find_clip(&name).await?;
-    if record.kind != Kind::Image {
-        return Err(Problem::no_thumbnail());
-    }
-    let thumbnail = match app.engine.history.store.thumbnail(record.number).await? {
-        Some(thumbnail) => thumbnail,
-        None => make_thumbnail(&app, record.number).await?,
-    };
+    let thumbnail = app.engine.history.thumbnail(&record).await?.ok_or_else(Problem::no_thumbnail)?;
     let Thumbnail { mime, content } = thumbnail;
     let headers = [
         (header::CONTENT_TYPE, mime),
@@ -147,20 +140,6 @@ pub async fn thumbnail(State(app): State<App>, Path(name): Path<String>) -> Resu
         (header::CACHE_CONTROL, "private, max-age=3600".into()),
     ];
     Ok((headers, content).into_response())
-}
-
-/// Makes a small picture that was not made at capture.
-async fn make_thumbnail(app: &App, number: u64) -> Result<Thumbnail, Problem> {
-    let formats = app.engine.history.store.formats(number).await?;
-    let stored = formats
-        .iter()
-        .find(|stored| format::RASTERS.contains(&stored.mime.as_str()))
-        .ok_or_else(Problem::no_thumbnail)?;
-    let raster = yadori_core::Format::new(stored.mime.clone(), app.engine.history.store.content(stored).await?);
-    let decoded = picture::decode(&raster).await.map_err(|_| Problem::no_thumbnail())?;
-    let thumbnail = decoded.thumbnail().await.map_err(|_| Problem::no_thumbnail())?;
-    app.engine.history.store.put_thumbnail(number, &thumbnail).await?;
-    Ok(thumbnail)
 }
 
 #[cfg(test)]

@@ -11,7 +11,7 @@ mod moving;
 pub(super) mod rules;
 mod tray;
 
-pub(super) use clips::{kind, kind_of};
+pub(super) use clips::{kind, kind_of, mark_of, secret};
 pub(super) use devices::policy_change;
 
 use yadori_core::rules::Checked;

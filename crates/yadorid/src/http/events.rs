@@ -100,7 +100,7 @@ async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over>
             }
             Ok(Announcement::Status) => send(client, Event::default().event("status").data("{}")).await?,
             Err(broadcast::error::RecvError::Lagged(_)) => {
-                told = catch_up(app, client, told, app.engine.history.ledger.cursor()).await?
+                told = catch_up(app, client, told, app.engine.history.ledger.cursor()).await?;
             }
             Err(broadcast::error::RecvError::Closed) => return Err(Over),
         }

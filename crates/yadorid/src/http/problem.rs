@@ -327,7 +327,7 @@ impl From<KeepError> for Problem {
         let detail = error.to_string();
         match error {
             KeepError::Name(error) => error.into(),
-            KeepError::LongTitle(_) | KeepError::NoSuchMark(_) | KeepError::NotAnAlias(..) | KeepError::Place => {
+            KeepError::LongTitle(_) | KeepError::NotAnAlias(..) | KeepError::Place => {
                 Self::new(ProblemKind::BadParticulars, detail)
             }
             KeepError::AliasTaken { alias, holder } => {

@@ -5,6 +5,7 @@ use std::ops::Range;
 use yadori_api as api;
 use yadori_core::rules::Checked;
 use yadori_core::search::Query;
+use yadori_core::sensitive::{Secret, Sensitive};
 use yadori_core::{Kind, Mark};
 use yadori_engine::clock::timestamp;
 use yadori_engine::fetching::Fetched;
@@ -25,6 +26,29 @@ fn colour(mark: Mark) -> api::Colour {
         Mark::Lagoon => api::Colour::Lagoon,
         Mark::Plum => api::Colour::Plum,
         Mark::Slate => api::Colour::Slate,
+    }
+}
+
+/// A mark that a client names.
+pub fn mark_of(colour: api::Colour) -> Mark {
+    match colour {
+        api::Colour::Amber => Mark::Amber,
+        api::Colour::Brick => Mark::Brick,
+        api::Colour::Fern => Mark::Fern,
+        api::Colour::Lagoon => Mark::Lagoon,
+        api::Colour::Plum => Mark::Plum,
+        api::Colour::Slate => Mark::Slate,
+    }
+}
+
+/// The secret that a text looks like.
+pub fn secret(found: Sensitive) -> api::Secret {
+    match found.secret {
+        Secret::PrivateKey => api::Secret::PrivateKey,
+        Secret::Token => api::Secret::Token,
+        Secret::CardNumber => api::Secret::CardNumber,
+        Secret::Password => api::Secret::Password,
+        Secret::Account => api::Secret::BankAccount,
     }
 }
 
@@ -67,7 +91,7 @@ fn clip(Listed { record, position }: Listed, query: Option<&Query>, rules: &Chec
         drawer: record.drawer.map(|drawer| drawer.name),
         alias: record.alias,
         marks: marks.into_iter().map(mark).collect(),
-        sensitive: record.sensitive.map(|secret| secret.label().replace(' ', "-")),
+        sensitive: record.sensitive.map(secret),
         copied_at: timestamp(record.life.copied.at()),
         recalled_at: record.recalled_at.map(timestamp),
         copies: record.copies,

@@ -3,11 +3,41 @@
 use super::{Contract, kind};
 use crate::http::console;
 use yadori_api as api;
-use yadori_core::capture::Refusal;
+use yadori_core::capture::{Refusal, RefusalKind};
 use yadori_core::rules::Checked;
+use yadori_desktop::ClipboardKind;
 use yadori_engine::clock::timestamp;
 use yadori_engine::overview::stats::{DayFigures, RECALL_SECONDS, Share, Stats, WALK_SECONDS};
 use yadori_engine::overview::status::{Due, Off, Room, Status};
+
+fn clipboard_kind(kind: ClipboardKind) -> api::ClipboardKind {
+    match kind {
+        ClipboardKind::X11 => api::ClipboardKind::X11,
+        ClipboardKind::Wayland => api::ClipboardKind::Wayland,
+        ClipboardKind::Simulated => api::ClipboardKind::Simulated,
+        ClipboardKind::None => api::ClipboardKind::None,
+    }
+}
+
+fn refusal_reason(kind: RefusalKind) -> api::RefusalReason {
+    match kind {
+        RefusalKind::Paused => api::RefusalReason::Paused,
+        RefusalKind::Secret => api::RefusalReason::Secret,
+        RefusalKind::Echo => api::RefusalReason::Echo,
+        RefusalKind::Off => api::RefusalReason::Off,
+        RefusalKind::Kind => api::RefusalReason::Kind,
+        RefusalKind::Application => api::RefusalReason::Application,
+        RefusalKind::Pattern => api::RefusalReason::Pattern,
+        RefusalKind::Repeat => api::RefusalReason::Repeat,
+        RefusalKind::AnotherId => api::RefusalReason::AnotherId,
+        RefusalKind::Blank => api::RefusalReason::Blank,
+        RefusalKind::NoUsefulFormat => api::RefusalReason::NoUsefulFormat,
+        RefusalKind::TooLarge => api::RefusalReason::TooLarge,
+        RefusalKind::InvalidText => api::RefusalReason::InvalidText,
+        RefusalKind::BrokenImage => api::RefusalReason::BrokenImage,
+        RefusalKind::Undelivered => api::RefusalReason::Undelivered,
+    }
+}
 
 impl Contract for Status {
     type As = api::Status;
@@ -22,7 +52,7 @@ impl Contract for Status {
             format!("another program ({name}) takes the clipboard each time something is put on it, and is let have it")
         });
         let refused = journal.refused.into_iter().map(|(reason, refused)| api::Refused {
-            reason: reason.into(),
+            reason: refusal_reason(reason),
             message: refused.last.to_string(),
             count: refused.count,
             last_at: timestamp(refused.last_at),
@@ -42,7 +72,7 @@ impl Contract for Status {
                 },
                 since: timestamp(journal.since),
                 until: journal.pause.and_then(|pause| pause.until).map(timestamp),
-                clipboard: journal.clipboard.into(),
+                clipboard: clipboard_kind(journal.clipboard),
                 reason,
                 notes: journal.notes.into_iter().chain(contested).collect(),
                 waiting: journal.waiting as u64,

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use yadori_api as api;
 use yadori_core::retention::{Limits, Scope};
 use yadori_core::rules::{Checked, Rules};
+use yadori_core::sensitive::Sensitive;
 use yadori_core::{Kind, amounts};
 use yadori_engine::rule_book::{ChangeRulesError, SweepPreview, Verdict};
 
@@ -43,7 +44,7 @@ impl Contract for Verdict {
         let paused = self.paused;
         let (captured, reason, kind, sensitive) = match self.judged {
             Ok(draft) => {
-                let secret = draft.sensitive.map(|secret| secret.label());
+                let secret = draft.sensitive.map(Sensitive::label);
                 let certain = draft.sensitive.is_some_and(|secret| secret.certain);
                 let stays = rules.rules().retention.sensitive_millis.filter(|_| certain).map(amounts::span_in_words);
                 let what = match (secret, stays) {
@@ -56,7 +57,7 @@ impl Contract for Verdict {
                     (None, _) => format!("it would be captured as {}", kind_in_words(draft.kind)),
                 };
                 let what = if paused { format!("{what}, were capture not paused at the moment") } else { what };
-                (true, what, Some(draft.kind), secret.map(|secret| secret.replace(' ', "-")))
+                (true, what, Some(draft.kind), draft.sensitive.map(super::secret))
             }
             Err(refusal) => (false, format!("it would not be captured: {refusal}"), None, None),
         };

@@ -1,0 +1,161 @@
+//! Words that are one of a few: enums here, in OpenAPI, and in every client made from it.
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+macro_rules! words {
+    ($($(#[$about:meta])* $name:ident { $($(#[$comment:meta])* $word:ident = $text:literal,)* })*) => {
+        $(
+            $(#[$about])*
+            #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+            #[serde(rename_all = "kebab-case")]
+            pub enum $name {
+                $($(#[$comment])* $word,)*
+            }
+
+            impl $name {
+                /// All of them.
+                pub const ALL: &[Self] = &[$(Self::$word,)*];
+
+                /// The word.
+                pub fn word(self) -> &'static str {
+                    match self {
+                        $(Self::$word => $text,)*
+                    }
+                }
+
+                /// What this word stands for.
+                pub fn from_word(word: &str) -> Option<Self> {
+                    Self::ALL.iter().copied().find(|known| known.word() == word)
+                }
+            }
+        )*
+    };
+}
+
+words! {
+    /// The secret that a text looks like.
+    Secret {
+        /// A private key, or the seed of one-time passwords.
+        PrivateKey = "private-key",
+        /// An access token or the like.
+        Token = "token",
+        /// The number of a payment card.
+        CardNumber = "card-number",
+        /// A password.
+        Password = "password",
+        /// The number of a bank account.
+        BankAccount = "bank-account",
+    }
+
+    /// Where copies are captured.
+    ClipboardKind {
+        /// That of an X server.
+        X11 = "x11",
+        /// That of a Wayland compositor.
+        Wayland = "wayland",
+        /// One in memory, for tests.
+        Simulated = "simulated",
+        /// None.
+        None = "none",
+    }
+
+    /// Why copies made no clip.
+    RefusalReason {
+        /// Capture is paused.
+        Paused = "paused",
+        /// Its owner marked it as a secret.
+        Secret = "secret",
+        /// Another program put on the clipboard what Yadori had put there.
+        Echo = "echo",
+        /// The rules turn the history off.
+        Off = "off",
+        /// The rules ignore this kind.
+        Kind = "kind",
+        /// The rules ignore this application.
+        Application = "application",
+        /// The rules ignore texts that match a pattern.
+        Pattern = "pattern",
+        /// The same was copied a moment before.
+        Repeat = "repeat",
+        /// It is said to be another clip than it is.
+        AnotherId = "another-id",
+        /// Nothing but white space.
+        Blank = "blank",
+        /// None of its formats can be kept.
+        NoUsefulFormat = "no-useful-format",
+        /// It is larger than the rules allow.
+        TooLarge = "too-large",
+        /// Its text is not valid UTF-8.
+        InvalidText = "invalid-text",
+        /// The picture cannot be decoded.
+        BrokenImage = "broken-image",
+        /// Its owner did not deliver.
+        Undelivered = "undelivered",
+    }
+
+    /// A colour mark.
+    Colour {
+        /// A warm yellow.
+        Amber = "amber",
+        /// A dull red.
+        Brick = "brick",
+        /// A leaf green.
+        Fern = "fern",
+        /// A blue green.
+        Lagoon = "lagoon",
+        /// A reddish purple.
+        Plum = "plum",
+        /// A bluish grey.
+        Slate = "slate",
+    }
+
+    /// A colour mark to give, or none.
+    ColourChange {
+        /// A warm yellow.
+        Amber = "amber",
+        /// A dull red.
+        Brick = "brick",
+        /// A leaf green.
+        Fern = "fern",
+        /// A blue green.
+        Lagoon = "lagoon",
+        /// A reddish purple.
+        Plum = "plum",
+        /// A bluish grey.
+        Slate = "slate",
+        /// Remove the mark.
+        None = "none",
+    }
+}
+
+impl ColourChange {
+    /// The mark; none to remove it.
+    pub fn colour(self) -> Option<Colour> {
+        Colour::from_word(self.word())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_word_is_written_as_it_is_called() {
+        for reason in RefusalReason::ALL {
+            assert_eq!(serde_json::to_value(reason).unwrap(), reason.word());
+            assert_eq!(RefusalReason::from_word(reason.word()), Some(*reason));
+        }
+        for kind in ClipboardKind::ALL {
+            assert_eq!(serde_json::to_value(kind).unwrap(), kind.word());
+        }
+        for secret in Secret::ALL {
+            assert_eq!(serde_json::to_value(secret).unwrap(), secret.word());
+        }
+        for colour in ColourChange::ALL {
+            assert_eq!(serde_json::to_value(colour).unwrap(), colour.word());
+        }
+        assert_eq!(ColourChange::Plum.colour(), Some(Colour::Plum));
+        assert_eq!(ColourChange::None.colour(), None);
+    }
+}
