@@ -7,3 +7,4 @@ mod moving;
 mod shared;
 mod support;
 mod trays;
+mod upgrading;

@@ -123,6 +123,14 @@ impl Device {
         Self::on(name, folder, Database::new(), free_address()).await
     }
 
+    /// A device whose database these statements have made.
+    pub async fn with_records(name: &str, statements: &str) -> Self {
+        let (folder, database) =
+            (tempfile::Builder::new().prefix("yadori-engine-").tempdir().unwrap(), Database::new());
+        database.server.execute(&format!("USE {}; {statements}", database.name));
+        Self::on(name, folder, database, free_address()).await
+    }
+
     async fn on(name: &str, folder: TempDir, database: Database, listen: SocketAddr) -> Self {
         let (engine, clipboard, work, capturing) = begin(name, &folder, &database, listen).await;
         Self { engine, clipboard, name: name.to_owned(), work, capturing, listen, folder, database }
