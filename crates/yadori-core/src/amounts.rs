@@ -90,6 +90,21 @@ pub fn bytes_in_words(bytes: u64) -> String {
     }
 }
 
+/// About how many bytes, in decimal units (ISO/IEC 80000-13): `512 B`, `12.3 kB`.
+pub fn about_bytes(bytes: u64) -> String {
+    const UNITS: [&str; 4] = ["kB", "MB", "GB", "TB"];
+    if bytes < 1000 {
+        return format!("{bytes} B");
+    }
+    let mut value = bytes as f64 / 1000.0;
+    let mut unit = 0;
+    while value >= 999.95 && unit + 1 < UNITS.len() {
+        value /= 1000.0;
+        unit += 1;
+    }
+    format!("{value:.1} {}", UNITS[unit])
+}
+
 /// A number with its noun.
 pub fn counted(number: u64, one: &str, several: &str) -> String {
     format!("{} {}", grouped(number), if number == 1 { one } else { several })

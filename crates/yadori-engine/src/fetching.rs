@@ -21,7 +21,10 @@ pub enum FetchError {
     /// The name leads nowhere.
     #[error(transparent)]
     Name(#[from] FindNameError),
-    /// No device that has it is there, or the records do not answer.
+    /// No device that has it is there.
+    #[error("some of its content is on another device, which is not there at the moment")]
+    Elsewhere,
+    /// The records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
 }
@@ -50,7 +53,7 @@ impl Fetching {
     }
 
     /// Fetches what of a clip is on another device only. On return all of it is here.
-    pub async fn fetch_whole(&self, record: &ClipRecord) -> Result<(), StoreError> {
+    pub async fn fetch_whole(&self, record: &ClipRecord) -> Result<(), FetchError> {
         if !record.elsewhere {
             return Ok(());
         }
@@ -63,12 +66,12 @@ impl Fetching {
                 return Ok(());
             }
             if !missing.iter().all(|(hash, have, _)| self.links.fetch(*hash, *have, afresh)) {
-                return Err(StoreError::Elsewhere);
+                return Err(FetchError::Elsewhere);
             }
             afresh = false;
             // As long as something comes, it goes on.
             if tokio::time::timeout(PATIENCE, fetched.changed()).await.is_err() {
-                return Err(StoreError::Elsewhere);
+                return Err(FetchError::Elsewhere);
             }
         }
     }
@@ -87,7 +90,7 @@ impl Fetching {
             let here = record.size.saturating_sub(left);
             let progress = || Fetched { id: record.id, here, size: record.size };
             if !missing.iter().all(|(hash, have, _)| self.links.fetch(*hash, *have, afresh)) {
-                return Err(StoreError::Elsewhere.into());
+                return Err(FetchError::Elsewhere);
             }
             afresh = false;
             let is_news = after.is_none_or(|after| here > after);

@@ -6,7 +6,7 @@ pub use expand::Expanded;
 
 use crate::capture::Capture;
 use crate::clock::now;
-use crate::fetching::Fetching;
+use crate::fetching::{FetchError, Fetching};
 use crate::history::History;
 use crate::history::files;
 use crate::history::listing::Listed;
@@ -57,6 +57,9 @@ pub enum RecallError {
     /// It is on the clipboard, but was not pasted.
     #[error("it is on the clipboard, but {0}")]
     Paste(#[from] PasteError),
+    /// Some of the content cannot be fetched.
+    #[error(transparent)]
+    Fetch(#[from] FetchError),
     /// The records do not answer.
     #[error(transparent)]
     Store(#[from] StoreError),
@@ -179,7 +182,7 @@ impl Recalling {
     async fn recall_found(&self, mut clips: Vec<Found>, asked: &Recall) -> Result<Recalled, RecallError> {
         for found in &clips {
             if asked.at_once && found.0.elsewhere {
-                return Err(StoreError::Elsewhere.into());
+                return Err(FetchError::Elsewhere.into());
             }
             self.fetching.fetch_whole(&found.0).await?;
         }

@@ -4,6 +4,7 @@ use jiff::{Timestamp, tz::TimeZone};
 use std::io::IsTerminal;
 use std::sync::OnceLock;
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+pub use yadori_core::amounts::{about_bytes as size, counted as count};
 use yadori_core::preview::unsafe_to_print;
 
 /// Prints a line to standard error for a person to read, broken between words where the terminal is narrow.
@@ -217,26 +218,6 @@ pub fn ago(at: Timestamp, now: Timestamp) -> String {
 /// A moment as people here write it.
 pub fn moment(at: Timestamp) -> String {
     at.to_zoned(TimeZone::system()).strftime("%Y-%m-%d %H:%M:%S").to_string()
-}
-
-/// A number of bytes for reading.
-pub fn size(bytes: u64) -> String {
-    const UNITS: [&str; 4] = ["kB", "MB", "GB", "TB"];
-    if bytes < 1000 {
-        return format!("{bytes} B");
-    }
-    let mut value = bytes as f64 / 1000.0;
-    let mut unit = 0;
-    while value >= 999.95 && unit + 1 < UNITS.len() {
-        value /= 1000.0;
-        unit += 1;
-    }
-    format!("{value:.1} {}", UNITS[unit])
-}
-
-/// A number with the word for what is counted.
-pub fn count(number: u64, one: &str, many: &str) -> String {
-    format!("{number} {}", if number == 1 { one } else { many })
 }
 
 #[cfg(test)]

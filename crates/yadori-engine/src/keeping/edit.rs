@@ -17,6 +17,9 @@ pub enum EditError {
     /// The name leads nowhere.
     #[error(transparent)]
     Name(#[from] FindNameError),
+    /// Some of the content cannot be fetched.
+    #[error(transparent)]
+    Fetch(#[from] crate::fetching::FetchError),
     /// It has no words.
     #[error("clip {0} is {1}, whose words cannot be changed")]
     NoWords(String, &'static str),

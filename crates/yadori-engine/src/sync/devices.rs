@@ -179,11 +179,10 @@ impl DeviceSync {
     /// Joins a device that has invited.
     pub async fn join_device(self: &Arc<Self>, address: &str, code: &str) -> Result<Device, JoinError> {
         let joined = self.join(address, code).await?;
-        let latest = self.history.store.latest_change().await?;
+        // Another device may have removed it again by now.
+        let record = self.history.store.device(joined.id()).await?.ok_or(JoinError::Removed)?;
         let records = self.history.store.devices().await?;
-        let record = records.iter().find(|record| record.device.as_ref().is_some_and(|known| known.key == joined.key));
-        let record = record.ok_or(StoreError::Damaged(0))?;
-        Ok(self.device_shown(record, &records, latest))
+        Ok(self.device_shown(&record, &records, self.history.store.latest_change().await?))
     }
 
     /// The device that is called so, or whose id begins so.

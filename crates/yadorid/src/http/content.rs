@@ -18,7 +18,8 @@ use std::ops::Range;
 use std::sync::Arc;
 use yadori_api as api;
 use yadori_core::format;
-use yadori_store::{StoreError, StoredFormat, Thumbnail};
+use yadori_engine::fetching::FetchError;
+use yadori_store::{StoredFormat, Thumbnail};
 
 const SANDBOX: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox; frame-ancestors 'none'";
 
@@ -39,7 +40,7 @@ pub async fn content(
     };
     let asked = asked?.0;
     if asked.at_once && record.elsewhere {
-        return Err(StoreError::Elsewhere.into());
+        return Err(FetchError::Elsewhere.into());
     }
     app.engine.fetching.fetch_whole(&record).await?;
     let wanted = asked.format.map(|mime| format::canonical_mime(&mime));

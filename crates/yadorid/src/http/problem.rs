@@ -291,6 +291,7 @@ impl From<RecallError> for Problem {
             },
             RecallError::Paste(_) => Self::new(ProblemKind::NotPasted, detail),
             RecallError::Name(error) => error.into(),
+            RecallError::Fetch(error) => error.into(),
             RecallError::Store(error) => error.into(),
         }
     }
@@ -313,6 +314,7 @@ impl From<EditError> for Problem {
         let detail = error.to_string();
         match error {
             EditError::Name(error) => error.into(),
+            EditError::Fetch(error) => error.into(),
             EditError::NoWords(..) => Self::new(ProblemKind::NotEditable, detail),
             EditError::NotText => Self::new(ProblemKind::NotText, detail),
             EditError::NoWay => Self::new(ProblemKind::BadWay, detail),

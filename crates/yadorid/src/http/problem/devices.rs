@@ -12,6 +12,7 @@ impl From<FetchError> for Problem {
     fn from(error: FetchError) -> Self {
         match error {
             FetchError::Name(error) => error.into(),
+            FetchError::Elsewhere => Self::new(ProblemKind::Elsewhere, error.to_string()),
             FetchError::Store(error) => error.into(),
         }
     }
