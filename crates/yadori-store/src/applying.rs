@@ -3,10 +3,9 @@
 mod clips;
 
 use crate::devices::{self, hear_of};
-use crate::drawers::{self, leave_drawer, renumber};
-use crate::hashed_tombstones::SealKey;
-use crate::registers::Numbers;
-use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
+use crate::drawers::{leave_drawer, renumber};
+use crate::numbers::{Numbers, number_of_drawer};
+use crate::store::{SealKey, Store, StoreError, next_change, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
 use std::collections::HashSet;
 use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_HEADINGS};
@@ -173,7 +172,7 @@ impl Applier {
     }
 
     async fn drawer(&mut self, told: &Drawer) -> Result<(), StoreError> {
-        let number = drawers::number_of(&mut self.tx, told.id).await?;
+        let number = number_of_drawer(&mut self.tx, told.id).await?;
         let row = sqlx::query!(
             r#"SELECT name, place, changed, removed AS "removed: bool" FROM drawers WHERE no = ?"#,
             number
@@ -211,7 +210,7 @@ impl Applier {
     }
 
     async fn heading(&mut self, told: &Heading) -> Result<(), StoreError> {
-        let drawer = drawers::number_of(&mut self.tx, told.drawer).await?;
+        let drawer = number_of_drawer(&mut self.tx, told.drawer).await?;
         let row = sqlx::query!(
             r#"SELECT place, words, changed, removed AS "removed: bool" FROM headings WHERE id = ?"#,
             &told.id[..]

@@ -1,6 +1,7 @@
 //! What a person gives a clip: title, mark, alias, pin, a place in a drawer; and a clip that takes another's place.
 
-use crate::registers::{self, NewState, Numbers, states_of};
+use crate::numbers::Numbers;
+use crate::registers::{self, NewState, states_of};
 use crate::store::{Store, StoreError};
 use sqlx::{MySql, Transaction};
 use std::collections::BTreeMap;

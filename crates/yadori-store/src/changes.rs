@@ -2,7 +2,8 @@
 
 use crate::content;
 use crate::days::{self, Happened};
-use crate::registers::{self, NewState, Numbers, states_of};
+use crate::numbers::Numbers;
+use crate::registers::{self, NewState, states_of};
 use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
 use yadori_core::{MillisSinceEpoch, Stamp};

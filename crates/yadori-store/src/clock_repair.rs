@@ -6,7 +6,8 @@
 //! what other devices have done since wins over it, rather than losing to what may have been done long before. Where
 //! nothing is known, the last of them becomes a stamp of now.
 
-use crate::registers::{STAMPS_OF_CLIPS, StateRow, put_columns, select_states};
+use crate::columns::STAMPS_OF_CLIPS;
+use crate::registers::{StateRow, put_columns, select_states};
 use crate::stamps;
 use crate::store::{Store, StoreError, next_changes};
 use std::collections::BTreeMap;

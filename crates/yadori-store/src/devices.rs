@@ -1,15 +1,13 @@
 //! The devices of a person: this one, and those that are linked to it.
 
 use crate::applying::Cursor;
+use crate::numbers::MOST_ON_RECORD;
 use crate::settings;
 use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
 use yadori_core::merge::Register;
 use yadori_core::shared::{Device, Item, MOST_DEVICES};
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
-
-/// Most devices on record, those included that clips come from and that were removed long ago.
-const MOST_ON_RECORD: u64 = 1000;
 
 /// A device on record.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -348,23 +346,4 @@ async fn put(
     .execute(&mut **tx)
     .await?;
     Ok(Some(change))
-}
-
-/// The number of the device with this id; it is put on record if it was never heard of.
-///
-/// # Errors
-/// When the database does not answer, or too many devices are on record for it.
-pub(crate) async fn number_of(tx: &mut Transaction<'static, MySql>, id: DeviceId) -> Result<u32, StoreError> {
-    let known = sqlx::query_scalar!("SELECT no FROM devices WHERE id = ?", &id.0[..]).fetch_optional(&mut **tx).await?;
-    if let Some(number) = known {
-        return Ok(number);
-    }
-    let records = sqlx::query_scalar!("SELECT COUNT(*) FROM devices").fetch_one(&mut **tx).await?;
-    if records as u64 >= MOST_ON_RECORD {
-        return Err(StoreError::TooMany("devices", MOST_ON_RECORD));
-    }
-    let done = sqlx::query!("INSERT INTO devices (id, name, own) VALUES (?, 'another device', FALSE)", &id.0[..])
-        .execute(&mut **tx)
-        .await?;
-    Ok(done.last_insert_id() as u32)
 }

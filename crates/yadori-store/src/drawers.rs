@@ -3,7 +3,6 @@
 use crate::attributes::{self, Attribute};
 use crate::store::{Store, StoreError, next_change, next_changes, numbers_as_json};
 use sqlx::{MySql, Transaction};
-use yadori_core::shared::MOST_DRAWERS;
 use yadori_core::{Rank, Stamp};
 
 /// A drawer.
@@ -257,28 +256,6 @@ pub(crate) async fn renumber(tx: &mut Transaction<'static, MySql>, drawer: u32) 
     .execute(&mut **tx)
     .await?;
     Ok(before + clips.len() as u64)
-}
-
-/// The number of the drawer with this id; it is put on record if nothing was heard of it yet.
-pub(crate) async fn number_of(tx: &mut Transaction<'static, MySql>, id: [u8; 16]) -> Result<u32, StoreError> {
-    let known = sqlx::query_scalar!("SELECT no FROM drawers WHERE id = ?", &id[..]).fetch_optional(&mut **tx).await?;
-    if let Some(number) = known {
-        return Ok(number);
-    }
-    let drawers = sqlx::query_scalar!("SELECT COUNT(*) FROM drawers").fetch_one(&mut **tx).await?;
-    if drawers as u64 >= MOST_DRAWERS {
-        return Err(StoreError::TooMany("drawers", MOST_DRAWERS));
-    }
-    let place = Rank::between(None, None);
-    let done = sqlx::query!(
-        "INSERT INTO drawers (id, name, place, changed) VALUES (?, '', ?, 0)
-         ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no)",
-        &id[..],
-        place.as_bytes()
-    )
-    .execute(&mut **tx)
-    .await?;
-    Ok(done.last_insert_id() as u32)
 }
 
 /// What lies in a drawer that is removed at `stamp` is only in the history again, unless it was put there later.

@@ -6,7 +6,7 @@
 //! the trace is then there again, everywhere.
 
 use crate::registers::{StateRow, select_states};
-use crate::store::{Store, StoreError, numbers_as_json};
+use crate::store::{SealKey, Store, StoreError, numbers_as_json};
 use data_encoding::HEXLOWER;
 use serde::Serialize;
 use sqlx::{MySql, Transaction};
@@ -20,9 +20,6 @@ const BATCH: u32 = 500;
 
 /// Bytes of a seal.
 const SEAL: usize = 16;
-
-/// The key of a device's seals.
-pub(crate) type SealKey = [u8; 32];
 
 fn seal(key: &SealKey, id: &[u8]) -> String {
     HEXLOWER.encode(&blake3::keyed_hash(key, id).as_bytes()[..SEAL])

@@ -7,15 +7,17 @@
 //!   * `clips`: reading clips, by number and along the change feed
 //!   * `content`: the bytes of formats, in pieces
 //!   * `belonging`: whether content is that of a clip's id
-//!   * `given`, `drawers`: what a person gives a clip, and where they put it
-//!   * `changes`: recall, a clip that takes another's place, forgetting for good
+//!   * `columns`, `registers`: a clip's state: its columns, and the one way to read and write it
+//!   * `attributes`, `drawers`: what a person gives a clip, and where they put it
+//!   * `changes`: recall, and forgetting for good
 //!   * `steps`: deleting and clearing many clips in one go, and undoing it
 //!   * `forgetting`: what goes by itself
 //!   * `hashed_tombstones`: what stays of clips that were deleted long ago
-//!   * `scrubbing`: what was forgotten for good is written over
+//!   * `secure_erase`: what was forgotten for good is written over
 //!   * `days`: what happened on each day
 //!   * `devices`, `outbox`, `applying`: the person's devices, and what they tell each other
-//!   * `mending`: stamps of a clock that was wrong
+//!   * `numbers`: devices and drawers by their ids
+//!   * `clock_repair`, `stamps`: stamps of a clock that was wrong
 //!   * `fetching`: content that comes from another device when it is wanted
 //!   * `thumbnails`: small pictures of pictures
 //!   * `settings`: settings, and the console's sessions
@@ -30,6 +32,7 @@ mod belonging;
 mod changes;
 mod clips;
 mod clock_repair;
+mod columns;
 mod content;
 mod days;
 mod devices;
@@ -38,6 +41,7 @@ mod fetching;
 mod filing;
 mod forgetting;
 mod hashed_tombstones;
+mod numbers;
 mod outbox;
 pub mod private;
 mod registers;
@@ -52,6 +56,7 @@ mod thumbnails;
 pub use applying::{ApplyOutcome, Cursor, CursorAdvance};
 pub use attributes::{Attribute, GivenAttributes};
 pub use clips::{ClipRecord, InDrawer};
+pub use columns::STAMPS_OF_CLIPS;
 pub use content::{CHUNK_BYTES, FormatOfClip, StoredFormat};
 pub use days::Day;
 pub use devices::DeviceRecord;
@@ -59,7 +64,6 @@ pub use drawers::{Drawer, Heading};
 pub use fetching::Piece;
 pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
 pub use outbox::OutgoingBatch;
-pub use registers::STAMPS_OF_CLIPS;
 pub use settings::{ConsoleSession, TRAY};
 pub use stamps::STAMPS_ELSEWHERE;
 pub use steps::{GENTLE, OperationKind, QUICK, UndoableOperation};

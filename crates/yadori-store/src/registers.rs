@@ -1,175 +1,18 @@
-//! A clip's state in the records: its columns, declared once, and the one place where states are read and written.
+//! A clip's state in the records: the one place where states are read and written.
 //!
 //! Whoever changes what is known of a clip loads its [`State`], changes or merges it by the rules of `yadori-core`, and
-//! writes it back with [`put`], many at a time. The columns are declared by a macro, which makes the row, the lists of
-//! columns in the statements, and the list of stamps from one line each. A table of registers, keyed by clip and field,
-//! would need no columns at all, but some ten rows for each clip, and no index could tell what is pinned or gone. The
-//! statements are put together when the service runs, so that the compiler does not check them: the tests do, against the
-//! schema.
+//! writes it back with [`put`], many at a time.
 
-use crate::devices::number_of;
-use crate::drawers;
+use crate::columns::{BYTES, COLUMNS, Columns, stamp};
+use crate::numbers::Numbers;
 use crate::store::{StoreError, next_change, next_changes, numbers_as_json};
 use data_encoding::HEXLOWER;
-use serde::{Serialize, Serializer};
+use serde::Serialize;
 use sqlx::{AssertSqlSafe, FromRow, MySql, Transaction};
 use std::collections::HashMap;
 use std::sync::LazyLock;
-use yadori_core::merge::{InDrawer, Register, State, loses_alias, lost_alias};
-use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Stamp};
-
-/// A column that holds a stamp: always there, or only if it was ever given.
-trait StampColumn {
-    fn change(&mut self, change: &mut dyn FnMut(&mut u64));
-}
-
-impl StampColumn for u64 {
-    fn change(&mut self, change: &mut dyn FnMut(&mut Self)) {
-        change(self);
-    }
-}
-
-impl StampColumn for Option<u64> {
-    fn change(&mut self, change: &mut dyn FnMut(&mut u64)) {
-        self.iter_mut().for_each(change);
-    }
-}
-
-macro_rules! columns {
-    (stamps { $($stamp:ident: $stamp_type:ty,)* } values { $($(#[$attribute:meta])* $value:ident: $type:ty = $sql:literal,)* }) => {
-        /// The columns of `clips` that hold a clip's state, as the database has them. Bytes go there as hexadecimal digits.
-        #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, FromRow)]
-        pub(crate) struct Columns {
-            $(pub $stamp: $stamp_type,)*
-            $($(#[$attribute])* pub $value: $type,)*
-        }
-
-        /// The columns of `clips` that hold stamps.
-        pub const STAMPS_OF_CLIPS: &[&str] = &[$(stringify!($stamp)),*];
-
-        /// All columns, and their types as JSON is read.
-        const COLUMNS: &[(&str, &str)] =
-            &[$((stringify!($stamp), "BIGINT UNSIGNED"),)* $((stringify!($value), $sql)),*];
-
-        impl Columns {
-            /// Changes every stamp that was ever given.
-            pub fn change_stamps(&mut self, mut change: impl FnMut(&mut u64)) {
-                $(StampColumn::change(&mut self.$stamp, &mut change);)*
-            }
-        }
-    };
-}
-
-columns! {
-    stamps {
-        copied: u64,
-        restored: u64,
-        deleted: u64,
-        cleared: Option<u64>,
-        swept: Option<u64>,
-        purged: Option<u64>,
-        title_stamp: Option<u64>,
-        mark_stamp: Option<u64>,
-        alias_stamp: Option<u64>,
-        fills_stamp: Option<u64>,
-        pin_stamp: Option<u64>,
-        drawer_stamp: Option<u64>,
-    }
-    values {
-        device: u32 = "INT UNSIGNED",
-        copies: u32 = "INT UNSIGNED",
-        recalls: u32 = "INT UNSIGNED",
-        recalled_at: Option<u64> = "BIGINT UNSIGNED",
-        title: Option<String> = "VARCHAR(1000)",
-        mark: Option<u8> = "TINYINT UNSIGNED",
-        alias: Option<String> = "VARCHAR(64)",
-        fills: bool = "BOOLEAN",
-        #[serde(serialize_with = "hexadecimal")]
-        pin: Option<Vec<u8>> = "VARCHAR(510)",
-        drawer: Option<u32> = "INT UNSIGNED",
-        #[serde(serialize_with = "hexadecimal")]
-        place: Option<Vec<u8>> = "VARCHAR(510)",
-    }
-}
-
-/// Columns of bytes.
-const BYTES: [&str; 2] = ["pin", "place"];
-
-fn hexadecimal<S: Serializer>(bytes: &Option<Vec<u8>>, serializer: S) -> Result<S::Ok, S::Error> {
-    bytes.as_ref().map(|bytes| HEXLOWER.encode(bytes)).serialize(serializer)
-}
-
-fn bits(stamp: Stamp) -> Option<u64> {
-    (stamp != Stamp::NEVER).then(|| stamp.to_bits())
-}
-
-fn stamp(bits: Option<u64>) -> Stamp {
-    Stamp::from_bits(bits.unwrap_or(0))
-}
-
-fn rank(bytes: Option<&Vec<u8>>) -> Option<Rank> {
-    bytes.and_then(|bytes| Rank::from_slice(bytes))
-}
-
-impl Columns {
-    /// A state as columns. `device` and `drawer` are the numbers of what the state names by ids; `swept` is this device's
-    /// own stamp, which is no part of the state.
-    fn of(state: &State, device: u32, drawer: Option<u32>, swept: Stamp) -> Self {
-        Self {
-            copied: state.copied.to_bits(),
-            restored: state.restored.to_bits(),
-            deleted: state.deleted.to_bits(),
-            cleared: bits(state.cleared),
-            swept: bits(swept),
-            purged: bits(state.purged),
-            title_stamp: bits(state.title.stamp),
-            mark_stamp: bits(state.mark.stamp),
-            alias_stamp: bits(state.alias.stamp),
-            fills_stamp: bits(state.fills.stamp),
-            pin_stamp: bits(state.pin.stamp),
-            drawer_stamp: bits(state.drawer.stamp),
-            device,
-            copies: state.copies,
-            recalls: state.recalls,
-            recalled_at: (state.recalled_at.0 > 0).then_some(state.recalled_at.0),
-            title: state.title.value.clone(),
-            mark: state.mark.value.map(Mark::code),
-            alias: state.alias.value.clone(),
-            fills: state.fills.value,
-            pin: state.pin.value.as_ref().map(|pin| pin.as_bytes().to_vec()),
-            drawer,
-            place: state.drawer.value.as_ref().map(|lies| lies.place.as_bytes().to_vec()),
-        }
-    }
-
-    /// The state that these columns hold; the device and the drawer are known by these ids.
-    fn state(&self, origin: DeviceId, drawer: Option<[u8; 16]>) -> State {
-        // A title that came with the copy has no stamp of its own; it is as old as the clip.
-        let title_stamp = match (self.title_stamp, &self.title) {
-            (None, Some(_)) => Some(1),
-            (stamp, _) => stamp,
-        };
-        let lies = drawer.zip(rank(self.place.as_ref())).map(|(drawer, place)| InDrawer { drawer, place });
-        let state = State {
-            copied: Stamp::from_bits(self.copied),
-            origin,
-            restored: Stamp::from_bits(self.restored),
-            deleted: Stamp::from_bits(self.deleted),
-            cleared: stamp(self.cleared),
-            purged: stamp(self.purged),
-            copies: self.copies,
-            recalls: self.recalls,
-            recalled_at: MillisSinceEpoch(self.recalled_at.unwrap_or(0)),
-            title: Register::new(stamp(title_stamp), self.title.clone()),
-            mark: Register::new(stamp(self.mark_stamp), self.mark.and_then(Mark::from_code)),
-            alias: Register::new(stamp(self.alias_stamp), self.alias.clone()),
-            fills: Register::new(stamp(self.fills_stamp), self.fills),
-            pin: Register::new(stamp(self.pin_stamp), rank(self.pin.as_ref())),
-            drawer: Register::new(stamp(self.drawer_stamp), lies),
-        };
-        state.settled()
-    }
-}
+use yadori_core::merge::{Register, State, loses_alias, lost_alias};
+use yadori_core::{ClipId, DeviceId, Kind, Stamp};
 
 /// A clip as far as its state is concerned.
 #[derive(Clone, Debug, FromRow)]
@@ -272,50 +115,23 @@ pub(crate) struct PutStates {
     pub last: u64,
 }
 
-/// The numbers of devices and drawers, by their ids.
-#[derive(Debug, Default)]
-pub(crate) struct Numbers {
-    devices: HashMap<DeviceId, u32>,
-    drawers: HashMap<[u8; 16], u32>,
-}
-
-impl Numbers {
-    async fn device(&mut self, tx: &mut Transaction<'static, MySql>, id: DeviceId) -> Result<u32, StoreError> {
-        if let Some(number) = self.devices.get(&id) {
-            return Ok(*number);
-        }
-        let number = number_of(tx, id).await?;
-        self.devices.insert(id, number);
-        Ok(number)
-    }
-
-    async fn drawer(&mut self, tx: &mut Transaction<'static, MySql>, id: [u8; 16]) -> Result<u32, StoreError> {
-        if let Some(number) = self.drawers.get(&id) {
-            return Ok(*number);
-        }
-        let number = drawers::number_of(tx, id).await?;
-        self.drawers.insert(id, number);
-        Ok(number)
-    }
-
-    /// The columns of a state.
-    async fn columns(
-        &mut self,
-        tx: &mut Transaction<'static, MySql>,
-        new: &NewState<'_>,
-    ) -> Result<Columns, StoreError> {
-        let (state, known) = (&new.state, new.known);
-        let device = match known {
-            Some(known) if known.origin.as_deref() == Some(&state.origin.0[..]) => known.columns.device,
-            _ => self.device(tx, state.origin).await?,
-        };
-        let drawer = match (&state.drawer.value, known) {
-            (None, _) => None,
-            (Some(lies), Some(known)) if known.drawer_id.as_deref() == Some(&lies.drawer[..]) => known.columns.drawer,
-            (Some(lies), _) => Some(self.drawer(tx, lies.drawer).await?),
-        };
-        Ok(Columns::of(state, device, drawer, known.map_or(Stamp::NEVER, StateRow::swept)))
-    }
+/// The columns of a state.
+async fn columns_of(
+    tx: &mut Transaction<'static, MySql>,
+    numbers: &mut Numbers,
+    new: &NewState<'_>,
+) -> Result<Columns, StoreError> {
+    let (state, known) = (&new.state, new.known);
+    let device = match known {
+        Some(known) if known.origin.as_deref() == Some(&state.origin.0[..]) => known.columns.device,
+        _ => numbers.device(tx, state.origin).await?,
+    };
+    let drawer = match (&state.drawer.value, known) {
+        (None, _) => None,
+        (Some(lies), Some(known)) if known.drawer_id.as_deref() == Some(&lies.drawer[..]) => known.columns.drawer,
+        (Some(lies), _) => Some(numbers.drawer(tx, lies.drawer).await?),
+    };
+    Ok(Columns::of(state, device, drawer, known.map_or(Stamp::NEVER, StateRow::swept)))
 }
 
 #[derive(Serialize)]
@@ -356,7 +172,7 @@ pub(crate) async fn put_after(
     let as_wanted = states.iter().zip(&wanted).map(|(new, wanted)| new.state.alias == *wanted).collect();
     let mut rows = Vec::with_capacity(states.len());
     for new in &states {
-        let columns = numbers.columns(tx, new).await?;
+        let columns = columns_of(tx, numbers, new).await?;
         let shredded = !new.state.is_live(Stamp::NEVER);
         rows.push(PutRow { id: HEXLOWER.encode(&new.id.0), kind: new.kind.code(), shredded, columns });
     }
@@ -500,42 +316,4 @@ async fn holder_of(
     let id = ClipId::from_slice(&holder.id).ok_or(StoreError::Damaged(holder.no))?;
     let is_free = states.iter().any(|new| new.id == id) || losers.iter().any(|(loser, _)| *loser == holder.no);
     Ok((!is_free).then(|| (holder.no, (stamp(holder.alias_stamp), id))))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_state_comes_back_from_its_columns() {
-        let register = |number| Stamp::from_bits(number);
-        let state = State {
-            copied: register(40),
-            origin: DeviceId([3; 16]),
-            restored: register(41),
-            deleted: register(42),
-            cleared: register(43),
-            purged: register(1),
-            copies: 4,
-            recalls: 5,
-            recalled_at: MillisSinceEpoch(6),
-            title: Register::new(register(44), Some("Lamp 7".into())),
-            mark: Register::new(register(45), Some(Mark::ALL[1])),
-            alias: Register::new(register(46), Some("lamp".into())),
-            fills: Register::new(register(47), true),
-            pin: Register::new(register(48), Rank::from_slice(b"bm")),
-            drawer: Register::new(
-                register(49),
-                Some(InDrawer { drawer: [7; 16], place: Rank::from_slice(b"cm").unwrap() }),
-            ),
-        };
-        let mut columns = Columns::of(&state, 9, Some(8), register(50));
-        assert_eq!(columns.state(state.origin, Some([7; 16])), state);
-        let mut stamps = Vec::new();
-        columns.change_stamps(|stamp| stamps.push(*stamp));
-        assert_eq!(stamps.len(), STAMPS_OF_CLIPS.len());
-        // What lies in no drawer, and has no title stamp, as very old clips.
-        columns.title_stamp = None;
-        assert_eq!(columns.state(state.origin, None).title.value, None, "it is older than what was forgotten for good");
-    }
 }

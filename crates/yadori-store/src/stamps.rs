@@ -1,7 +1,7 @@
 //! Where the records hold stamps, said once: whoever looks for the latest of them, or for those that lie in the future, looks
 //! at all. The tests compare this with the schema.
 
-use crate::registers::STAMPS_OF_CLIPS;
+use crate::columns::STAMPS_OF_CLIPS;
 use sqlx::mysql::MySqlConnection;
 use sqlx::{AssertSqlSafe, query_scalar};
 

@@ -1,6 +1,5 @@
 //! Opening a database, and the errors of using it.
 
-use crate::hashed_tombstones::SealKey;
 use crate::schema;
 use crate::stamps;
 use parking_lot::RwLock;
@@ -26,6 +25,9 @@ const LEAST_PACKET: u64 = 16 << 20;
 
 /// How long a connection may take to answer a question that needs no work. One that was wrongly given up is made again.
 const ANSWER: Duration = Duration::from_secs(1);
+
+/// The key of a device's hashed tombstones.
+pub(crate) type SealKey = [u8; 32];
 
 /// The records of one history.
 #[derive(Clone)]

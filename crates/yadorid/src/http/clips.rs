@@ -1,7 +1,7 @@
 //! Clips over HTTP.
 
 use super::App;
-use super::contract::{self, Contract};
+use super::contract::{Contract, mark_of};
 use super::problem::{JsonBody, Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::rejection::BytesRejection;
@@ -44,7 +44,7 @@ pub async fn add(
         window: asked.window,
         pin: asked.pin,
         drawer: asked.drawer,
-        mark: asked.mark.map(contract::mark_of),
+        mark: asked.mark.map(mark_of),
         alias: asked.alias,
         fills: asked.fill,
     };

@@ -1,7 +1,7 @@
 //! Pins, particulars, aliases and drawers over HTTP.
 
 use super::App;
-use super::contract;
+use super::contract::mark_of;
 use super::problem::{JsonBody, Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -51,7 +51,7 @@ pub async fn change_clip(
     asked: JsonBody<api::Particulars>,
 ) -> Result<Json<api::Clip>, Problem> {
     let api::Particulars { title, mark, alias, take_alias, fills, secret } = asked?.0;
-    let mark = mark.map(|mark| mark.colour().map(contract::mark_of));
+    let mark = mark.map(|mark| mark.colour().map(mark_of));
     let change = ClipChange { title, mark, alias, take_alias, fills, secret };
     answer(&app, app.engine.keeping.change_particulars(&name, &change).await).await
 }
