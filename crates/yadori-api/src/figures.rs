@@ -36,7 +36,7 @@ pub struct Share {
     /// What it is: a kind, or an application; empty if that is unknown.
     pub name: String,
     /// How many clips.
-    pub clips: u64,
+    pub count: u64,
     /// Their bytes.
     pub bytes: u64,
 }
@@ -58,7 +58,7 @@ pub struct Saved {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Stats {
     /// Clips in the history.
-    pub clips: u64,
+    pub count: u64,
     /// Of them, kept.
     pub kept: u64,
     /// Bytes of their content.
@@ -102,7 +102,7 @@ pub struct Room {
     /// Bytes that the rules allow; 0: any.
     pub limit: u64,
     /// Clips that are not kept.
-    pub clips: u64,
+    pub count: u64,
     /// Clips that the rules allow; 0: any.
     pub clip_limit: u64,
 }

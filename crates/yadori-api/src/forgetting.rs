@@ -61,7 +61,7 @@ pub struct Clear {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Cleared {
     /// How many clips went, or would go.
-    pub clips: u64,
+    pub count: u64,
     /// Their bytes.
     pub bytes: u64,
     /// How many kept clips of the slice stay.
@@ -159,5 +159,5 @@ pub struct Bin {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Forgotten {
     /// How many.
-    pub clips: u64,
+    pub count: u64,
 }

@@ -1,4 +1,4 @@
-//! What a person keeps: pins, drawers, and the particulars they give a clip.
+//! What a person keeps: pins, drawers, and the attributes they give a clip.
 
 use crate::{Clip, ColourChange};
 use serde::{Deserialize, Serialize};
@@ -29,10 +29,10 @@ pub struct Clips {
     pub clips: Vec<Clip>,
 }
 
-/// Particulars to change; those that are not given stay as they are.
+/// Attributes to change; those that are not given stay as they are.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Particulars {
+pub struct Attributes {
     /// The title, at most 1,000 characters; an empty one removes it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
@@ -61,7 +61,7 @@ pub struct Drawer {
     /// Its name.
     pub name: String,
     /// How many clips lie in it.
-    pub clips: u64,
+    pub count: u64,
 }
 
 /// A name for a drawer.

@@ -224,7 +224,7 @@ pub struct ListQuery {
     pub zone: Option<String>,
 }
 
-/// Particulars of a clip that is added by hand.
+/// Attributes of a clip that is added by hand.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 pub struct AddQuery {
@@ -419,7 +419,7 @@ pub struct Status {
     /// How capture stands.
     pub capture: Capture,
     /// Clips in the history.
-    pub clips: u64,
+    pub count: u64,
     /// The latest copy.
     pub last_copy: Option<Clip>,
     /// Copies that made no clip, since the service started.
@@ -459,7 +459,7 @@ pub struct TrayState {
     /// Whether copies join it.
     pub open: bool,
     /// Clips in it.
-    pub clips: u32,
+    pub count: u32,
     /// Of them, not yet dealt.
     pub waiting: u32,
 }

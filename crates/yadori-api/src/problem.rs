@@ -103,7 +103,7 @@ kinds! {
     /// There is no format in it that is kept.
     Unsupported = "unsupported", 415, "Nothing that is kept";
     /// A title, mark, alias or place that is not possible.
-    BadParticulars = "bad-particulars", 400, "Not possible";
+    BadAttribute = "bad-attribute", 400, "Not possible";
     /// It has no text.
     NoText = "no-text", 422, "Not text";
     /// It has no words that could be changed.

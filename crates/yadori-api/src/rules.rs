@@ -123,7 +123,7 @@ pub struct Going {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct SweepPreview {
     /// How many clips would go.
-    pub clips: u64,
+    pub count: u64,
     /// Their bytes.
     pub bytes: u64,
     /// How many clips that are not kept would stay.
@@ -142,7 +142,7 @@ pub struct SweepPreview {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Swept {
     /// How many clips went to the bin, or for good if they look like secrets.
-    pub clips: u64,
+    pub count: u64,
 }
 
 /// A sample to try the capture rules on.

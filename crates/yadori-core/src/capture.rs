@@ -83,7 +83,7 @@ pub enum Refusal {
     Undelivered(String),
 }
 
-/// Why copies made no clip, for counting: [`Refusal`] without its particulars.
+/// Why copies made no clip, for counting: [`Refusal`] without its attributes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 #[expect(missing_docs, reason = "they are those of `Refusal`")]
 pub enum RefusalKind {

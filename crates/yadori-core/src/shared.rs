@@ -61,9 +61,9 @@ pub struct Clip {
     pub id: ClipId,
     /// What it is.
     pub kind: Kind,
-    /// Its particulars.
+    /// Its attributes.
     pub state: State,
-    /// What it consists of; none when it is gone, or when only particulars have changed.
+    /// What it consists of; none when it is gone, or when only attributes have changed.
     pub body: Option<Body>,
 }
 

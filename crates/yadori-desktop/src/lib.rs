@@ -147,19 +147,19 @@ impl ConnectError {
 /// # Errors
 /// When neither variable is set.
 pub fn connect(reading: Arc<Reading>) -> Result<Desktop, ConnectError> {
-    let open = |surroundings: &SessionContext| -> Result<Box<dyn Session>, ConnectError> {
+    let open = |context: &SessionContext| -> Result<Box<dyn Session>, ConnectError> {
         let set = |name: &str| std::env::var_os(name).is_some_and(|value| !value.is_empty());
         match (set("WAYLAND_DISPLAY"), set("DISPLAY")) {
-            (true, x) => match wayland::open(None, surroundings) {
+            (true, x) => match wayland::open(None, context) {
                 Ok(session) if session.unusable().is_none() || !x => Ok(Box::new(session)),
-                Ok(without) => Ok(match x11::open(None, surroundings, without.unusable()) {
+                Ok(without) => Ok(match x11::open(None, context, without.unusable()) {
                     Ok(session) => Box::new(session),
                     Err(_) => Box::new(without),
                 }),
                 Err(error) if !x => Err(error.into()),
-                Err(_) => Ok(Box::new(x11::open(None, surroundings, None)?)),
+                Err(_) => Ok(Box::new(x11::open(None, context, None)?)),
             },
-            (false, true) => Ok(Box::new(x11::open(None, surroundings, None)?)),
+            (false, true) => Ok(Box::new(x11::open(None, context, None)?)),
             (false, false) => Err(ConnectError::NoDesktop),
         }
     };

@@ -27,7 +27,7 @@ const GOOD: Duration = Duration::from_secs(10);
 /// What every connection works with.
 #[derive(Clone)]
 pub(crate) struct SessionContext {
-    pub teller: EventSender,
+    pub sender: EventSender,
     pub runtime: Handle,
     pub rules: Arc<Reading>,
 }
@@ -35,16 +35,16 @@ pub(crate) struct SessionContext {
 impl SessionContext {
     /// Tells the service of something.
     pub fn tell(&self, event: Event) {
-        self.runtime.block_on(self.teller.tell(event));
+        self.runtime.block_on(self.sender.tell(event));
     }
 
     /// Tells the service of a copy, if it is one.
     pub fn tell_verdict(&self, verdict: Verdict, copy: Copy) {
         match verdict {
-            Verdict::Copy => self.runtime.block_on(self.teller.copied(copy)),
+            Verdict::Copy => self.runtime.block_on(self.sender.copied(copy)),
             Verdict::CopyAndPeace => {
                 self.tell(Event::Uncontested);
-                self.runtime.block_on(self.teller.copied(copy));
+                self.runtime.block_on(self.sender.copied(copy));
             }
             Verdict::Echo => self.tell(Event::Missed { refusal: Refusal::Echo, source: copy.source }),
             Verdict::Contest => {
@@ -94,17 +94,15 @@ pub(crate) type Open = Box<dyn Fn(&SessionContext) -> Result<Box<dyn Session>, C
 
 /// Connects, and keeps connected. Without `waits`, the first connection must succeed.
 pub(crate) fn keep(open: Open, rules: Arc<Reading>, waits: bool) -> Result<Desktop, ConnectError> {
-    let (teller, events) = EventSender::new();
-    let surroundings = SessionContext { teller, runtime: Handle::current(), rules: rules.clone() };
-    let first = match open(&surroundings) {
+    let (sender, events) = EventSender::new();
+    let context = SessionContext { sender, runtime: Handle::current(), rules: rules.clone() };
+    let first = match open(&context) {
         Ok(session) => Ok(session),
         Err(error) if waits && error.may_pass() => Err(error),
         Err(error) => return Err(error),
     };
     let (clipboard, orders) = commands::pair()?;
-    std::thread::Builder::new()
-        .name("desktop".into())
-        .spawn(move || drop(live(&open, first, orders, &surroundings)))?;
+    std::thread::Builder::new().name("desktop".into()).spawn(move || drop(live(&open, first, orders, &context)))?;
     Ok(Desktop { clipboard: Arc::new(clipboard), events, reading: rules })
 }
 
@@ -112,7 +110,7 @@ fn live(
     open: &Open,
     mut next: Result<Box<dyn Session>, ConnectError>,
     mut orders: Orders,
-    surroundings: &SessionContext,
+    context: &SessionContext,
 ) -> Result<(), ServiceEnded> {
     let mut pauses = RETRY.build();
     let mut held = None;
@@ -122,8 +120,8 @@ fn live(
             Ok(mut session) => {
                 let began = Instant::now();
                 match session.unusable() {
-                    Some(why) => surroundings.tell(Event::Lost(why)),
-                    None => surroundings.tell(Event::Connected { clipboard: session.kind(), notes: session.notes() }),
+                    Some(why) => context.tell(Event::Lost(why)),
+                    None => context.tell(Event::Connected { clipboard: session.kind(), notes: session.notes() }),
                 }
                 told.clear();
                 match session.work(&mut orders, &mut held) {
@@ -140,10 +138,10 @@ fn live(
         };
         if reason != told {
             tracing::warn!(%reason, "there is no clipboard; it is looked for again");
-            surroundings.tell(Event::Lost(reason.clone()));
+            context.tell(Event::Lost(reason.clone()));
             told = reason;
         }
         orders.refuse_for(pauses.next().unwrap_or(LONGEST_PAUSE))?;
-        next = open(surroundings);
+        next = open(context);
     }
 }

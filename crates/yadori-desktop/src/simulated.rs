@@ -16,7 +16,7 @@ use yadori_core::{Format, Source, format};
 pub struct Simulated {
     state: Arc<Mutex<Owner>>,
     reading: Arc<Reading>,
-    teller: EventSender,
+    sender: EventSender,
 }
 
 #[derive(Default)]
@@ -46,9 +46,9 @@ pub struct ProgramCopy {
 
 /// A simulated desktop, and the programs' side of it.
 pub fn connect(reading: Arc<Reading>) -> (Desktop, Simulated) {
-    let (teller, events) = EventSender::new();
-    teller.tell_at_once(Event::Connected { clipboard: ClipboardKind::Simulated, notes: Vec::new() });
-    let programs = Simulated { state: Arc::default(), reading: reading.clone(), teller };
+    let (sender, events) = EventSender::new();
+    sender.tell_at_once(Event::Connected { clipboard: ClipboardKind::Simulated, notes: Vec::new() });
+    let programs = Simulated { state: Arc::default(), reading: reading.clone(), sender };
     let desktop = Desktop { clipboard: Arc::new(programs.clone()), events, reading };
     (desktop, programs)
 }
@@ -72,7 +72,7 @@ impl Simulated {
             None
         };
         if let Some(refusal) = refusal {
-            self.teller.tell(Event::Missed { refusal, source }).await;
+            self.sender.tell(Event::Missed { refusal, source }).await;
             return;
         }
         let offered: Vec<&str> = formats.iter().map(|format| format.mime.as_str()).collect();
@@ -88,20 +88,20 @@ impl Simulated {
             None
         };
         if let Some(refusal) = refusal {
-            self.teller.tell(Event::Missed { refusal, source }).await;
+            self.sender.tell(Event::Missed { refusal, source }).await;
             return;
         }
         if let Owner::Program { read, .. } = &mut *self.owner() {
             *read = Some(useful.clone());
         }
-        self.teller.copied(Copy { formats: useful, source }).await;
+        self.sender.copied(Copy { formats: useful, source }).await;
     }
 
     /// A program selects text, and it stays selected.
     pub async fn select(&self, text: &str, source: Source) {
         if self.reading.takes_primary() {
             let source = Source { selected: true, ..source };
-            self.teller.copied(Copy { formats: vec![Format::plain(text)], source }).await;
+            self.sender.copied(Copy { formats: vec![Format::plain(text)], source }).await;
         }
     }
 
@@ -131,7 +131,7 @@ impl Simulated {
             Owner::Service(formats) => {
                 let data = format::find(formats, mime).cloned();
                 if data.is_some() {
-                    self.teller.tell_at_once(Event::Pasted);
+                    self.sender.tell_at_once(Event::Pasted);
                 }
                 data
             }
@@ -149,7 +149,7 @@ impl Clipboard for Simulated {
 
     fn press_paste(&self) -> oneshot::Receiver<Result<(), PasteError>> {
         let (reply, answer) = oneshot::channel();
-        self.teller.tell_at_once(Event::Pasted);
+        self.sender.tell_at_once(Event::Pasted);
         let _ = reply.send(Ok(()));
         answer
     }

@@ -65,14 +65,14 @@ const PATIENCE: Duration = Duration::from_secs(10);
 /// When there is no such compositor now.
 pub fn connect(socket: Option<&Path>, reading: Arc<Reading>) -> Result<Desktop, ConnectError> {
     let socket = socket.map(Path::to_owned);
-    let open = move |surroundings: &SessionContext| -> Result<Box<dyn Session>, ConnectError> {
-        Ok(Box::new(open(socket.as_deref(), surroundings)?))
+    let open = move |context: &SessionContext| -> Result<Box<dyn Session>, ConnectError> {
+        Ok(Box::new(open(socket.as_deref(), context)?))
     };
     session::keep(Box::new(open), reading, false)
 }
 
 /// One connection.
-pub(crate) fn open(socket: Option<&Path>, surroundings: &SessionContext) -> Result<Wayland, WaylandError> {
+pub(crate) fn open(socket: Option<&Path>, context: &SessionContext) -> Result<Wayland, WaylandError> {
     let path = socket.map(Path::to_owned).or_else(socket_of_the_session).ok_or(WaylandError::NoName)?;
     let name = || path.display().to_string();
     let stream = UnixStream::connect(&path).map_err(|error| WaylandError::Connect(name(), error))?;
@@ -83,7 +83,7 @@ pub(crate) fn open(socket: Option<&Path>, surroundings: &SessionContext) -> Resu
     connection.display().sync(&handle, Sync::Registry);
     let unique = RandomState::new().hash_one(std::process::id());
     let mut state = State {
-        surroundings: surroundings.clone(),
+        context: context.clone(),
         handle,
         registry,
         globals: Vec::new(),
@@ -164,7 +164,7 @@ pub(crate) struct Wayland {
 
 /// What is known of the compositor, and what is under way with it.
 struct State {
-    surroundings: SessionContext,
+    context: SessionContext,
     handle: QueueHandle<State>,
     registry: WlRegistry,
     /// What the compositor has: number, interface, version.
@@ -329,7 +329,7 @@ impl State {
             }
             DeviceEvent::Primary(offer) => {
                 let offer = offer.map(|offer| (self.offers.remove(&offer.id()).unwrap_or_default(), offer));
-                let wanted = self.surroundings.rules.takes_primary();
+                let wanted = self.context.rules.takes_primary();
                 let Some(seat) = self.seats.get_mut(&number) else { return };
                 if let Some((_, before, _)) = seat.settling.take() {
                     before.destroy();
@@ -388,11 +388,11 @@ impl State {
     }
 
     fn begin_reading(&mut self, number: u32, selected: bool, offer: Offer, names: Vec<String>) {
-        let rules = &self.surroundings.rules;
+        let rules = &self.context.rules;
         let source = self.windows.source();
         if !rules.is_listening() {
             offer.destroy();
-            return self.surroundings.tell(Event::Missed { refusal: Refusal::Paused, source });
+            return self.context.tell(Event::Missed { refusal: Refusal::Paused, source });
         }
         match CopyReading::begin(number, selected, offer, names, source.clone(), (rules.size_limit(), rules.patience)) {
             Ok(mut reading) => match reading.progress() {
@@ -401,7 +401,7 @@ impl State {
             },
             Err(error) => {
                 let refusal = Refusal::Undelivered(format!("no pipe could be had: {error}"));
-                self.surroundings.tell(Event::Missed { refusal, source });
+                self.context.tell(Event::Missed { refusal, source });
             }
         }
     }
@@ -425,17 +425,17 @@ impl State {
             Progress::Going => {}
             Progress::Failed(_) if reading.selected => {}
             Progress::Failed(refusal) => {
-                self.surroundings.tell(Event::Missed { refusal, source: self.windows.source() });
+                self.context.tell(Event::Missed { refusal, source: self.windows.source() });
             }
             Progress::Done(copy) if reading.selected => {
-                self.surroundings.runtime.block_on(self.surroundings.teller.copied(copy));
+                self.context.runtime.block_on(self.context.sender.copied(copy));
             }
             Progress::Done(copy) => {
                 let formats = copy.formats.clone();
                 let Some(seat) = self.seats.get_mut(&reading.seat) else {
-                    return self.surroundings.tell_verdict(Verdict::Copy, copy);
+                    return self.context.tell_verdict(Verdict::Copy, copy);
                 };
-                self.surroundings.tell_verdict(seat.contest.judge(&formats), copy);
+                self.context.tell_verdict(seat.contest.judge(&formats), copy);
                 if reading.superseded || seat.holding.is_some() {
                     return;
                 }
@@ -462,7 +462,7 @@ impl State {
         {
             seat.kept = Some(own::in_order([kept, copy.formats.clone()].concat(), &order));
         }
-        self.surroundings.tell(Event::Own(copy.formats, order));
+        self.context.tell(Event::Own(copy.formats, order));
     }
 
     fn next_deadline(&self) -> Option<Instant> {
@@ -480,7 +480,7 @@ impl State {
             // What came before the owner fell silent is better than nothing.
             let progress = overdue.done().map_or_else(
                 || {
-                    let reason = format!("no answer within {} s", self.surroundings.rules.patience.as_secs_f32());
+                    let reason = format!("no answer within {} s", self.context.rules.patience.as_secs_f32());
                     Progress::Failed(Refusal::Undelivered(reason))
                 },
                 Progress::Done,
@@ -494,7 +494,7 @@ impl State {
             })
             .collect();
         for (number, offer, names) in settled {
-            if self.surroundings.rules.takes_primary() {
+            if self.context.rules.takes_primary() {
                 self.begin_reading(number, true, offer, names);
             } else {
                 offer.destroy();
@@ -544,7 +544,7 @@ impl State {
             SourceEvent::Send(name, into) => {
                 let holding = seat.holding.as_ref();
                 if holding.is_some_and(|holding| holding.has_content(&name)) {
-                    self.surroundings.teller.tell_at_once(Event::Pasted);
+                    self.context.sender.tell_at_once(Event::Pasted);
                 }
                 self.sendings.extend(holding.and_then(|holding| holding.send(&name, into)));
             }
@@ -573,9 +573,7 @@ impl Dispatch<WlRegistry, ()> for State {
                     let had = state.manager.is_some();
                     state.found(name, &interface, version);
                     if !had && state.manager.is_some() {
-                        state
-                            .surroundings
-                            .tell(Event::Connected { clipboard: ClipboardKind::Wayland, notes: Vec::new() });
+                        state.context.tell(Event::Connected { clipboard: ClipboardKind::Wayland, notes: Vec::new() });
                     }
                 }
             }

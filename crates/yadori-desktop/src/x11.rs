@@ -70,18 +70,14 @@ pub enum X11Error {
 /// When there is no such server now, or it does not offer what is needed.
 pub fn connect(display: Option<&str>, reading: Arc<Reading>) -> Result<Desktop, ConnectError> {
     let display = display.map(str::to_owned);
-    let open = move |surroundings: &SessionContext| -> Result<Box<dyn Session>, ConnectError> {
-        Ok(Box::new(open(display.as_deref(), surroundings, None)?))
+    let open = move |context: &SessionContext| -> Result<Box<dyn Session>, ConnectError> {
+        Ok(Box::new(open(display.as_deref(), context, None)?))
     };
     session::keep(Box::new(open), reading, false)
 }
 
 /// One connection. `note` is something that a person should know of it.
-pub(crate) fn open(
-    display: Option<&str>,
-    surroundings: &SessionContext,
-    note: Option<String>,
-) -> Result<X11, X11Error> {
+pub(crate) fn open(display: Option<&str>, context: &SessionContext, note: Option<String>) -> Result<X11, X11Error> {
     let name = || display.map_or_else(|| std::env::var("DISPLAY").unwrap_or_else(|_| "(none)".into()), str::to_owned);
     let (connection, screen) = x11rb::connect(display).map_err(|error| X11Error::Connect(name(), error))?;
     let atoms = Atoms::new(&connection).map_err(ReplyOrIdError::from)?.reply().map_err(ReplyOrIdError::from)?;
@@ -101,7 +97,7 @@ pub(crate) fn open(
         atoms,
         root,
         window,
-        surroundings: surroundings.clone(),
+        context: context.clone(),
         note,
         another_manages,
         began: 0,
@@ -138,7 +134,7 @@ pub(crate) struct X11 {
     atoms: Atoms,
     root: Window,
     window: Window,
-    surroundings: SessionContext,
+    context: SessionContext,
     note: Option<String>,
     /// Another program takes over what exiting programs leave.
     another_manages: bool,
@@ -278,7 +274,7 @@ impl X11 {
             }
             XEvent::XfixesSelectionNotify(event) => {
                 self.readings.retain(|reading| reading.selection == self.atoms.CLIPBOARD);
-                let made = event.owner != x11rb::NONE && self.surroundings.rules.takes_primary();
+                let made = event.owner != x11rb::NONE && self.context.rules.takes_primary();
                 self.settling = made.then(|| (Instant::now() + SETTLING, event.owner, event.selection_timestamp));
                 Ok(())
             }
@@ -352,7 +348,7 @@ impl X11 {
         let somebody = focus > 1 && focus != self.root;
         let client = |window: Window| window & !self.connection.setup().resource_id_mask;
         if !somebody || client(focus) == client(requestor) {
-            self.surroundings.teller.tell_at_once(Event::Pasted);
+            self.context.sender.tell_at_once(Event::Pasted);
         }
         Ok(())
     }
@@ -396,7 +392,7 @@ impl X11 {
     fn note_manager(&mut self, another: bool) {
         if self.another_manages != another {
             self.another_manages = another;
-            self.surroundings.tell(Event::Connected { clipboard: self.kind(), notes: self.notes() });
+            self.context.tell(Event::Connected { clipboard: self.kind(), notes: self.notes() });
         }
     }
 
@@ -416,7 +412,7 @@ impl X11 {
             if pointer.mask.contains(KeyButMask::BUTTON1) {
                 // The mouse still draws it out.
                 self.settling = Some((now + SETTLING, owner, time));
-            } else if self.surroundings.rules.takes_primary() {
+            } else if self.context.rules.takes_primary() {
                 self.begin_reading(AtomEnum::PRIMARY.into(), owner, time)?;
             }
         }

@@ -412,7 +412,7 @@ fn moves(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     other.run(&["rules", "set", "count", "off"]);
     let into = time(|| other.run(&["import", &name])).as_secs_f64();
     let all = (CLIPS + u64::from(PICTURES)) as f64;
-    assert_eq!(other.status().clips as f64, all);
+    assert_eq!(other.status().count as f64, all);
     let limit = Some(("copying the file", plain * 1000.0));
     report.add("export of 10,000 clips with 200 pictures", out * 1000.0, "ms", limit, None, false);
     report.add("the same: rate", all / out, "clips/s", None, None, false);
@@ -438,7 +438,7 @@ fn clear(report: &mut Report, service: &Service) {
     let mut count = 0;
     let said = time(|| {
         let cleared: yadori_api::Cleared = service.post("/clear", &serde_json::json!({})).json();
-        count = cleared.clips;
+        count = cleared.count;
     });
     report.add(
         format!("clearing {count} clips, until it is said"),

@@ -48,9 +48,9 @@ impl Sample {
         text.lines().map(serde_json::from_str).collect()
     }
 
-    /// What to send to the service: the particulars, the MIME type and the content.
+    /// What to send to the service: the attributes, the MIME type and the content.
     pub fn to_add(&self, now: Timestamp) -> (AddQuery, &'static str, Vec<u8>) {
-        let particulars = AddQuery {
+        let attributes = AddQuery {
             title: self.title.clone(),
             copied_at: Some(now - self.minutes_ago.minutes()),
             application: self.application.clone(),
@@ -62,9 +62,9 @@ impl Sample {
             fill: self.fill,
         };
         match self.kind.as_deref() {
-            Some("files") => (particulars, "text/uri-list", self.text.clone().into_bytes()),
-            Some("picture") => (particulars, "image/png", poster(&self.text)),
-            _ => (particulars, "text/plain;charset=utf-8", self.text.clone().into_bytes()),
+            Some("files") => (attributes, "text/uri-list", self.text.clone().into_bytes()),
+            Some("picture") => (attributes, "image/png", poster(&self.text)),
+            _ => (attributes, "text/plain;charset=utf-8", self.text.clone().into_bytes()),
         }
     }
 }

@@ -53,7 +53,7 @@ pub enum CaptureError {
     Store(#[from] StoreError),
 }
 
-/// Particulars that come with a copy made by hand.
+/// Attributes that come with a copy made by hand.
 #[derive(Clone, Debug, Default)]
 pub struct ByHand {
     /// Its title.

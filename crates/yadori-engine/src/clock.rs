@@ -40,7 +40,7 @@ impl Stamps {
         self.0.lock().latest()
     }
 
-    /// Goes on after this stamp, though later ones were given out: those have been mended.
+    /// Goes on after this stamp, though later ones were given out: the clock has been repaired since.
     pub fn go_back_to(&self, stamp: Stamp) {
         *self.0.lock() = HybridClock::after(stamp);
     }

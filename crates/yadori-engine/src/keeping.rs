@@ -1,4 +1,4 @@
-//! Pins, and the particulars that a person gives a clip.
+//! Pins, and the attributes that a person gives a clip.
 
 pub mod add;
 pub mod drawers;
@@ -160,8 +160,8 @@ impl Keeping {
         Ok(self.history.listed_now(&ids).await?)
     }
 
-    /// Changes the particulars of a clip, all or none.
-    pub async fn change_particulars(&self, name: &str, change: &ClipChange) -> Result<Listed, KeepError> {
+    /// Changes the attributes of a clip, all or none.
+    pub async fn change_attributes(&self, name: &str, change: &ClipChange) -> Result<Listed, KeepError> {
         let _alone = self.changing.lock().await;
         let (record, _) = self.history.find_clip(name).await?;
         let mut given = Vec::new();
@@ -217,7 +217,7 @@ impl Keeping {
         Ok(Rank::at(&places, places.len()))
     }
 
-    /// Puts particulars on record, and announces them.
+    /// Puts attributes on record, and announces them.
     pub(crate) async fn set_attributes(&self, given: &[(u64, Attribute)]) -> Result<(), StoreError> {
         if !given.is_empty() {
             self.history.ledger.changed(self.history.store.set_attributes(given, self.history.stamps.next()).await?);

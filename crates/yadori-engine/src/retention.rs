@@ -75,7 +75,7 @@ pub struct Retention {
     /// Large steps are done, and undone, one after the other.
     stepping: Arc<tokio::sync::Mutex<()>>,
     /// What was forgotten for good is written over, once at a time.
-    scrubbing: tokio::sync::Mutex<()>,
+    erasing: tokio::sync::Mutex<()>,
     sweeps: Mutex<SweepState>,
 }
 
@@ -89,7 +89,7 @@ impl Retention {
             background,
             interrupt: AtomicBool::new(false),
             stepping: Arc::default(),
-            scrubbing: tokio::sync::Mutex::default(),
+            erasing: tokio::sync::Mutex::default(),
             sweeps: Mutex::default(),
         }
     }
@@ -140,7 +140,7 @@ impl Retention {
         Ok(if held || self.sweeps().jumped { Some(LONGEST) } else { next })
     }
 
-    /// Shreds what is due, one batch; gives the number of the latest change, if anything was.
+    /// Expires what is due, one batch; gives the number of the latest change, if anything was.
     async fn purge_due(&self) -> Result<Option<u64>, StoreError> {
         // Nobody connects in between.
         let (connected, _meeting) = self.links.meet().await;

@@ -39,7 +39,7 @@ use yadori_store::StoreError;
 /// The setting that holds what this device shares.
 const POLICY: &str = "policy";
 /// Key derivation context (BLAKE3) for hashed tombstones.
-const SEALS: &str = "yadori 2026-11 seals of what was deleted long ago";
+const TOMBSTONES: &str = "yadori 2026-11 seals of what was deleted long ago";
 /// The setting that holds a pause of sharing.
 const PAUSE: &str = "sync-pause";
 
@@ -90,14 +90,14 @@ impl DeviceSync {
 
     async fn open_endpoint(&self, identity: Identity) -> Result<TlsEndpoint, LinkError> {
         self.history.store.set_own_key(identity.pin(), self.history.stamps.next()).await?;
-        self.history.store.seal_with(identity.secret_for(SEALS));
+        self.history.store.hash_tombstones_with(identity.secret_for(TOMBSTONES));
         let endpoint = TlsEndpoint::new(Arc::new(identity), Linked::default());
         *self.links.endpoint.lock() = Some(endpoint.clone());
         self.know_linked().await?;
         Ok(endpoint)
     }
 
-    /// The doors of this device; it gets its key with the first need of one.
+    /// The TLS endpoint of this device; it gets its key with the first need of one.
     async fn endpoint(&self) -> Result<TlsEndpoint, LinkError> {
         let _alone = self.links.opening.lock().await;
         match self.links.endpoint_if_any() {

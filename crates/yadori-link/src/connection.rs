@@ -163,8 +163,8 @@ impl PeerConnection {
         let _ = self.socket.send(Message::Binary(bytes.into())).await;
     }
 
-    /// Hears what the other says, as bytes; nothing once it has ended the connection.
-    pub async fn hear_raw(&mut self) -> Option<Vec<u8>> {
+    /// Receives what the other says, as bytes; nothing once it has ended the connection.
+    pub async fn receive_raw(&mut self) -> Option<Vec<u8>> {
         loop {
             match self.socket.next().await?.ok()? {
                 Message::Binary(bytes) => return Some(bytes.to_vec()),
@@ -429,13 +429,13 @@ pub async fn say(connection: &mut Connection, message: &[u8]) -> io::Result<()> 
     stream.flush().await
 }
 
-/// Hears what the other says in a pairing.
+/// Receives what the other says in a pairing.
 ///
 /// # Errors
 /// When the connection breaks, nothing comes in time, or too much.
-pub async fn hear(connection: &mut Connection) -> io::Result<Vec<u8>> {
+pub async fn receive(connection: &mut Connection) -> io::Result<Vec<u8>> {
     let stream = &mut connection.stream;
-    let hearing = async {
+    let receiving = async {
         let length = stream.read_u32().await?;
         if length > LONGEST_OF_PAIRING {
             return Err(io::Error::new(io::ErrorKind::InvalidData, "it says too much at once"));
@@ -444,16 +444,16 @@ pub async fn hear(connection: &mut Connection) -> io::Result<Vec<u8>> {
         stream.read_exact(&mut message).await?;
         Ok(message)
     };
-    tokio::time::timeout(HANDSHAKE, hearing).await.map_err(|_| io::ErrorKind::TimedOut)?
+    tokio::time::timeout(HANDSHAKE, receiving).await.map_err(|_| io::ErrorKind::TimedOut)?
 }
 
-/// Says the first word at the end of a pairing, and hears that of the other.
+/// Says the first word at the end of a pairing, and receives that of the other.
 ///
 /// # Errors
 /// When the connection breaks, or the other says something else.
 pub async fn greet(connection: &mut Connection, hello: Hello) -> io::Result<Hello> {
     say(connection, &frame::encode(&Frame::Hello(hello))).await?;
-    match frame::decode(&hear(connection).await?) {
+    match frame::decode(&receive(connection).await?) {
         Ok(Frame::Hello(hello)) => Ok(hello),
         _ => Err(io::Error::new(io::ErrorKind::InvalidData, "it does not say hello")),
     }
@@ -467,12 +467,12 @@ pub async fn say_devices(connection: &mut Connection, devices: Vec<Item>) -> io:
     say(connection, &frame::encode(&Frame::States { upto: 0, items: devices })).await
 }
 
-/// Hears what the other knows of devices, at the end of a pairing.
+/// Receives what the other knows of devices, at the end of a pairing.
 ///
 /// # Errors
 /// When it says something else.
-pub async fn hear_devices(connection: &mut Connection) -> io::Result<Vec<yadori_core::shared::Device>> {
-    let message = hear(connection).await?;
+pub async fn receive_devices(connection: &mut Connection) -> io::Result<Vec<yadori_core::shared::Device>> {
+    let message = receive(connection).await?;
     match frame::decode(&message) {
         Ok(Frame::States { items, .. }) => Ok(items
             .into_iter()

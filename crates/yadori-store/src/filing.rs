@@ -31,7 +31,7 @@ pub struct NewClip<'a> {
     pub copied: Stamp,
     /// When it is filed: later than every stamp that was given out before.
     pub filed: Stamp,
-    /// Particulars that it gets along with it.
+    /// Attributes that it gets along with it.
     pub given: GivenAttributes<'a>,
     /// What is to be noted of the tray in the same transaction.
     pub tray: Option<&'a str>,
@@ -64,7 +64,7 @@ pub struct Replaced {
     pub number: u64,
     /// When it was replaced.
     pub stamp: Stamp,
-    /// Whether it goes to the bin; if not, it only hands over its particulars.
+    /// Whether it goes to the bin; if not, it only hands over its attributes.
     pub retire: bool,
 }
 

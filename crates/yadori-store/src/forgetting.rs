@@ -7,14 +7,14 @@ use yadori_core::amounts::DAY;
 use yadori_core::retention::BIN_MILLIS;
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
 
-/// How long the trace of a clip stays at most, in case another device tells of it: 180 days.
+/// How long the tombstone of a clip stays at most, in case another device tells of it: 180 days.
 const TRACE_MILLIS: u64 = 180 * DAY;
 
-/// Clips shredded in one transaction at most, so that a long list never holds up a capture.
+/// Clips expired in one transaction at most, so that a long list never holds up a capture.
 const BATCH: u32 = 50;
 
 impl Store {
-    /// When the next clip in the bin is due to be shredded, if any is.
+    /// When the next clip in the bin is due to be expired, if any is.
     ///
     /// # Errors
     /// When the database does not answer.
@@ -25,18 +25,18 @@ impl Store {
         Ok(gone.map(|stamp| Stamp::from_bits(stamp).at().plus(BIN_MILLIS)))
     }
 
-    /// Shreds the content of clips whose grace in the bin is over at `now`, one batch; of those that were
-    /// shredded long enough ago, the last trace is removed or sealed, and steps that nobody can undo any more. Devices
-    /// that are `connected` will have passed a trace in a moment: it is not sealed before. Gives the number of the latest
+    /// Expires the content of clips whose grace in the bin is over at `now`, one batch; of those that were
+    /// expired long enough ago, the last tombstone is removed or hashed, and steps that nobody can undo any more. Devices
+    /// that are `connected` will have passed a tombstone in a moment: it is not hashed before. Gives the number of the latest
     /// change, or `None` when nothing was due.
     ///
     /// # Errors
     /// When the database does not answer.
     pub async fn purge_due(&self, now: MillisSinceEpoch, connected: &[DeviceId]) -> Result<Option<u64>, StoreError> {
-        retry_on_deadlock!(self.shred_due_once(now, connected))
+        retry_on_deadlock!(self.expire_due_once(now, connected))
     }
 
-    async fn shred_due_once(&self, now: MillisSinceEpoch, connected: &[DeviceId]) -> Result<Option<u64>, StoreError> {
+    async fn expire_due_once(&self, now: MillisSinceEpoch, connected: &[DeviceId]) -> Result<Option<u64>, StoreError> {
         let horizon = Stamp::at_start_of(now.minus(BIN_MILLIS)).to_bits();
         let mut tx = self.begin_writing().await?;
         let linked = sqlx::query_scalar!(
@@ -45,9 +45,9 @@ impl Store {
         )
         .fetch_one(&mut *tx)
         .await?;
-        // The trace of a clip that was deleted stays until every linked device has passed it, so that the clip never
+        // The tombstone of a clip that was deleted stays until every linked device has passed it, so that the clip never
         // comes back. Nothing of its content is in it. What this device has merely swept, and what nobody else has ever
-        // heard of, needs no such trace.
+        // heard of, needs no such tombstone.
         let long_ago = Stamp::at_start_of(now.minus(TRACE_MILLIS));
         sqlx::query!(
             "DELETE FROM clips WHERE shredded = TRUE AND gone <= ?
@@ -61,9 +61,9 @@ impl Store {
         .execute(&mut *tx)
         .await?;
         if linked == u64::MAX {
-            self.drop_seals(&mut tx).await?;
+            self.drop_hashed_tombstones(&mut tx).await?;
         } else {
-            self.seal_traces(&mut tx, long_ago, connected).await?;
+            self.hash_tombstones(&mut tx, long_ago, connected).await?;
         }
         sqlx::query!("DELETE FROM steps WHERE at <= ?", now.minus(BIN_MILLIS).0).execute(&mut *tx).await?;
         let due =
@@ -78,7 +78,7 @@ impl Store {
         Ok(last)
     }
 
-    /// How many clips in the bin are due to be shredded at `now`.
+    /// How many clips in the bin are due to be expired at `now`.
     ///
     /// # Errors
     /// When the database does not answer.

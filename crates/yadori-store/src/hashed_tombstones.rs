@@ -1,9 +1,9 @@
 //! What stays of clips that were deleted long ago, when a linked device has still not heard of it.
 //!
-//! A trace says which clip was deleted, and is told to others. After half a year it is sealed: what is left says when
+//! A tombstone says which clip was deleted, and is told to others. After half a year it is hashed: what is left says when
 //! it was, but of which clip only to somebody who asks for that very clip. The device that was away is read anew from
-//! the beginning when it comes back; what it still has of such a clip meets the seal and is deleted, here and, since
-//! the trace is then there again, everywhere.
+//! the beginning when it comes back; what it still has of such a clip meets the hash and is deleted, here and, since
+//! the tombstone is then there again, everywhere.
 
 use crate::registers::{StateRow, select_states};
 use crate::store::{SealKey, Store, StoreError, numbers_as_json};
@@ -15,10 +15,10 @@ use yadori_core::merge::{Register, State};
 use yadori_core::shared::Clip;
 use yadori_core::{ClipId, DeviceId, Stamp};
 
-/// Traces that are sealed in one statement at most.
+/// Tombstones that are hashed in one statement at most.
 const BATCH: u32 = 500;
 
-/// Bytes of a seal.
+/// Bytes of a hashed tombstone.
 const SEAL: usize = 16;
 
 fn seal(key: &SealKey, id: &[u8]) -> String {
@@ -27,7 +27,7 @@ fn seal(key: &SealKey, id: &[u8]) -> String {
 
 /// What is left of a clip, as the database has it.
 #[derive(Clone, Debug, Serialize)]
-struct Sealed {
+struct HashedTombstone {
     seal: String,
     device: u32,
     #[serde(skip)]
@@ -41,7 +41,7 @@ struct Sealed {
     drawer_stamp: Option<u64>,
 }
 
-impl Sealed {
+impl HashedTombstone {
     fn state(&self) -> State {
         let stamp = |bits: Option<u64>| Stamp::from_bits(bits.unwrap_or(0));
         State {
@@ -77,7 +77,10 @@ impl Sealed {
 }
 
 /// The seals that are there of these, by their places among them.
-async fn found(tx: &mut Transaction<'static, MySql>, seals: &[String]) -> Result<Vec<(usize, Sealed)>, sqlx::Error> {
+async fn found(
+    tx: &mut Transaction<'static, MySql>,
+    seals: &[String],
+) -> Result<Vec<(usize, HashedTombstone)>, sqlx::Error> {
     let rows = sqlx::query!(
         r#"SELECT w.nth AS "nth!: u32", d.id AS origin, s.device, s.copied, s.restored, s.deleted, s.cleared, s.purged,
             s.pin_stamp, s.drawer_stamp
@@ -89,7 +92,7 @@ async fn found(tx: &mut Transaction<'static, MySql>, seals: &[String]) -> Result
     .await?;
     let found = rows.into_iter().filter_map(|row| {
         let place = row.nth.checked_sub(1)? as usize;
-        let sealed = Sealed {
+        let sealed = HashedTombstone {
             seal: seals.get(place)?.clone(),
             device: row.device,
             origin: DeviceId::from_slice(&row.origin).unwrap_or_default(),
@@ -107,8 +110,8 @@ async fn found(tx: &mut Transaction<'static, MySql>, seals: &[String]) -> Result
 }
 
 impl Store {
-    /// From now on, old traces are sealed with this key. It is not to lie in the database.
-    pub fn seal_with(&self, key: [u8; 32]) {
+    /// From now on, old tombstones are hashed with this key. It is not to lie in the database.
+    pub fn hash_tombstones_with(&self, key: [u8; 32]) {
         *self.seal_key.write() = Some(key);
     }
 
@@ -116,9 +119,9 @@ impl Store {
         *self.seal_key.read()
     }
 
-    /// Seals the traces that are still there of what was gone at `long_ago`, but for those that a device has still to
+    /// Hashes the tombstones that are still there of what was gone at `long_ago`, but for those that a device has still to
     /// pass that is `connected`. The other devices that have not passed them are read anew.
-    pub(crate) async fn seal_traces(
+    pub(crate) async fn hash_tombstones(
         &self,
         tx: &mut Transaction<'static, MySql>,
         long_ago: Stamp,
@@ -145,9 +148,9 @@ impl Store {
             .await?;
             let Some(latest) = rows.iter().map(|row| row.seq).max() else { return Ok(()) };
             let numbers: Vec<u64> = rows.iter().map(|row| row.no).collect();
-            let mut sealed: Vec<Sealed> = rows
+            let mut sealed: Vec<HashedTombstone> = rows
                 .iter()
-                .map(|row| Sealed {
+                .map(|row| HashedTombstone {
                     seal: seal(key, &row.id),
                     device: row.columns.device,
                     origin: row.state().origin,
@@ -196,14 +199,14 @@ impl Store {
     }
 
     /// Nobody is left who would have to be told.
-    pub(crate) async fn drop_seals(&self, tx: &mut Transaction<'static, MySql>) -> Result<(), StoreError> {
+    pub(crate) async fn drop_hashed_tombstones(&self, tx: &mut Transaction<'static, MySql>) -> Result<(), StoreError> {
         sqlx::query!("DELETE FROM sealed").execute(&mut **tx).await?;
         Ok(())
     }
 }
 
-/// Of these clips, those that meet a seal, as they are together with it.
-pub(crate) async fn with_seals(
+/// Of these clips, those that meet a hashed tombstone, as they are together with it.
+pub(crate) async fn with_hashed_tombstones(
     tx: &mut Transaction<'static, MySql>,
     key: Option<&SealKey>,
     told: &[&Clip],
@@ -225,7 +228,7 @@ mod tests {
 
     #[test]
     fn a_clip_that_is_sealed_again_is_known_by_both() {
-        let sealed = |copied, origin: u8, purged| Sealed {
+        let sealed = |copied, origin: u8, purged| HashedTombstone {
             seal: "00".into(),
             device: origin.into(),
             origin: DeviceId([origin; 16]),

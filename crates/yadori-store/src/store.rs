@@ -35,7 +35,7 @@ pub struct Store {
     pub(crate) pool: MySqlPool,
     pub(crate) device: u32,
     pub(crate) device_name: String,
-    /// The key of the seals of old traces, once there are others who may not have passed them.
+    /// The key of the seals of old tombstones, once there are others who may not have passed them.
     pub(crate) seal_key: Arc<RwLock<Option<SealKey>>>,
 }
 

@@ -106,7 +106,7 @@ fn code_of(kind: ProblemKind) -> u8 {
         | ProblemKind::BadQuery
         | ProblemKind::BadWay
         | ProblemKind::BadRule
-        | ProblemKind::BadParticulars
+        | ProblemKind::BadAttribute
         | ProblemKind::BadDrawer
         | ProblemKind::BadPage
         | ProblemKind::BadSlice

@@ -28,7 +28,7 @@ pub struct Term {
     pub phrase: bool,
 }
 
-/// A condition on a clip's particulars.
+/// A condition on a clip's attributes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Filter {
     /// `kind:image`

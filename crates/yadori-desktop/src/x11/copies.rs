@@ -25,7 +25,7 @@ impl X11 {
     }
 
     pub(super) fn begin_reading(&mut self, selection: Atom, owner: Window, time: Timestamp) -> Result<(), End> {
-        let rules = &self.surroundings.rules;
+        let rules = &self.context.rules;
         if !rules.is_listening() {
             let source = self.source(owner);
             self.missed(Refusal::Paused, source);
@@ -98,7 +98,7 @@ impl X11 {
         if let Some(kept) = self.kept.take() {
             self.kept = Some(own::in_order([kept, formats.clone()].concat(), &order));
         }
-        self.surroundings.tell(Event::Own(formats, order));
+        self.context.tell(Event::Own(formats, order));
     }
 
     /// A copy, or a selection, has been read.
@@ -128,11 +128,11 @@ impl X11 {
             in_turn = in_turn.saturating_sub(1);
             match how {
                 Ok(copy) if copy.source.selected => {
-                    self.surroundings.runtime.block_on(self.surroundings.teller.copied(copy));
+                    self.context.runtime.block_on(self.context.sender.copied(copy));
                 }
                 Ok(copy) => {
                     let verdict = self.contest.judge(&copy.formats);
-                    self.surroundings.tell_verdict(verdict, copy);
+                    self.context.tell_verdict(verdict, copy);
                 }
                 Err(refusal) => self.not_read(&reading, refusal),
             }
@@ -147,7 +147,7 @@ impl X11 {
     }
 
     pub(super) fn missed(&self, refusal: Refusal, source: Source) {
-        self.surroundings.tell(Event::Missed { refusal, source });
+        self.context.tell(Event::Missed { refusal, source });
     }
 
     /// Readings whose owner has been silent for too long end with what has come.
@@ -164,7 +164,7 @@ impl X11 {
                 // What came before the owner fell silent is better than nothing.
                 Some(copy) => self.read(&mut overdue, copy),
                 None => {
-                    let reason = format!("no answer within {} s", self.surroundings.rules.patience.as_secs_f32());
+                    let reason = format!("no answer within {} s", self.context.rules.patience.as_secs_f32());
                     overdue.end(Err(Refusal::Undelivered(reason)));
                 }
             }

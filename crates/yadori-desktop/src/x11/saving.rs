@@ -159,7 +159,7 @@ impl X11 {
             return Ok(());
         }
         let request = self.asked_to_save.remove(0);
-        let rules = &self.surroundings.rules;
+        let rules = &self.context.rules;
         let why_not = if !rules.is_listening() {
             Some("capture is paused")
         } else if self.holding.is_some() {

@@ -187,7 +187,7 @@ async fn round_trips() -> Vec<Duration> {
     let address = listener.local_addr().expect("an address");
     let answering = tokio::spawn(async move {
         let mut taken = two.take(listener.accept().await.expect("a connection").0, || false).await.expect("a device");
-        while let Ok(said) = connection::hear(&mut taken).await {
+        while let Ok(said) = connection::receive(&mut taken).await {
             if connection::say(&mut taken, &said).await.is_err() {
                 return;
             }
@@ -206,7 +206,7 @@ async fn round_trips() -> Vec<Duration> {
                 .expect("an insert");
         }
         connection::say(&mut made, &[7; 300]).await.expect("an answer");
-        connection::hear(&mut made).await.expect("an answer");
+        connection::receive(&mut made).await.expect("an answer");
         spent.push(before.elapsed());
     }
     drop(made);
@@ -240,7 +240,7 @@ fn whole_history(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     join(&van, &workshop);
     loop {
         let state: yadori_api::Sync = van.get("/sync").json();
-        if van.status().clips == CLIPS + u64::from(PICTURES) && state.elsewhere == 0 {
+        if van.status().count == CLIPS + u64::from(PICTURES) && state.elsewhere == 0 {
             break;
         }
         for _ in 0..200 {

@@ -36,21 +36,21 @@ fn add(home: &Path, history: &Path) -> Result<usize, Box<dyn std::error::Error>>
                 .header("authorization", format!("Bearer {}", reach.token))
                 .send_json(serde_json::json!({ "name": drawer }))?;
         }
-        let (particulars, mime, content) = sample.to_add(now);
+        let (attributes, mime, content) = sample.to_add(now);
         let mut request = ureq::post(format!("http://{}{BASE}/clips", reach.address))
             .header("authorization", format!("Bearer {}", reach.token))
             .content_type(mime);
         let yes = |is: bool| is.then(|| "true".to_owned());
         let pairs = [
-            ("title", particulars.title),
-            ("copied_at", particulars.copied_at.map(|at| at.to_string())),
-            ("application", particulars.application),
-            ("window", particulars.window),
-            ("drawer", particulars.drawer),
-            ("alias", particulars.alias),
-            ("mark", particulars.mark.map(|mark| mark.word().to_owned())),
-            ("pin", yes(particulars.pin)),
-            ("fill", yes(particulars.fill)),
+            ("title", attributes.title),
+            ("copied_at", attributes.copied_at.map(|at| at.to_string())),
+            ("application", attributes.application),
+            ("window", attributes.window),
+            ("drawer", attributes.drawer),
+            ("alias", attributes.alias),
+            ("mark", attributes.mark.map(|mark| mark.word().to_owned())),
+            ("pin", yes(attributes.pin)),
+            ("fill", yes(attributes.fill)),
         ];
         for (name, value) in pairs {
             if let Some(value) = value {

@@ -284,7 +284,7 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
 async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes_back() {
     let records = private_of(1).await;
     let store = &records.store;
-    store.seal_with([7; 32]);
+    store.hash_tombstones_with([7; 32]);
     let away = linked(9);
     store.note_device(&away).await.unwrap();
     let at = |millis| Stamp::at_start_of(AT.plus(millis));

@@ -80,10 +80,10 @@ fn add_sample(service: &Service) {
     let text = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/history.ndjson")).unwrap();
     let now = jiff::Timestamp::now();
     for sample in Sample::read_all(&text).unwrap() {
-        let (particulars, mime, content) = sample.to_add(now);
-        let mut query = format!("copied_at={}", particulars.copied_at.unwrap());
+        let (attributes, mime, content) = sample.to_add(now);
+        let mut query = format!("copied_at={}", attributes.copied_at.unwrap());
         for (name, value) in
-            [("title", particulars.title), ("application", particulars.application), ("window", particulars.window)]
+            [("title", attributes.title), ("application", attributes.application), ("window", attributes.window)]
         {
             let encoded: String = value.unwrap_or_default().bytes().map(|byte| format!("%{byte:02X}")).collect();
             query = format!("{query}&{name}={encoded}");

@@ -49,7 +49,7 @@ fn the_rules_sweep_what_is_too_old_or_too_many_and_never_what_is_kept() {
     service.run(&["pin", "5"]);
     let preview: SweepPreview =
         serde_json::from_str(&service.run(&["rules", "preview", "age", "90d", "--json"])).unwrap();
-    assert_eq!((preview.clips, preview.kept, preview.first[0].clip.preview.as_str()), (1, 1, "ancient"));
+    assert_eq!((preview.count, preview.kept, preview.first[0].clip.preview.as_str()), (1, 1, "ancient"));
     assert_eq!(preview.first[0].rule, "too old");
     assert_eq!(service.clips(&["list"]).len(), 5, "a preview takes nothing");
     service.run(&["rules", "set", "age", "90d"]);
@@ -224,10 +224,10 @@ fn clearing_many_is_said_at_once_while_copies_go_on() {
     }
     let names: Vec<String> = (1..=300).map(|number| number.to_string()).collect();
     assert_eq!(service.post("/delete", &json!({ "clips": names })).status, 200);
-    assert_eq!(service.status().clips, 300, "so it is with many that are named");
+    assert_eq!(service.status().count, 300, "so it is with many that are named");
     service.run(&["undo"]);
     let cleared: Cleared = service.post("/clear", &json!({})).json();
-    assert_eq!((cleared.clips, cleared.left), (600, 0));
+    assert_eq!((cleared.count, cleared.left), (600, 0));
     assert!(service.clips(&["list"]).is_empty(), "the history is clear before the last clip is");
     let mut events = service.events(None);
     copy(&service, "meanwhile", "Writer");
@@ -243,7 +243,7 @@ fn clearing_many_is_said_at_once_while_copies_go_on() {
     let service = Service::start(home.path(), command(home.path(), "simulated", None));
     assert_eq!(previews(&service.clips(&["list"])), ["meanwhile"]);
     assert_eq!(service.run(&["undo"]), "Restored: 600 clips\n");
-    assert_eq!(service.status().clips, 601);
+    assert_eq!(service.status().count, 601);
 }
 
 #[test]
@@ -311,7 +311,7 @@ fn the_figures_add_up() {
     let stats: Value = serde_json::from_str(&service.run(&["stats", "--json"])).unwrap();
     let today = stats["days"].as_array().unwrap().last().unwrap();
     assert_eq!((&today["captured"], &today["recalled"], &today["cleared"]), (&json!(3), &json!(1), &json!(1)));
-    assert_eq!((&stats["clips"], &stats["in_bin"], &stats["saved"]["switches"]), (&json!(2), &json!(1), &json!(2)));
+    assert_eq!((&stats["count"], &stats["in_bin"], &stats["saved"]["switches"]), (&json!(2), &json!(1), &json!(2)));
     assert_eq!(stats["applications"][0]["name"], "Writer");
     assert_eq!(stats["most_used"][0]["preview"], "three");
     assert!(service.run(&["stats"]).contains("Day by day"));

@@ -1,4 +1,4 @@
-//! What a person keeps: pins, drawers, particulars, aliases; and what they make of clips.
+//! What a person keeps: pins, drawers, attributes, aliases; and what they make of clips.
 
 use serde_json::Value;
 use yadori_api::{Clip, DrawerContents};
@@ -94,7 +94,7 @@ fn a_drawer_is_made_filled_arranged_renamed_searched_and_removed() {
 }
 
 #[test]
-fn particulars_are_given_shown_searched_and_taken_away() {
+fn attributes_are_given_shown_searched_and_taken_away() {
     let (_home, service) = service();
     add(&service, &["+1 555 0101", "Kestrel Lane Puppets"]);
     service.run(&["title", "2", "Mill", "Row"]);

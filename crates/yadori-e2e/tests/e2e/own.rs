@@ -104,7 +104,7 @@ impl Own {
             assert!(
                 Instant::now() < deadline,
                 "it did not come to be as it should be: {} clips, {:?}, {:?}",
-                self.service.status().clips,
+                self.service.status().count,
                 self.devices(),
                 self.previews()
             );

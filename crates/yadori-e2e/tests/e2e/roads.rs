@@ -120,8 +120,8 @@ fn two_agree_over_a_road_that_breaks_again_and_again() {
     }
     add(&workshop, &noise(400_000));
     let all = 100 + 100 + 60 + 1;
-    workshop.until(|own| own.service.status().clips == all);
-    van.until(|own| own.service.status().clips == all);
+    workshop.until(|own| own.service.status().count == all);
+    van.until(|own| own.service.status().count == all);
     van.until(|own| own.list().iter().all(|clip| !clip.elsewhere));
     assert_eq!(workshop.shown(), van.shown());
     assert!(van.service.run_with(&["show", "1", "--raw"], b"").stdout == noise(400_000));
@@ -138,13 +138,13 @@ fn a_database_that_is_killed_while_it_takes_in_loses_nothing() {
         let server = own.service.status().database.pid.unwrap();
         kill_process(Pid::from_raw(server as i32).unwrap(), Signal::KILL).unwrap();
     };
-    van.until(|own| own.service.status().clips > 10);
+    van.until(|own| own.service.status().count > 10);
     killed(&van);
     van.until(|own| own.service.status().database.restarts == 1);
     killed(&workshop);
     workshop.until(|own| own.service.status().database.restarts == 1);
     road.set_rate(0);
-    van.until(|own| own.service.status().clips == 700);
+    van.until(|own| own.service.status().count == 700);
     workshop.until(|own| own.shown() == van.shown());
 }
 
@@ -200,7 +200,7 @@ fn nothing_that_was_kept_is_lost_however_often_a_side_is_killed() {
             van = van.restarted();
         }
     }
-    workshop.until(|own| own.service.status().clips == copied);
-    van.until(|own| own.service.status().clips == copied);
+    workshop.until(|own| own.service.status().count == copied);
+    van.until(|own| own.service.status().count == copied);
     assert_eq!(workshop.shown(), van.shown());
 }

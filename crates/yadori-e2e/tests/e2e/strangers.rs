@@ -40,9 +40,9 @@ async fn stand_between(listener: TcpListener, target: String) -> bool {
     // He reads all of it, and hands everything on as it is.
     let mut answered = false;
     for _ in 0..2 {
-        let Ok(said) = connection::hear(&mut joins).await else { break };
+        let Ok(said) = connection::receive(&mut joins).await else { break };
         connection::say(&mut invites, &said).await.unwrap();
-        let Ok(said) = connection::hear(&mut invites).await else { break };
+        let Ok(said) = connection::receive(&mut invites).await else { break };
         answered = said.len() == 32;
         if connection::say(&mut joins, &said).await.is_err() {
             break;
@@ -78,9 +78,9 @@ async fn pair_by(
     let peer: Pin = connection.peer;
     let say_all = async |connection: &mut Connection| {
         connection::say(connection, first).await.ok()?;
-        let second = connection::hear(connection).await.ok()?;
+        let second = connection::receive(connection).await.ok()?;
         connection::say(connection, &messages(&peer, &second)).await.ok()?;
-        connection::hear(connection).await.ok().map(|proof| !proof.is_empty())
+        connection::receive(connection).await.ok().map(|proof| !proof.is_empty())
     };
     say_all(&mut connection).await.unwrap_or(false)
 }
@@ -126,7 +126,7 @@ fn nobody_gets_in_who_is_not_linked() {
         for expected in [None, Some([0; 32])] {
             let stream = TcpStream::connect(&address).await.unwrap();
             let refused = match stranger.make(stream, expected).await {
-                Ok(mut connection) => connection::hear(&mut connection).await.is_err(),
+                Ok(mut connection) => connection::receive(&mut connection).await.is_err(),
                 Err(_) => true,
             };
             assert!(refused);
@@ -261,7 +261,7 @@ fn a_linked_device_that_talks_nonsense_is_cut_off() {
             line.say_raw(frame::encode(frame)).await;
         }
         // Each is put on record and acknowledged, one after the other, or it is too much: both will do.
-        while let Some(said) = line.hear_raw().await {
+        while let Some(said) = line.receive_raw().await {
             if frame::decode(&said) == Ok(Frame::Ack(299)) {
                 break;
             }
@@ -294,7 +294,7 @@ fn lies_about_content_are_found_out() {
             let mut line = impostor.greet().await;
             line.say_raw(frame::encode(&told(ClipId(hash[..16].try_into().unwrap()), vec![format(size, hash, None)])))
                 .await;
-            while let Some(said) = line.hear_raw().await {
+            while let Some(said) = line.receive_raw().await {
                 if frame::decode(&said) == Ok(Frame::Want(hash, 0)) {
                     line.say_raw(frame::encode(&Frame::Chunk(hash, 0, Bytes::from(bytes.clone())))).await;
                 }
@@ -334,7 +334,7 @@ fn a_removal_is_final_whatever_the_removed_device_says() {
             let hello = Hello { versions: VERSIONS, name: "van".into(), now, feed: [7; 8], latest: 9, read: None };
             line.say_raw(frame::encode(&Frame::Hello(hello))).await;
             line.say_raw(frame::encode(&Frame::States { upto: 9, items: vec![Item::Device(itself)] })).await;
-            while line.hear_raw().await.is_some() {}
+            while line.receive_raw().await.is_some() {}
         }
     });
     for own in [&workshop, &desk] {
@@ -383,7 +383,7 @@ fn two_thousand_invented_devices_are_not_believed() {
     impostor.runtime.block_on(async {
         let mut line = impostor.greet().await;
         line.say_raw(frame::encode(&Frame::States { upto: 9, items: (0..2000).map(device).collect() })).await;
-        while let Some(said) = line.hear_raw().await {
+        while let Some(said) = line.receive_raw().await {
             if frame::decode(&said) == Ok(Frame::Ack(9)) {
                 break;
             }
@@ -437,7 +437,8 @@ fn content_that_is_another_clips_never_takes_the_place_of_what_is_here() {
             let mut line = impostor.greet().await;
             line.say_raw(frame::encode(&told(id, vec![format(lie.len() as u64, hash, None)]))).await;
             // Whatever is asked for is given, until it is cut off or has nothing to say.
-            while let Ok(Some(said)) = tokio::time::timeout(std::time::Duration::from_secs(2), line.hear_raw()).await {
+            while let Ok(Some(said)) = tokio::time::timeout(std::time::Duration::from_secs(2), line.receive_raw()).await
+            {
                 if let Ok(Frame::Want(wanted, from)) = frame::decode(&said) {
                     assert_eq!(wanted, hash);
                     let from = from as usize;
@@ -475,7 +476,7 @@ fn content_that_the_others_are_not_told_of_is_not_handed_out_by_its_hash() {
             line.say_raw(frame::encode(&Frame::Want(hash, 0))).await;
             loop {
                 if let Ok(answer @ (Frame::Absent(_) | Frame::Chunk(..))) =
-                    frame::decode(&line.hear_raw().await.expect("an answer"))
+                    frame::decode(&line.receive_raw().await.expect("an answer"))
                 {
                     return answer;
                 }
@@ -505,10 +506,10 @@ fn garbage_does_not_use_up_an_invitation_and_one_stranger_cannot() {
             let stream = socket.connect(address.parse().unwrap()).await.unwrap();
             let Ok(mut connection) = endpoint.make(stream, None).await else { return false };
             connection::say(&mut connection, &first).await.unwrap();
-            let Ok(second) = connection::hear(&mut connection).await else { return false };
+            let Ok(second) = connection::receive(&mut connection).await else { return false };
             let proof = pairing.agree(&second).unwrap().proof();
             connection::say(&mut connection, &proof).await.unwrap();
-            matches!(connection::hear(&mut connection).await, Ok(answer) if answer.is_empty())
+            matches!(connection::receive(&mut connection).await, Ok(answer) if answer.is_empty())
         })
     });
     assert_eq!(tried.count(), 3, "so many tries from one address");
@@ -532,7 +533,7 @@ fn what_a_connection_was_asked_for_is_asked_of_the_one_that_takes_its_place() {
         workshop.until(|own| own.list().len() == 1);
         let shown = scope.spawn(|| workshop.run(&["show", "1", "--raw"]));
         let wanted = async |line: &mut PeerConnection| loop {
-            let said = line.hear_raw().await.expect("the line holds");
+            let said = line.receive_raw().await.expect("the line holds");
             if let Ok(Frame::Want(wanted, from)) = frame::decode(&said) {
                 assert_eq!(wanted, hash);
                 return from as usize;

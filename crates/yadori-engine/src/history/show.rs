@@ -1,4 +1,4 @@
-//! One clip: its particulars, its formats, its words.
+//! One clip: its attributes, its formats, its words.
 
 use crate::history::History;
 use crate::history::files::ListedFile;
@@ -8,7 +8,7 @@ use bytes::Bytes;
 use yadori_core::{Format, format, html};
 use yadori_store::{ClipRecord, StoreError, StoredFormat};
 
-/// Most bytes of words that are given with a clip's particulars.
+/// Most bytes of words that are given with a clip's attributes.
 const LONGEST_TEXT: usize = 64 * 1024;
 
 /// All there is to know of a clip.

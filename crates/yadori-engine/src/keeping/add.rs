@@ -15,7 +15,7 @@ use yadori_store::StoreError;
 /// Why nothing was added.
 #[derive(Debug, Error)]
 pub enum AddError {
-    /// A particular makes no sense.
+    /// An attribute makes no sense.
     #[error(transparent)]
     Keep(#[from] KeepError),
     /// The drawer cannot be used.
@@ -70,14 +70,9 @@ pub struct Added {
 impl Keeping {
     /// Makes a clip of `data` of the given MIME type. A pause does not matter, nor do the rules but for the size:
     /// the person asks for it.
-    pub async fn add(
-        self: &Arc<Self>,
-        mime: &str,
-        data: bytes::Bytes,
-        particulars: NewClip,
-    ) -> Result<Added, AddError> {
+    pub async fn add(self: &Arc<Self>, mime: &str, data: bytes::Bytes, attributes: NewClip) -> Result<Added, AddError> {
         let _alone = self.changing.lock().await;
-        let copied = match particulars.copied_at {
+        let copied = match attributes.copied_at {
             Some(at) => {
                 if at > now().plus(60_000) {
                     return Err(AddError::FromTheFuture);
@@ -86,22 +81,22 @@ impl Keeping {
             }
             None => None,
         };
-        let mut by_hand = ByHand { copied, fills: particulars.fills, ..ByHand::default() };
-        by_hand.title = keep::title(particulars.title.as_deref().unwrap_or_default())?;
-        by_hand.mark = particulars.mark;
-        if let Some(name) = &particulars.drawer {
+        let mut by_hand = ByHand { copied, fills: attributes.fills, ..ByHand::default() };
+        by_hand.title = keep::title(attributes.title.as_deref().unwrap_or_default())?;
+        by_hand.mark = attributes.mark;
+        if let Some(name) = &attributes.drawer {
             let drawer = self.find_drawer(name).await?;
             by_hand.drawer = Some((drawer.number, self.last_place(drawer.number).await?));
         }
-        let alias = keep::alias(particulars.alias.as_deref().unwrap_or_default())?;
+        let alias = keep::alias(attributes.alias.as_deref().unwrap_or_default())?;
         if let Some(alias) = &alias {
             self.check_alias(alias, None, false).await?;
         }
-        if particulars.pin || (alias.is_some() && by_hand.drawer.is_none()) {
+        if attributes.pin || (alias.is_some() && by_hand.drawer.is_none()) {
             by_hand.pin = Some(self.last_pin().await?);
         }
         by_hand.alias = alias.map(|alias| alias.as_str().to_owned());
-        let source = Source { application: particulars.application, window: particulars.window, ..Source::default() };
+        let source = Source { application: attributes.application, window: attributes.window, ..Source::default() };
         let copy = Copy { formats: vec![Format::new(format::canonical_mime(mime), data)], source };
         let captured = self.capture.capture(copy, &by_hand).await?;
         let record = self.history.store.clip(captured.id).await?.ok_or(StoreError::Damaged(captured.number))?;

@@ -53,7 +53,7 @@ pub enum DrawerError {
     /// No randomness for its id.
     #[error("the system gives no random numbers: {0}")]
     Randomness(getrandom::Error),
-    /// A clip's name leads nowhere, or a particular makes no sense.
+    /// A clip's name leads nowhere, or an attribute makes no sense.
     #[error(transparent)]
     Keep(#[from] KeepError),
 }

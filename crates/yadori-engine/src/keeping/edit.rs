@@ -66,7 +66,7 @@ pub struct Reshaped {
 }
 
 impl Keeping {
-    /// Makes a new clip of the text, which takes the place and the particulars of the old one; the old one goes
+    /// Makes a new clip of the text, which takes the place and the attributes of the old one; the old one goes
     /// to the bin. If it has been copied more often than `copies` by now, it stays.
     pub async fn edit(self: &Arc<Self>, name: &str, text: &[u8], copies: Option<u32>) -> Result<Edited, EditError> {
         let text = std::str::from_utf8(text).map_err(|_| EditError::NotText)?;

@@ -193,7 +193,7 @@ impl Retention {
     pub(crate) fn secure_erase(self: &Arc<Self>) {
         let service = self.clone();
         self.background.tasks.spawn(async move {
-            let _alone = service.scrubbing.lock().await;
+            let _alone = service.erasing.lock().await;
             if let Err(error) = service.history.store.secure_erase().await {
                 tracing::info!(
                     error = yadori_core::with_causes(&error),

@@ -15,7 +15,7 @@ use yadori_core::MillisSinceEpoch;
 use yadori_core::merge::Register;
 use yadori_core::shared::{Device, Item, MOST_DEVICES};
 use yadori_link::code::{Code, NotACode};
-use yadori_link::connection::{self, hear, hear_devices, say, say_devices};
+use yadori_link::connection::{self, receive, receive_devices, say, say_devices};
 use yadori_link::exchange::Ending;
 use yadori_link::frame::{Bye, Hello, VERSIONS};
 use yadori_link::identity::Pin;
@@ -163,7 +163,7 @@ impl DeviceSync {
     async fn meet(self: &Arc<Self>, mut connection: Connection, from: SocketAddr) -> Result<Device, JoinError> {
         let endpoint = self.endpoint().await?;
         let broken = JoinError::Broken;
-        let first = hear(&mut connection).await.map_err(broken)?;
+        let first = receive(&mut connection).await.map_err(broken)?;
         if self.was_removed(&connection.peer).await? {
             let _ = say(&mut connection, REMOVED).await;
             return Err(JoinError::Removed);
@@ -182,14 +182,14 @@ impl DeviceSync {
         // What is no message of a pairing tells nothing of the code, and is no try; nor is breaking off before the proof.
         let agreed = pairing.agree(&first).map_err(|_| JoinError::WrongCode)?;
         say(&mut connection, &second).await.map_err(broken)?;
-        let proof = hear(&mut connection).await.map_err(broken)?;
+        let proof = receive(&mut connection).await.map_err(broken)?;
         if !self.try_code(&code, from, || agreed.check(&proof).is_ok()) {
             let _ = say(&mut connection, &[]).await;
             return Err(JoinError::WrongCode);
         }
         say(&mut connection, &agreed.proof()).await.map_err(broken)?;
         self.greet(&mut connection).await?;
-        let told = hear_devices(&mut connection).await.map_err(broken)?;
+        let told = receive_devices(&mut connection).await.map_err(broken)?;
         let device = self.link_with(&connection, told, None).await?;
         say_devices(&mut connection, self.introduction().await?).await.map_err(broken)?;
         Ok(device)
@@ -245,17 +245,17 @@ impl DeviceSync {
         }
         let (pairing, first) = Pairing::begin(Side::Joins, &code, &own, &other);
         say(&mut connection, &first).await.map_err(not_invited)?;
-        let second = hear(&mut connection).await.map_err(not_invited)?;
+        let second = receive(&mut connection).await.map_err(not_invited)?;
         if second == REMOVED {
             return Err(JoinError::RemovedBy(other));
         }
         let agreed = pairing.agree(&second).map_err(|_| JoinError::WrongCode)?;
         say(&mut connection, &agreed.proof()).await.map_err(JoinError::Broken)?;
-        let proof = hear(&mut connection).await.map_err(JoinError::Broken)?;
+        let proof = receive(&mut connection).await.map_err(JoinError::Broken)?;
         agreed.check(&proof).map_err(|_| JoinError::WrongCode)?;
         self.greet(&mut connection).await?;
         say_devices(&mut connection, self.introduction().await?).await.map_err(JoinError::Broken)?;
-        let told = hear_devices(&mut connection).await.map_err(JoinError::Broken)?;
+        let told = receive_devices(&mut connection).await.map_err(JoinError::Broken)?;
         let device = self.link_with(&connection, told, Some(&address)).await?;
         self.links.wake_up();
         Ok(device)

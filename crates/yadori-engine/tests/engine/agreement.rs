@@ -64,15 +64,15 @@ async fn work(device: &mut Device, rng: &mut TestRng) -> String {
         11 => done!(format!("unpin {clip}"), engine.keeping.unpin(&names(&[&clip]))),
         12 => {
             let change = ClipChange { title: Some(format!("title {}", rng.below(99))), ..ClipChange::default() };
-            done!(format!("name {clip}"), engine.keeping.change_particulars(&clip, &change))
+            done!(format!("name {clip}"), engine.keeping.change_attributes(&clip, &change))
         }
         13 => {
             let change = ClipChange { alias: Some("sig".into()), take_alias: true, ..ClipChange::default() };
-            done!(format!("alias {clip}"), engine.keeping.change_particulars(&clip, &change))
+            done!(format!("alias {clip}"), engine.keeping.change_attributes(&clip, &change))
         }
         14 => {
             let change = ClipChange { fills: Some(rng.below(2) == 0), ..ClipChange::default() };
-            done!(format!("fill {clip}"), engine.keeping.change_particulars(&clip, &change))
+            done!(format!("fill {clip}"), engine.keeping.change_attributes(&clip, &change))
         }
         15..=16 => done!(format!("delete {clip}"), engine.retention.delete(&names(&[&clip]), false)),
         17 => done!(format!("delete {clip} for good"), engine.retention.delete(&names(&[&clip]), true)),

@@ -105,7 +105,7 @@ async fn the_clock_goes_on_after_the_latest_stamp_of_every_attribute() {
         let ahead =
             yadori_core::Stamp::at_start_of(MillisSinceEpoch(device.engine.history.stamps.latest().at().0 + 60_000));
         device.engine.history.stamps.observe(ahead);
-        device.engine.keeping.change_particulars("1", &change).await.unwrap();
+        device.engine.keeping.change_attributes("1", &change).await.unwrap();
         device.restart().await;
         assert!(device.engine.history.stamps.next() > ahead, "{change:?}");
     }

@@ -41,9 +41,9 @@ async fn pins_aliases_and_drawers_are_kept_in_their_order() {
     });
     assert_eq!(lies.collect::<Vec<_>>(), ["a", "b"]);
     let alias = ClipChange { alias: Some("sig".into()), ..ClipChange::default() };
-    keeping.change_particulars("1", &alias).await.unwrap();
-    let taken = keeping.change_particulars("2", &alias).await.unwrap_err();
+    keeping.change_attributes("1", &alias).await.unwrap();
+    let taken = keeping.change_attributes("2", &alias).await.unwrap_err();
     assert!(taken.to_string().contains("stands for another clip"), "{taken}");
-    keeping.change_particulars("2", &ClipChange { take_alias: true, ..alias }).await.unwrap();
+    keeping.change_attributes("2", &ClipChange { take_alias: true, ..alias }).await.unwrap();
     assert_eq!(device.engine.history.find_clip(":sig").await.unwrap().0.text, "b");
 }

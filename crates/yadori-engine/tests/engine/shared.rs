@@ -23,7 +23,7 @@ async fn what_is_copied_named_and_deleted_here_is_so_there() {
     workshop.copy("password = h7Kd92kfLw0z").await;
     van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
     let named = ClipChange { title: Some("Spare lamp".into()), alias: Some("lamp".into()), ..ClipChange::default() };
-    van.engine.keeping.change_particulars("1", &named).await.unwrap();
+    van.engine.keeping.change_attributes("1", &named).await.unwrap();
     let has_title = || async {
         let found = workshop.engine.history.find_clip(":lamp").await;
         found.is_ok_and(|(record, _)| record.title.as_deref() == Some("Spare lamp"))
@@ -69,7 +69,7 @@ async fn what_was_told_is_not_told_back() {
     workshop.copy("Lamp 7").await;
     workshop.copy("Gel 202").await;
     let change = ClipChange { title: Some("Spare lamp".into()), alias: Some("lamp".into()), ..ClipChange::default() };
-    workshop.engine.keeping.change_particulars("2", &change).await.unwrap();
+    workshop.engine.keeping.change_attributes("2", &change).await.unwrap();
     workshop.engine.retention.delete(&names(&["1"]), false).await.unwrap();
     let has_all =
         async || van.shown().await == ["Lamp 7"] && van.engine.history.find_clip("1").await.unwrap().0.alias.is_some();

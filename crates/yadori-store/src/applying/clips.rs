@@ -6,7 +6,7 @@ use crate::changes::clear_content;
 use crate::content::SEARCHED_BYTES;
 use crate::content::{expect_blob, free_blob, write_blob};
 use crate::filing::INLINE_BYTES;
-use crate::hashed_tombstones::with_seals;
+use crate::hashed_tombstones::with_hashed_tombstones;
 use crate::registers::{self, NewState, StateRow, select_states};
 use crate::store::{StoreError, numbers_as_json};
 use data_encoding::HEXLOWER;
@@ -37,7 +37,7 @@ struct Taken<'a> {
     state: State,
     body: Option<&'a Body>,
     /// Its content goes for good.
-    shred: bool,
+    clears_content: bool,
     /// A copy that was not known here, of a clip that is now in the history.
     copied: bool,
     /// It becomes just what was told.
@@ -78,7 +78,7 @@ fn json(rows: &[impl Serialize]) -> String {
 impl Applier {
     /// Takes in clips, no two of which are the same.
     pub(super) async fn clips(&mut self, told: &[&Clip]) -> Result<(), StoreError> {
-        let sealed = with_seals(&mut self.tx, self.seal_key.as_ref(), told).await?;
+        let sealed = with_hashed_tombstones(&mut self.tx, self.seal_key.as_ref(), told).await?;
         let told: Vec<&Clip> = told.iter().map(|clip| sealed.get(&clip.id).unwrap_or(clip)).collect();
         let known = self.known(&told).await?;
         let (mut taken, mut unchanged) = (Vec::new(), Vec::new());
@@ -102,12 +102,12 @@ impl Applier {
                 }
             }
         }
-        // What met a seal is not what was told.
+        // What met a hashed tombstone is not what was told.
         taken.iter_mut().for_each(|clip| clip.is_as_told &= !sealed.contains_key(&clip.told.id));
         let numbers = self.put_states(&taken).await?;
         self.put_bodies(&taken, &numbers).await?;
         for (clip, number) in taken.iter().zip(&numbers) {
-            if clip.shred {
+            if clip.clears_content {
                 self.outcome.purged = true;
                 clear_content(&mut self.tx, *number).await?;
             }
@@ -115,7 +115,7 @@ impl Applier {
                 self.outcome.latest_copy = Some((*number, clip.state.copied));
             }
         }
-        let here = taken.iter().zip(&numbers).filter(|(clip, _)| !clip.shred).map(|(_, number)| *number);
+        let here = taken.iter().zip(&numbers).filter(|(clip, _)| !clip.clears_content).map(|(_, number)| *number);
         unchanged.extend(here);
         self.want(&unchanged).await
     }
@@ -198,7 +198,7 @@ impl Applier {
         }
         let body = told.body.as_ref().filter(|_| live);
         let state = told.state.clone();
-        Some(Taken { told, known: None, state, body, shred: false, copied: live, is_as_told: true })
+        Some(Taken { told, known: None, state, body, clears_content: false, copied: live, is_as_told: true })
     }
 
     /// Puts down everything but bodies. Gives the numbers of the clips.
@@ -420,7 +420,7 @@ fn merged<'a>(told: &'a Clip, known: &'a StateRow, before: &State, accepted: Acc
         told,
         known: Some(known),
         body,
-        shred: state.is_purged() && !known.shredded,
+        clears_content: state.is_purged() && !known.shredded,
         copied: later && state.is_live(swept),
         is_as_told: is_as_told(told, &state, body.is_some() || accepted.is_complete),
         state,

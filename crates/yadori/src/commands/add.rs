@@ -1,4 +1,4 @@
-use super::particulars::colour;
+use super::attributes::colour;
 use super::{named, print_json, say};
 use crate::Context;
 use crate::failure::Failure;
@@ -76,7 +76,7 @@ impl Add {
                 )));
             }
         };
-        let particulars = AddQuery {
+        let attributes = AddQuery {
             title: self.title,
             copied_at: self.at,
             application: self.app,
@@ -87,7 +87,7 @@ impl Add {
             alias: self.alias,
             fill: self.fill,
         };
-        let added: Added = context.service()?.post_content("/clips", &particulars, &mime, &content)?;
+        let added: Added = context.service()?.post_content("/clips", &attributes, &mime, &content)?;
         if context.json {
             return print_json(&added);
         }

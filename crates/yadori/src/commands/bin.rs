@@ -97,7 +97,7 @@ impl Bin {
                 if context.json {
                     return print_json(&forgotten);
                 }
-                say(&format!("Deleted for good: {}", count(forgotten.clips, "clip", "clips")))
+                say(&format!("Deleted for good: {}", count(forgotten.count, "clip", "clips")))
             }
         }
     }

@@ -142,12 +142,12 @@ impl Clear {
             (true, _) | (false, 0) => String::new(),
             (false, kept) => format!("; {}", count(kept, "kept clip stays", "kept clips stay")),
         };
-        let what = format!("{} ({}){stay}", count(would.clips, "clip", "clips"), size(would.bytes));
-        if self.dry_run || would.clips == 0 {
+        let what = format!("{} ({}){stay}", count(would.count, "clip", "clips"), size(would.bytes));
+        if self.dry_run || would.count == 0 {
             if context.json {
                 return print_json(&would);
             }
-            return say(&if would.clips == 0 {
+            return say(&if would.count == 0 {
                 format!("Nothing to clear{stay}.")
             } else {
                 format!("This would remove {what}.")
@@ -160,12 +160,12 @@ impl Clear {
         }
         asked.dry_run = false;
         // Whoever has seen the number clears just that many; a script clears what there is.
-        asked.expected = (!self.yes).then_some(would.clips);
+        asked.expected = (!self.yes).then_some(would.count);
         let cleared: Cleared = service.post("/clear", &asked)?;
         if context.json {
             return print_json(&cleared);
         }
-        let done = count(cleared.clips, "clip", "clips");
+        let done = count(cleared.count, "clip", "clips");
         say(&match cleared.step {
             Some(_) => format!("Cleared {done}{stay}. Undo with: yadori undo"),
             None => format!("Deleted for good: {done}{stay}"),

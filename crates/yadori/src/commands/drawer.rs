@@ -132,7 +132,7 @@ impl Drawer {
                 }
                 let lines = drawers
                     .iter()
-                    .map(|drawer| format!("{}  ({})", safe(&drawer.name), count(drawer.clips, "clip", "clips")));
+                    .map(|drawer| format!("{}  ({})", safe(&drawer.name), count(drawer.count, "clip", "clips")));
                 lines.into_iter().try_for_each(|line| say(&line))
             }
             Command::List { name: Some(name) } => show(context, &service.get(&path(&name, ""))?),
@@ -161,8 +161,8 @@ impl Drawer {
                 if context.json {
                     return print_json(&removed);
                 }
-                let clips = count(removed.clips, "clip", "clips");
-                let verb = if removed.clips == 1 { "is" } else { "are" };
+                let clips = count(removed.count, "clip", "clips");
+                let verb = if removed.count == 1 { "is" } else { "are" };
                 let now = match into {
                     Some(into) => format!("{clips} {verb} in {} now", safe(&into)),
                     None => format!("{clips} {verb} still in the history"),

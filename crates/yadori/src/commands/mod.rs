@@ -1,6 +1,7 @@
 //! The commands, one file each, and what several of them print.
 
 pub mod add;
+pub mod attributes;
 pub mod bin;
 pub mod completions;
 pub mod console;
@@ -15,7 +16,6 @@ pub mod find;
 pub mod list;
 pub mod man;
 pub mod open;
-pub mod particulars;
 pub mod pause;
 pub mod pin;
 pub mod pipes;

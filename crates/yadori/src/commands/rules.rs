@@ -258,8 +258,8 @@ fn set(context: &Context, service: &Client, change: &Change, clear: bool, yes: b
     if preview.drastic {
         let question = format!(
             "This removes {} of {}. Continue?",
-            preview.clips,
-            count(preview.clips + preview.staying, "clip", "clips")
+            preview.count,
+            count(preview.count + preview.staying, "clip", "clips")
         );
         if !confirm(&question, yes)? {
             return say("Nothing was changed.");
@@ -269,7 +269,7 @@ fn set(context: &Context, service: &Client, change: &Change, clear: bool, yes: b
     if clear {
         let would: Cleared = service.post("/clear", &Clear { dry_run: true, ..Clear::default() })?;
         let kept = count(would.kept, "kept clip", "kept clips");
-        let question = format!("Turn the history off and clear {}? {kept} stay.", count(would.clips, "clip", "clips"));
+        let question = format!("Turn the history off and clear {}? {kept} stay.", count(would.count, "clip", "clips"));
         if !confirm(&question, yes)? {
             return say("Nothing was changed.");
         }
@@ -292,8 +292,8 @@ fn set(context: &Context, service: &Client, change: &Change, clear: bool, yes: b
         });
     }
     new.iter().try_for_each(|sentence| say(&safe(sentence)))?;
-    if preview.clips > 0 {
-        tell!("{} will move to the bin.", count(preview.clips, "clip", "clips"));
+    if preview.count > 0 {
+        tell!("{} will move to the bin.", count(preview.count, "clip", "clips"));
     }
     if clear {
         tell!("The history is cleared. Undo with: yadori undo");
@@ -311,7 +311,7 @@ fn preview(context: &Context, service: &Client, change: &Change) -> Result<(), F
     say("")?;
     say(&format!(
         "{} ({}) would move to the bin; {} and {} would stay.",
-        count(preview.clips, "clip", "clips"),
+        count(preview.count, "clip", "clips"),
         size(preview.bytes),
         preview.staying,
         count(preview.kept, "kept clip", "kept clips")
@@ -327,7 +327,7 @@ fn going(preview: &SweepPreview) -> Result<(), Failure> {
         let shown = crate::terminal::fit(&safe(shown).replace('\n', " "), 50);
         say(&format!("{position:>5}  {:<5}  {shown}  {}", going.clip.kind.word(), style.faint(&safe(&going.rule))))?;
     }
-    let more = preview.clips.saturating_sub(preview.first.len() as u64);
+    let more = preview.count.saturating_sub(preview.first.len() as u64);
     if more > 0 { say(&format!("       and {more} more")) } else { Ok(()) }
 }
 
@@ -366,22 +366,22 @@ fn ignore(context: &Context, service: &Client, what: Ignored, ignore: bool) -> R
 
 fn sweep(context: &Context, service: &Client, yes: bool) -> Result<(), Failure> {
     let preview: SweepPreview = service.post("/rules/preview", &RulesChange::default())?;
-    if preview.clips > 0 && !yes {
+    if preview.count > 0 && !yes {
         going(&preview)?;
     }
     let question =
-        format!("Move {} to the bin by the rules? {} stay.", count(preview.clips, "clip", "clips"), preview.staying);
-    if preview.clips > 0 && !confirm(&question, yes)? {
+        format!("Move {} to the bin by the rules? {} stay.", count(preview.count, "clip", "clips"), preview.staying);
+    if preview.count > 0 && !confirm(&question, yes)? {
         return say("Nothing was removed.");
     }
     let swept: Swept = service.post("/sweep", &serde_json::json!({}))?;
     if context.json {
         return print_json(&swept);
     }
-    say(&if swept.clips == 0 {
+    say(&if swept.count == 0 {
         "Nothing is due.".to_owned()
     } else {
-        format!("Moved {} to the bin", count(swept.clips, "clip", "clips"))
+        format!("Moved {} to the bin", count(swept.count, "clip", "clips"))
     })
 }
 

@@ -120,7 +120,7 @@ fn qr(detail: &ClipDetail) -> Result<(), Failure> {
 
 fn print(detail: &ClipDetail, style: Style) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
-    for (name, value) in particulars(detail) {
+    for (name, value) in attributes(detail) {
         let row = format!("{}  {}", style.faint(&format!("{name:>9}")), safe(&value).replace('\n', " "));
         writeln!(out, "{}", style.broken(&row, 11))?;
     }
@@ -150,7 +150,7 @@ fn times(times: u32) -> String {
     if times > 1 { format!(", {times} times in all") } else { String::new() }
 }
 
-fn particulars(ClipDetail { clip, formats, .. }: &ClipDetail) -> Vec<(&'static str, String)> {
+fn attributes(ClipDetail { clip, formats, .. }: &ClipDetail) -> Vec<(&'static str, String)> {
     let mut rows = vec![("id", clip.id.clone())];
     if let Some(position) = clip.position {
         rows.push(("position", position.to_string()));

@@ -37,7 +37,7 @@ fn print(figures: &Figures, style: Style) -> Result<(), Failure> {
     let disk = figures.bytes_on_disk.map(|bytes| format!(", {} in the database", size(bytes))).unwrap_or_default();
     say(&format!(
         "{} in the history ({} kept), {} of content{disk}; {} in the bin",
-        count(figures.clips, "clip", "clips"),
+        count(figures.count, "clip", "clips"),
         figures.kept,
         size(figures.bytes),
         figures.in_bin
@@ -91,12 +91,12 @@ fn shares(title: &str, shares: &[Share], style: Style) -> Result<(), Failure> {
     }
     say("")?;
     say(&style.strong(title))?;
-    let most = shares.iter().map(|share| share.clips).max().unwrap_or(0);
+    let most = shares.iter().map(|share| share.count).max().unwrap_or(0);
     let name = |share: &Share| fit(&if share.name.is_empty() { "unknown".into() } else { safe(&share.name) }, 20);
     let width = shares.iter().map(|share| columns(&name(share))).max().unwrap_or(0);
     for share in shares {
-        let bar = bar(share.clips, most);
-        say(format!("{}  {:>7}  {:>9}  {bar}", pad(&name(share), width), share.clips, size(share.bytes)).trim_end())?;
+        let bar = bar(share.count, most);
+        say(format!("{}  {:>7}  {:>9}  {bar}", pad(&name(share), width), share.count, size(share.bytes)).trim_end())?;
     }
     Ok(())
 }

@@ -28,7 +28,7 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
         None => "none yet".into(),
     };
     rows.push(("last copy", last_copy));
-    rows.push(("history", count(status.clips, "clip", "clips")));
+    rows.push(("history", count(status.count, "clip", "clips")));
     rows.extend(room(status));
     rows.extend(due(status, style));
     rows.extend(tray(status));
@@ -94,8 +94,8 @@ fn due(status: &Asked, style: Style) -> Vec<Row> {
 fn tray(status: &Asked) -> Option<Row> {
     let tray = &status.tray;
     let state = if tray.open { "open, copies join it" } else { "closed" };
-    let left = format!("{} of {} left", tray.waiting, count(tray.clips.into(), "clip", "clips"));
-    (tray.open || tray.clips > 0).then(|| ("tray", format!("{state}; {left}")))
+    let left = format!("{} of {} left", tray.waiting, count(tray.count.into(), "clip", "clips"));
+    (tray.open || tray.count > 0).then(|| ("tray", format!("{state}; {left}")))
 }
 
 fn devices(status: &Asked, style: Style) -> Option<Row> {
@@ -142,7 +142,7 @@ fn room(status: &Asked) -> Vec<Row> {
     let row = |room: &yadori_api::Room| {
         let of = |limit: u64, limited: String| if limit > 0 { format!(" of {limited}") } else { String::new() };
         let what = room.kind.map_or("clips".to_owned(), |kind| format!("{} clips", kind.word()));
-        let clips = format!("{}{} {what}", room.clips, of(room.clip_limit, amounts::grouped(room.clip_limit)));
+        let clips = format!("{}{} {what}", room.count, of(room.clip_limit, amounts::grouped(room.clip_limit)));
         let bytes = format!("{}{}", size(room.bytes), of(room.limit, amounts::bytes_in_words(room.limit)));
         ("storage", format!("{clips}, {bytes} (excluding pinned and drawers)"))
     };

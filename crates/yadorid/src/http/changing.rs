@@ -13,7 +13,7 @@ use qrcode::{EcLevel, QrCode};
 use yadori_api as api;
 use yadori_core::reshape::WAYS;
 
-/// Give a clip another text: a new clip takes its place and particulars, and the old one goes to the bin.
+/// Give a clip another text: a new clip takes its place and attributes, and the old one goes to the bin.
 #[utoipa::path(put, path = "/clips/{name}/text", tag = "clips", params(("name" = String, Path, description = "A clip's name."), api::EditQuery),
     request_body(content = String, description = "The new text, in UTF-8.", content_type = "text/plain"),
     responses((status = 200, body = api::Edited), (status = 404, body = api::Problem), (status = 409, body = api::Problem), (status = 422, body = api::Problem)))]

@@ -29,13 +29,13 @@ pub async fn list(State(app): State<App>, asked: QueryParams<api::ListQuery>) ->
         (status = 413, body = api::Problem), (status = 415, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn add(
     State(app): State<App>,
-    particulars: QueryParams<api::AddQuery>,
+    attributes: QueryParams<api::AddQuery>,
     headers: HeaderMap,
     body: Result<Bytes, BytesRejection>,
 ) -> Result<(StatusCode, Json<api::Added>), Problem> {
     let mime =
         headers.get(header::CONTENT_TYPE).and_then(|value| value.to_str().ok()).unwrap_or(yadori_core::format::PLAIN);
-    let asked = particulars?.0;
+    let asked = attributes?.0;
     let copied_at = asked.copied_at.map(|at| MillisSinceEpoch(u64::try_from(at.as_millisecond()).unwrap_or(0)));
     let new = NewClip {
         title: asked.title,

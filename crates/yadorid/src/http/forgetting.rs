@@ -77,5 +77,5 @@ pub async fn restore_from_bin(
 /// Forget everything in the bin for good.
 #[utoipa::path(post, path = "/bin/empty", tag = "forgetting", responses((status = 200, body = api::Forgotten)))]
 pub async fn empty_bin(State(app): State<App>) -> Result<Json<api::Forgotten>, Problem> {
-    Ok(Json(api::Forgotten { clips: app.engine.retention.empty_bin().await? }))
+    Ok(Json(api::Forgotten { count: app.engine.retention.empty_bin().await? }))
 }

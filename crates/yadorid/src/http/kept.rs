@@ -1,4 +1,4 @@
-//! Pins, particulars, aliases and drawers over HTTP.
+//! Pins, attributes, aliases and drawers over HTTP.
 
 use super::App;
 use super::contract::mark_of;
@@ -42,18 +42,18 @@ pub async fn unpin(State(app): State<App>, asked: JsonBody<api::Named>) -> Resul
 
 /// Change a clip's title, mark, alias, or whether its placeholders are filled in.
 #[utoipa::path(patch, path = "/clips/{name}", tag = "clips", params(("name" = String, Path, description = "A clip's name.")),
-    request_body = api::Particulars,
+    request_body = api::Attributes,
     responses((status = 200, body = api::Clip), (status = 400, body = api::Problem), (status = 404, body = api::Problem),
         (status = 409, body = api::Problem, description = "Several clips are meant, or another clip has the alias.")))]
 pub async fn change_clip(
     State(app): State<App>,
     Path(name): Path<String>,
-    asked: JsonBody<api::Particulars>,
+    asked: JsonBody<api::Attributes>,
 ) -> Result<Json<api::Clip>, Problem> {
-    let api::Particulars { title, mark, alias, take_alias, fills, secret } = asked?.0;
+    let api::Attributes { title, mark, alias, take_alias, fills, secret } = asked?.0;
     let mark = mark.map(|mark| mark.colour().map(mark_of));
     let change = ClipChange { title, mark, alias, take_alias, fills, secret };
-    answer(&app, app.engine.keeping.change_particulars(&name, &change).await).await
+    answer(&app, app.engine.keeping.change_attributes(&name, &change).await).await
 }
 
 /// The clips that have an alias, in the order of their aliases.

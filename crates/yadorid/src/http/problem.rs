@@ -60,7 +60,7 @@ pub struct Problem {
     detail: String,
     parameters: BTreeMap<String, String>,
     candidates: Vec<api::Clip>,
-    /// Candidates whose particulars have not been looked up.
+    /// Candidates whose attributes have not been looked up.
     unresolved: Vec<ClipId>,
     asks: Vec<String>,
     usual: BTreeMap<String, String>,
@@ -265,7 +265,7 @@ impl From<AddError> for Problem {
     fn from(error: AddError) -> Self {
         let detail = error.to_string();
         match error {
-            AddError::FromTheFuture => Self::new(ProblemKind::BadParticulars, detail),
+            AddError::FromTheFuture => Self::new(ProblemKind::BadAttribute, detail),
             AddError::Keep(error) => error.into(),
             AddError::Drawer(error) => error.into(),
             AddError::Capture(error) => error.into(),
@@ -330,7 +330,7 @@ impl From<KeepError> for Problem {
         match error {
             KeepError::Name(error) => error.into(),
             KeepError::LongTitle(_) | KeepError::NotAnAlias(..) | KeepError::Place => {
-                Self::new(ProblemKind::BadParticulars, detail)
+                Self::new(ProblemKind::BadAttribute, detail)
             }
             KeepError::AliasTaken { alias, holder } => {
                 Self::new(ProblemKind::AliasTaken, detail).with("alias", alias).with("holder", holder)

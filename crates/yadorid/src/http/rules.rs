@@ -63,7 +63,7 @@ pub async fn reset_rules(
 /// Sweep now, also when the sweep is held.
 #[utoipa::path(post, path = "/sweep", tag = "rules", responses((status = 200, body = api::Swept)))]
 pub async fn sweep_now(State(app): State<App>) -> Result<Json<api::Swept>, Problem> {
-    Ok(Json(api::Swept { clips: app.engine.retention.sweep_now().await? }))
+    Ok(Json(api::Swept { count: app.engine.retention.sweep_now().await? }))
 }
 
 /// What is kept, how it grows, what is reused.

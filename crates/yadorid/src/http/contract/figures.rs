@@ -77,14 +77,14 @@ impl Contract for Status {
                 notes: journal.notes.into_iter().chain(contested).collect(),
                 waiting: journal.waiting as u64,
             },
-            clips: self.clips,
+            count: self.clips,
             last_copy: self.last_copy.contract(rules),
             refused: refused.collect(),
             due: self.due.contract(rules),
             room: self.room.contract(rules),
             tray: api::TrayState {
                 open: self.tray.open,
-                clips: self.tray.items().len() as u32,
+                count: self.tray.items().len() as u32,
                 waiting: self.tray.waiting().len() as u32,
             },
             devices: api::LinkedDevices { linked: self.linked, connected: self.connected, paused: !self.shares },
@@ -120,7 +120,7 @@ impl Contract for Room {
             kind: self.kind.map(kind),
             bytes: self.bytes,
             limit: self.limit.unwrap_or(0),
-            clips: self.clips,
+            count: self.clips,
             clip_limit: self.clip_limit.unwrap_or(0),
         }
     }
@@ -139,7 +139,7 @@ impl Contract for Share {
     type As = api::Share;
 
     fn contract(self, _: &Checked) -> api::Share {
-        api::Share { name: self.name, clips: self.clips, bytes: self.bytes }
+        api::Share { name: self.name, count: self.clips, bytes: self.bytes }
     }
 }
 
@@ -148,7 +148,7 @@ impl Contract for Stats {
 
     fn contract(self, rules: &Checked) -> api::Stats {
         api::Stats {
-            clips: self.clips,
+            count: self.clips,
             kept: self.kept,
             bytes: self.bytes,
             bytes_on_disk: self.bytes_on_disk,

@@ -43,7 +43,7 @@ impl Contract for Cleared {
 
     fn contract(self, _: &Checked) -> api::Cleared {
         api::Cleared {
-            clips: self.clips,
+            count: self.clips,
             bytes: self.bytes,
             kept: self.kept,
             left: self.left,

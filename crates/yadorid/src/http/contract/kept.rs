@@ -9,7 +9,7 @@ impl Contract for Summary {
     type As = api::Drawer;
 
     fn contract(self, _: &Checked) -> api::Drawer {
-        api::Drawer { name: self.name, clips: self.clips }
+        api::Drawer { name: self.name, count: self.clips }
     }
 }
 

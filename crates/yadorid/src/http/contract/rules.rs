@@ -26,7 +26,7 @@ impl Contract for SweepPreview {
             api::Going { clip: clip.contract(rules), rule: rule.in_words(retention) }
         };
         api::SweepPreview {
-            clips: self.clips,
+            count: self.clips,
             bytes: self.bytes,
             staying: self.staying,
             kept: self.kept,

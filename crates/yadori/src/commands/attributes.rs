@@ -4,7 +4,7 @@ use crate::failure::Failure;
 use crate::table;
 use crate::terminal::{Style, safe};
 use clap::{Args, Subcommand, ValueEnum};
-use yadori_api::{Clip, Clips, ColourChange, Particulars};
+use yadori_api::{Attributes, Clip, Clips, ColourChange};
 use yadori_client::in_path;
 
 /// Give a clip a title
@@ -113,13 +113,13 @@ pub enum Switch {
     Off,
 }
 
-fn change(context: &Context, clip: &str, change: &Particulars) -> Result<Clip, Failure> {
+fn change(context: &Context, clip: &str, change: &Attributes) -> Result<Clip, Failure> {
     Ok(context.service()?.patch(&format!("/clips/{}", in_path(clip)), change)?)
 }
 
 impl Title {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
-        let title = Particulars { title: Some(self.text.join(" ")), ..Particulars::default() };
+        let title = Attributes { title: Some(self.text.join(" ")), ..Attributes::default() };
         let clip = change(context, &self.clip, &title)?;
         if context.json {
             return print_json(&clip);
@@ -134,7 +134,7 @@ impl Title {
 impl Mark {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let word = self.colour.to_possible_value().map(|value| value.get_name().to_owned()).unwrap_or_default();
-        let mark = Particulars { mark: ColourChange::from_word(&word), ..Particulars::default() };
+        let mark = Attributes { mark: ColourChange::from_word(&word), ..Attributes::default() };
         let clip = change(context, &self.clip, &mark)?;
         if context.json {
             return print_json(&clip);
@@ -149,7 +149,7 @@ impl Alias {
         match self.command.unwrap_or(AliasCommand::List) {
             AliasCommand::Set { alias, clip, take } => {
                 let before = context.service()?.get::<Clip>(&format!("/clips/{}", in_path(&clip)))?;
-                let given = Particulars { alias: Some(alias), take_alias: take, ..Particulars::default() };
+                let given = Attributes { alias: Some(alias), take_alias: take, ..Attributes::default() };
                 let clip = change(context, &clip, &given)?;
                 if context.json {
                     return print_json(&clip);
@@ -163,7 +163,7 @@ impl Alias {
                 say(&format!(":{} stands for {}{pinned}{instead}", safe(alias), named(std::slice::from_ref(&clip))))
             }
             AliasCommand::Remove { alias } => {
-                let none = Particulars { alias: Some(String::new()), ..Particulars::default() };
+                let none = Attributes { alias: Some(String::new()), ..Attributes::default() };
                 let clip = match change(context, &alias, &none) {
                     // People leave out the colon.
                     Err(Failure::Problem(_)) if !alias.starts_with(':') => {
@@ -195,7 +195,7 @@ impl Alias {
 
 impl Unmask {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
-        let said = Particulars { secret: Some(self.undo), ..Particulars::default() };
+        let said = Attributes { secret: Some(self.undo), ..Attributes::default() };
         let mut clips = Vec::with_capacity(self.clips.len());
         for name in &self.clips {
             clips.push(change(context, name, &said)?);
@@ -210,7 +210,7 @@ impl Unmask {
 
 impl Fill {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
-        let fills = Particulars { fills: Some(self.value == Switch::On), ..Particulars::default() };
+        let fills = Attributes { fills: Some(self.value == Switch::On), ..Attributes::default() };
         let clip = change(context, &self.clip, &fills)?;
         if context.json {
             return print_json(&clip);
