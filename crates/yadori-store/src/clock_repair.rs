@@ -13,9 +13,6 @@ use crate::store::{Store, StoreError, next_changes};
 use std::collections::BTreeMap;
 use yadori_core::{HybridClock, MillisSinceEpoch, Stamp};
 
-/// Clips that are put down in one statement at most.
-const BATCH: usize = 500;
-
 impl Store {
     /// Brings every stamp that lies after `believed` back, to before `now`. Gives the latest stamp there is then, and the
     /// number of the latest change.
@@ -64,8 +61,8 @@ impl Store {
             clip.columns.change_stamps(|stamp| *stamp = becomes.get(stamp).copied().unwrap_or(*stamp));
         }
 
-        for some in clips.chunks(BATCH) {
-            change = put_columns(&mut tx, some).await?;
+        if !clips.is_empty() {
+            change = put_columns(&mut tx, &clips).await?;
         }
         sqlx::query!("UPDATE clips SET recalled_at = ? WHERE recalled_at > ?", now.0, believed.at().0)
             .execute(&mut *tx)

@@ -162,12 +162,13 @@ impl Filing {
         let mut last = change;
         if !given.is_empty() {
             let given: Vec<_> = given.iter().cloned().map(|attribute| (number, attribute)).collect();
-            last = attributes::set(&mut self.tx, &given, clip.copied).await?;
+            last = attributes::set(&mut self.tx, &given, clip.filed).await?;
         }
         if let Some(tray) = clip.tray {
             settings::set(&mut *self.tx, TRAY, Some(tray)).await?;
         }
-        if let Some(replaced) = clip.replaces {
+        // A link that is only written otherwise is the same clip, and takes nobody's place.
+        if let Some(replaced) = clip.replaces.filter(|replaced| replaced.number != number) {
             let both = (number, replaced.number);
             last = attributes::take_place(&mut self.tx, both, replaced.stamp, replaced.retire).await?;
             if replaced.retire {

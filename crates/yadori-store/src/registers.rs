@@ -14,6 +14,9 @@ use std::sync::LazyLock;
 use yadori_core::merge::{Register, State, loses_alias, lost_alias};
 use yadori_core::{ClipId, DeviceId, Kind, Stamp};
 
+/// States that are put down in one statement at most: a packet takes so many, however long their titles are.
+const BATCH: usize = 500;
+
 /// A clip as far as its state is concerned.
 #[derive(Clone, Debug, FromRow)]
 pub(crate) struct StateRow {
@@ -217,12 +220,14 @@ async fn put_rows(
     shared: bool,
     rows: &[PutRow],
 ) -> Result<(), StoreError> {
-    sqlx::query(AssertSqlSafe(PUT.as_str()))
-        .bind(before)
-        .bind(shared)
-        .bind(serde_json::to_string(rows).unwrap_or_else(|_| "[]".into()))
-        .execute(&mut **tx)
-        .await?;
+    for (place, some) in rows.chunks(BATCH).enumerate() {
+        sqlx::query(AssertSqlSafe(PUT.as_str()))
+            .bind(before + (place * BATCH) as u64)
+            .bind(shared)
+            .bind(serde_json::to_string(some).unwrap_or_else(|_| "[]".into()))
+            .execute(&mut **tx)
+            .await?;
+    }
     Ok(())
 }
 

@@ -47,3 +47,16 @@ async fn pins_aliases_and_drawers_are_kept_in_their_order() {
     keeping.change_attributes("2", &ClipChange { take_alias: true, ..alias }).await.unwrap();
     assert_eq!(device.engine.history.find_clip(":sig").await.unwrap().0.text, "b");
 }
+
+/// A link that is only written otherwise is the same clip: an edit into it takes nothing away.
+#[tokio::test]
+async fn a_link_that_is_written_otherwise_stays() {
+    let device = Device::new("workshop").await;
+    device.copy("https://example.org/plan").await;
+    let alias = ClipChange { alias: Some("plan".into()), ..ClipChange::default() };
+    device.engine.keeping.change_attributes("1", &alias).await.unwrap();
+    device.engine.keeping.edit(":plan", b"HTTPS://Example.org/plan", None).await.unwrap();
+    assert_eq!(device.list().await.len(), 1);
+    assert!(device.engine.history.find_clip(":plan").await.is_ok());
+    assert!(device.engine.retention.bin(0, None).await.unwrap().clips.is_empty());
+}

@@ -1,8 +1,11 @@
 //! Two devices.
 
 use crate::support::{Device, PATIENCE, names};
+use yadori_core::Mark;
+use yadori_engine::clock::now;
 use yadori_engine::history::index::Announcement;
 use yadori_engine::keeping::ClipChange;
+use yadori_engine::keeping::add::NewClip;
 use yadori_store::ClipRecord;
 
 /// Two linked devices, both connected.
@@ -52,6 +55,22 @@ async fn that_a_clip_is_shared_is_announced() {
         }
     };
     tokio::time::timeout(PATIENCE, told).await.expect("to be told that it is shared");
+}
+
+/// What a person gives a clip counts from when they give it, whatever date the copy is given.
+#[tokio::test]
+async fn what_is_given_along_with_an_earlier_date_holds_on_both() {
+    let (workshop, van) = linked().await;
+    workshop.copy("Lamp 7").await;
+    let plum = ClipChange { mark: Some(Some(Mark::Plum)), ..ClipChange::default() };
+    workshop.engine.keeping.change_attributes("1", &plum).await.unwrap();
+    let marked = async |device: &Device, mark| device.list().await.iter().any(|clip| clip.record.mark == Some(mark));
+    van.until("told of the mark", || marked(&van, Mark::Plum)).await;
+    let yesterday = now().minus(yadori_core::amounts::DAY);
+    let again = NewClip { mark: Some(Mark::Fern), copied_at: Some(yesterday), ..NewClip::default() };
+    workshop.engine.keeping.add("text/plain", "Lamp 7".into(), again).await.unwrap();
+    assert!(marked(&workshop, Mark::Fern).await);
+    van.until("told of the other mark", || marked(&van, Mark::Fern)).await;
 }
 
 /// What a device was told it does not tell back: its feed is passed over there, and the other has nothing to read.
