@@ -8,6 +8,7 @@ mod devices;
 mod figures;
 mod forgetting;
 mod kept;
+mod keys;
 mod moving;
 mod problem;
 mod rules;
@@ -19,6 +20,7 @@ pub use devices::*;
 pub use figures::*;
 pub use forgetting::*;
 pub use kept::*;
+pub use keys::*;
 pub use moving::*;
 pub use problem::*;
 pub use rules::*;
@@ -305,6 +307,12 @@ pub struct Recall {
     /// Paste it into the window that has the keyboard.
     #[serde(default)]
     pub paste: bool,
+    /// Give the keyboard to this window first, if it is to be pasted: as `GET /keyboard` named it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub into: Option<String>,
+    /// Put back what was on the clipboard once it was pasted.
+    #[serde(default)]
+    pub restore: bool,
     /// Leave out the clips that cannot be joined with the others.
     #[serde(default)]
     pub skip_others: bool,

@@ -120,6 +120,10 @@ kinds! {
     Asks = "asks", 422, "Something must be answered first";
     /// It is on the clipboard, but was not pasted.
     NotPasted = "not-pasted", 409, "Not pasted";
+    /// These are no keys, or no action.
+    BadKeys = "bad-keys", 400, "Not keys";
+    /// Another action has these keys.
+    KeysTaken = "keys-taken", 409, "The keys are taken";
     /// This is no way to reshape.
     BadWay = "bad-way", 400, "Not a way to reshape";
     /// The way to reshape does not fit the text.

@@ -53,6 +53,9 @@ pub struct DealNext {
     /// Go on by itself: each clip follows as soon as the one before it was pasted.
     #[serde(default)]
     pub auto: bool,
+    /// Paste it into the window that has the keyboard.
+    #[serde(default)]
+    pub paste: bool,
 }
 
 /// A clip that was dealt.

@@ -121,6 +121,15 @@ impl Client {
         read(self.send("POST", &format!("{path}{}", query(parameters)), None, &[])?)
     }
 
+    /// Asks for something to be set.
+    ///
+    /// # Errors
+    /// When the service does not answer, or says no.
+    pub fn put<T: DeserializeOwned>(&self, path: &str, value: &impl Serialize) -> Result<T, ClientError> {
+        let value = serde_json::to_vec(value)?;
+        read(self.send("PUT", path, Some("application/json"), &value)?)
+    }
+
     /// Asks for something to be changed.
     ///
     /// # Errors

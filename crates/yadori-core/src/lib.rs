@@ -14,6 +14,7 @@
 //! * [`rules`], [`retention`]: what is captured, and how long it stays; [`amounts`]: how people write numbers
 //! * [`mod@reshape`], [`fill`], [`join`]: what is made of it on its way out
 //! * [`tray`]: several in a row
+//! * [`keys`]: what keys do in every program
 //! * [`device`], [`shared`], [`merge`], [`sharing`]: one history on several devices
 //! * [`search`]: how it is found again
 //! * [`with_causes`]: an error, written out
@@ -33,6 +34,7 @@ pub mod format;
 pub mod html;
 pub mod identity;
 pub mod join;
+pub mod keys;
 pub mod kind;
 pub mod link;
 pub mod mark;

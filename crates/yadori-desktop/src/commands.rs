@@ -1,6 +1,6 @@
 //! What the service asks of the thread that is connected to a desktop.
 
-use crate::{Clipboard, OfferError, PasteError};
+use crate::{Clipboard, Focus, GrabState, Keyboard, OfferError, Paste, PasteError};
 use rustix::event::{PollFd, PollFlags, Timespec};
 use std::io::{Read, Write};
 use std::os::unix::net::UnixStream;
@@ -8,6 +8,7 @@ use std::sync::mpsc;
 use std::time::{Duration, Instant};
 use tokio::sync::oneshot;
 use yadori_core::Format;
+use yadori_core::keys::{Action, Chord};
 
 /// Something to be done.
 pub(crate) enum DesktopCommand {
@@ -15,8 +16,14 @@ pub(crate) enum DesktopCommand {
     Offer(Offer),
     /// Do not keep the present copy when its owner goes.
     LetGo,
+    /// Tell what is on the clipboard.
+    Held(oneshot::Sender<Option<Vec<Format>>>),
+    /// Tell which window has the keyboard.
+    Focus(oneshot::Sender<Option<Focus>>),
     /// Press the keys that paste.
-    Paste(oneshot::Sender<Result<(), PasteError>>),
+    Paste(Paste, oneshot::Sender<Result<(), PasteError>>),
+    /// Grab these keys, and no others.
+    Grab(Vec<(Action, Chord)>, oneshot::Sender<Vec<(Action, GrabState)>>),
 }
 
 /// Formats to be put on the clipboard.
@@ -39,7 +46,7 @@ pub(crate) struct Orders {
 }
 
 /// Both sides.
-pub(crate) fn pair() -> std::io::Result<(impl Clipboard, Orders)> {
+pub(crate) fn pair() -> std::io::Result<(impl Clipboard + Keyboard, Orders)> {
     let (orders, received) = mpsc::channel();
     let (wake, woken) = UnixStream::pair()?;
     wake.set_nonblocking(true)?;
@@ -69,11 +76,31 @@ impl Clipboard for Handle {
         let _ = self.give(DesktopCommand::LetGo);
     }
 
-    fn press_paste(&self) -> oneshot::Receiver<Result<(), PasteError>> {
+    fn held(&self) -> oneshot::Receiver<Option<Vec<Format>>> {
         let (reply, answer) = oneshot::channel();
-        if let Err(DesktopCommand::Paste(reply)) = self.give(DesktopCommand::Paste(reply)) {
+        let _ = self.give(DesktopCommand::Held(reply));
+        answer
+    }
+}
+
+impl Keyboard for Handle {
+    fn focus(&self) -> oneshot::Receiver<Option<Focus>> {
+        let (reply, answer) = oneshot::channel();
+        let _ = self.give(DesktopCommand::Focus(reply));
+        answer
+    }
+
+    fn paste(&self, paste: Paste) -> oneshot::Receiver<Result<(), PasteError>> {
+        let (reply, answer) = oneshot::channel();
+        if let Err(DesktopCommand::Paste(_, reply)) = self.give(DesktopCommand::Paste(paste, reply)) {
             let _ = reply.send(Err(PasteError::Lost));
         }
+        answer
+    }
+
+    fn grab(&self, keys: Vec<(Action, Chord)>) -> oneshot::Receiver<Vec<(Action, GrabState)>> {
+        let (reply, answer) = oneshot::channel();
+        let _ = self.give(DesktopCommand::Grab(keys, reply));
         answer
     }
 }
@@ -103,8 +130,12 @@ impl Orders {
             for order in self.take()? {
                 match order {
                     DesktopCommand::Offer(offer) => drop(offer.reply.send(Err(OfferError::Lost))),
-                    DesktopCommand::Paste(reply) => drop(reply.send(Err(PasteError::Lost))),
-                    DesktopCommand::LetGo => {}
+                    DesktopCommand::Paste(_, reply) => drop(reply.send(Err(PasteError::Lost))),
+                    // Whoever asks is told nothing, since the way to tell is dropped.
+                    DesktopCommand::LetGo
+                    | DesktopCommand::Held(_)
+                    | DesktopCommand::Focus(_)
+                    | DesktopCommand::Grab(..) => {}
                 }
             }
             let left = until.saturating_duration_since(Instant::now());

@@ -5,6 +5,8 @@
 //! clipboard in memory, for machines without a display and for tests. All keep one contract, which the
 //! same tests check.
 //!
+//! [`Keyboard`] tells who has the keyboard, pastes, and takes keys from every program.
+//!
 //! * `session`: a connection is made, lost and made again
 //! * `orders`: what the service asks of the connection's thread
 //! * `wanted`: what to ask an owner for, of what it offers
@@ -13,12 +15,15 @@
 
 mod commands;
 mod contest;
+mod keyboard;
 mod session;
 pub mod simulated;
 mod text;
 mod wanted;
 pub mod wayland;
 pub mod x11;
+
+pub use keyboard::{Focus, GrabState, Keyboard, Paste, PasteError, WindowId};
 
 use session::{Session, SessionContext};
 
@@ -28,6 +33,7 @@ use std::time::Duration;
 use thiserror::Error;
 use tokio::sync::{OwnedSemaphorePermit, Semaphore, mpsc, oneshot};
 use yadori_core::capture::{Copy, Refusal};
+use yadori_core::keys::Action;
 use yadori_core::{Format, Source};
 
 /// What a desktop tells.
@@ -60,6 +66,10 @@ pub enum Event {
     Contested(Source),
     /// It has stopped doing so.
     Uncontested,
+    /// A key that was grabbed has been pressed.
+    Key(Action),
+    /// The keyboard has changed, and which keys reach us with it.
+    Grabbed(Vec<(Action, GrabState)>),
 }
 
 /// A copy that has been read. While it lives, it counts against what may wait to be filed.
@@ -91,19 +101,8 @@ pub trait Clipboard: Send + Sync + 'static {
     /// What was copied last is not to be kept on the clipboard when its owner goes.
     fn let_go(&self);
 
-    /// Presses the keys that paste, in the window that has the keyboard.
-    fn press_paste(&self) -> oneshot::Receiver<Result<(), PasteError>>;
-}
-
-/// Why nothing was pasted.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
-pub enum PasteError {
-    /// There is no way to press keys.
-    #[error("no keys can be pressed here ({0}); press Ctrl+V yourself")]
-    NoKeys(String),
-    /// There is no connection to a desktop at the moment.
-    #[error("there is no connection to a desktop at the moment")]
-    Lost,
+    /// What is on the clipboard, as far as it was read or is offered by us.
+    fn held(&self) -> oneshot::Receiver<Option<Vec<Format>>>;
 }
 
 /// Why nothing was put on the clipboard.
@@ -170,6 +169,8 @@ pub fn connect(reading: Arc<Reading>) -> Result<Desktop, ConnectError> {
 pub struct Desktop {
     /// Its clipboard.
     pub clipboard: Arc<dyn Clipboard>,
+    /// Its keyboard.
+    pub keyboard: Arc<dyn Keyboard>,
     /// What it tells.
     pub events: mpsc::Receiver<Event>,
     /// What governs the reading of copies.

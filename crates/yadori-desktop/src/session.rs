@@ -101,9 +101,10 @@ pub(crate) fn keep(open: Open, rules: Arc<Reading>, waits: bool) -> Result<Deskt
         Err(error) if waits && error.may_pass() => Err(error),
         Err(error) => return Err(error),
     };
-    let (clipboard, orders) = commands::pair()?;
+    let (both, orders) = commands::pair()?;
     std::thread::Builder::new().name("desktop".into()).spawn(move || drop(live(&open, first, orders, &context)))?;
-    Ok(Desktop { clipboard: Arc::new(clipboard), events, reading: rules })
+    let both = Arc::new(both);
+    Ok(Desktop { clipboard: both.clone(), keyboard: both, events, reading: rules })
 }
 
 fn live(

@@ -3,20 +3,33 @@
 //! It has one owner at a time, as a real one has: a program, or the service. The other side of it, the
 //! programs that copy and paste, is [`Simulated`].
 
-use crate::{Clipboard, ClipboardKind, Desktop, Event, EventSender, OfferError, PasteError, Reading};
+use crate::{
+    Clipboard, ClipboardKind, Desktop, Event, EventSender, Focus, GrabState, Keyboard, OfferError, Paste, PasteError,
+    Reading, WindowId,
+};
 use bytes::Bytes;
 use parking_lot::Mutex;
 use std::sync::Arc;
 use tokio::sync::oneshot;
 use yadori_core::capture::{Copy, Refusal};
+use yadori_core::keys::{Action, Chord};
 use yadori_core::{Format, Source, format};
 
 /// The programs' side of a simulated clipboard.
 #[derive(Clone)]
 pub struct Simulated {
     state: Arc<Mutex<Owner>>,
+    keyboard: Arc<Mutex<SimulatedKeyboard>>,
     reading: Arc<Reading>,
     sender: EventSender,
+}
+
+/// The keyboard, and what was pasted with it.
+#[derive(Default)]
+struct SimulatedKeyboard {
+    keys: Vec<(Action, Chord)>,
+    focus: Option<WindowId>,
+    pasted: Vec<String>,
 }
 
 #[derive(Default)]
@@ -48,8 +61,9 @@ pub struct ProgramCopy {
 pub fn connect(reading: Arc<Reading>) -> (Desktop, Simulated) {
     let (sender, events) = EventSender::new();
     sender.tell_at_once(Event::Connected { clipboard: ClipboardKind::Simulated, notes: Vec::new() });
-    let programs = Simulated { state: Arc::default(), reading: reading.clone(), sender };
-    let desktop = Desktop { clipboard: Arc::new(programs.clone()), events, reading };
+    let programs = Simulated { state: Arc::default(), keyboard: Arc::default(), reading: reading.clone(), sender };
+    let both = Arc::new(programs.clone());
+    let desktop = Desktop { clipboard: both.clone(), keyboard: both, events, reading };
     (desktop, programs)
 }
 
@@ -113,6 +127,25 @@ impl Simulated {
         }
     }
 
+    /// A person presses keys, written as `Ctrl+Alt+V`. Tells whether they reach the service.
+    pub fn press(&self, keys: &str) -> bool {
+        let grabbed = self.keyboard.lock().keys.iter().find(|(_, chord)| chord.to_string() == keys).cloned();
+        if let Some((action, _)) = &grabbed {
+            self.sender.tell_at_once(Event::Key(*action));
+        }
+        grabbed.is_some()
+    }
+
+    /// A window has the keyboard; or none has.
+    pub fn give_keyboard(&self, window: Option<u64>) {
+        self.keyboard.lock().focus = window.map(WindowId);
+    }
+
+    /// The texts that have been pasted into the window with the keyboard.
+    pub fn pasted(&self) -> Vec<String> {
+        self.keyboard.lock().pasted.clone()
+    }
+
     /// The MIME types that a program could paste now.
     pub fn offered(&self) -> Vec<String> {
         match &*self.owner() {
@@ -147,10 +180,13 @@ impl Clipboard for Simulated {
         answer
     }
 
-    fn press_paste(&self) -> oneshot::Receiver<Result<(), PasteError>> {
+    fn held(&self) -> oneshot::Receiver<Option<Vec<Format>>> {
         let (reply, answer) = oneshot::channel();
-        self.sender.tell_at_once(Event::Pasted);
-        let _ = reply.send(Ok(()));
+        let _ = reply.send(match &*self.owner() {
+            Owner::Nobody => None,
+            Owner::Program { read, .. } => read.clone(),
+            Owner::Service(formats) => Some(formats.clone()),
+        });
         answer
     }
 
@@ -158,5 +194,33 @@ impl Clipboard for Simulated {
         if let Owner::Program { read, .. } = &mut *self.owner() {
             *read = None;
         }
+    }
+}
+
+impl Keyboard for Simulated {
+    fn focus(&self) -> oneshot::Receiver<Option<Focus>> {
+        let (reply, answer) = oneshot::channel();
+        let window = self.keyboard.lock().focus;
+        let _ = reply.send(window.map(|window| Focus { window, source: Source::default() }));
+        answer
+    }
+
+    fn paste(&self, paste: Paste) -> oneshot::Receiver<Result<(), PasteError>> {
+        let (reply, answer) = oneshot::channel();
+        let gone = paste.into.is_some_and(|window| self.keyboard.lock().focus != Some(window));
+        let _ = reply.send(if gone { Err(PasteError::Gone) } else { Ok(()) });
+        if !gone {
+            let text = Self::paste(self, format::PLAIN).map(|text| String::from_utf8_lossy(&text).into_owned());
+            self.keyboard.lock().pasted.extend(text);
+            self.sender.tell_at_once(Event::Pasted);
+        }
+        answer
+    }
+
+    fn grab(&self, keys: Vec<(Action, Chord)>) -> oneshot::Receiver<Vec<(Action, GrabState)>> {
+        let (reply, answer) = oneshot::channel();
+        let _ = reply.send(keys.iter().map(|(action, _)| (*action, GrabState::Grabbed)).collect());
+        self.keyboard.lock().keys = keys;
+        answer
     }
 }

@@ -8,7 +8,9 @@
 //! * `reading`: a copy is read
 //! * `serving`: what we hold is given to programs that paste
 //! * `windows`: where a copy was made
+//! * `pressing`: the keys that paste are pressed, where they are meant for
 
+mod pressing;
 mod protocol;
 mod reading;
 mod serving;
@@ -17,12 +19,13 @@ mod windows;
 use crate::commands::{self, DesktopCommand, Orders, timespec};
 use crate::contest::{Contest, Verdict};
 use crate::session::{self, End, Session, SessionContext};
-use crate::{ClipboardKind, ConnectError, Desktop, Event, OfferError, PasteError, Reading, SETTLING};
+use crate::{ClipboardKind, ConnectError, Desktop, Event, GrabState, OfferError, Reading, SETTLING};
+use pressing::Pressing;
 use protocol::{Device, DeviceEvent, Manager, Offer, SourceEvent};
 use reading::{CopyReading, Progress};
 use rustix::event::{PollFd, PollFlags};
 use serving::{Holding, Sending};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, VecDeque};
 use std::convert::Infallible;
 use std::hash::{BuildHasher, RandomState};
 use std::os::unix::net::UnixStream;
@@ -36,6 +39,9 @@ use wayland_client::protocol::wl_callback::{self, WlCallback};
 use wayland_client::protocol::wl_registry::{self, WlRegistry};
 use wayland_client::protocol::wl_seat::{self, WlSeat};
 use wayland_client::{Connection, Dispatch, EventQueue, QueueHandle};
+use wayland_protocols_misc::zwp_virtual_keyboard_v1::client::{
+    zwp_virtual_keyboard_manager_v1::ZwpVirtualKeyboardManagerV1, zwp_virtual_keyboard_v1::ZwpVirtualKeyboardV1,
+};
 use wayland_protocols_wlr::foreign_toplevel::v1::client::zwlr_foreign_toplevel_manager_v1::ZwlrForeignToplevelManagerV1;
 use yadori_core::capture::Refusal;
 use yadori_core::{Format, own};
@@ -98,6 +104,10 @@ pub(crate) fn open(socket: Option<&Path>, context: &SessionContext) -> Result<Wa
         replies: HashMap::new(),
         asked: 0,
         windows: windows::Windows::default(),
+        keyboards: None,
+        keyboard: None,
+        pressing: VecDeque::new(),
+        began: Instant::now(),
     };
     let until = Instant::now() + PATIENCE;
     while !state.told_globals {
@@ -184,6 +194,12 @@ struct State {
     replies: HashMap<u64, oneshot::Sender<Result<(), OfferError>>>,
     asked: u64,
     windows: windows::Windows,
+    /// What makes keyboards that we can press keys of, if the compositor lets us.
+    keyboards: Option<ZwpVirtualKeyboardManagerV1>,
+    keyboard: Option<ZwpVirtualKeyboardV1>,
+    /// Pastes that wait for their windows to have the keyboard.
+    pressing: VecDeque<Pressing>,
+    began: Instant,
 }
 
 /// One seat and its clipboard.
@@ -244,13 +260,17 @@ impl Wayland {
                             self.connection.display().sync(&state.handle, Sync::Offered(asked));
                         }
                     }
-                    DesktopCommand::Paste(reply) => {
-                        let why = "compositors do not let programs press keys for one another".to_owned();
-                        let _ = reply.send(Err(PasteError::NoKeys(why)));
+                    DesktopCommand::Paste(paste, reply) => state.paste(paste, reply),
+                    DesktopCommand::Focus(reply) => drop(reply.send(state.focus())),
+                    DesktopCommand::Held(reply) => drop(reply.send(state.on_the_clipboard())),
+                    DesktopCommand::Grab(keys, reply) => {
+                        let none = keys.into_iter().map(|(action, _)| (action, GrabState::Unsupported));
+                        let _ = reply.send(none.collect());
                     }
                     DesktopCommand::LetGo => state.let_go(),
                 }
             }
+            state.press_on(Instant::now());
             self.sleep(orders)?;
         }
     }
@@ -291,6 +311,8 @@ impl State {
             let device = self.manager.as_ref().map(|manager| manager.device(&seat, number, &self.handle));
             let (owned, kept, holding, contest, settling) = (None, None, None, Contest::default(), None);
             self.seats.insert(number, Seat { seat, device, owned, kept, holding, contest, settling });
+        } else if interface == pressing::MANAGER {
+            self.keyboards = Some(self.registry.bind(number, 1, &self.handle, ()));
         } else if interface == windows::MANAGER {
             let _: ZwlrForeignToplevelManagerV1 = self.registry.bind(number, version.min(3), &self.handle, ());
         } else if self.manager.is_none() && preferred == Some(interface) {
@@ -468,6 +490,7 @@ impl State {
     fn next_deadline(&self) -> Option<Instant> {
         (self.sendings.iter().map(|sending| sending.deadline))
             .chain(self.readings.iter().map(|reading| reading.deadline))
+            .chain(self.pressing.iter().map(|pressing| pressing.deadline))
             .chain(self.seats.values().filter_map(|seat| seat.settling.as_ref().map(|(due, ..)| *due)))
             .min()
     }
@@ -529,6 +552,11 @@ impl State {
         self.asked += 1;
         self.replies.insert(self.asked, offer.reply);
         Some(self.asked)
+    }
+
+    /// What is on the clipboards, as far as it was read or is offered by us.
+    fn on_the_clipboard(&self) -> Option<Vec<Format>> {
+        self.seats.values().find_map(|seat| seat.kept.clone()).or_else(|| self.held.clone())
     }
 
     fn let_go(&mut self) {

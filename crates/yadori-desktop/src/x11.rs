@@ -8,12 +8,16 @@
 //! * `copies`: those that are being read, and in which order they are told
 //! * `taking`: the clipboard becomes ours
 //! * `saving`: an exiting program hands its copy over
-//! * `pressing`: the keys that paste are pressed
+//! * `pressing`: the keys that paste are pressed, where they are meant for
+//! * `grabs`: keys that reach us from every program
+//! * `layout`: which codes the keyboard's keys have
 //! * `serving`: what we hold is given to programs that paste
 //! * `source`: where a copy was made
 
 mod atoms;
 mod copies;
+mod grabs;
+mod layout;
 mod place;
 mod pressing;
 mod reading;
@@ -26,15 +30,18 @@ mod transfer;
 use crate::commands::{DesktopCommand, Orders, timespec};
 use crate::contest::Contest;
 use crate::session::{self, End, Session, SessionContext};
-use crate::{ClipboardKind, ConnectError, Desktop, Event, PasteError, Reading, SETTLING};
+use crate::{ClipboardKind, ConnectError, Desktop, Event, Reading, SETTLING};
 use atoms::Atoms;
+use grabs::Grabs;
 
 use place::TransferContext;
+use pressing::Pressing;
 use reading::{CopyReading, REPLACED};
 use rustix::event::{PollFd, PollFlags};
 use saving::Saving;
 use serving::{Holding, Sending};
 use std::cell::Cell;
+use std::collections::VecDeque;
 use std::convert::Infallible;
 use std::sync::Arc;
 use std::time::Instant;
@@ -45,7 +52,7 @@ use x11rb::errors::{ConnectError as X11ConnectError, ReplyOrIdError};
 use x11rb::protocol::Event as XEvent;
 use x11rb::protocol::xfixes::{ConnectionExt as _, SelectionEvent, SelectionEventMask, SelectionNotifyEvent};
 use x11rb::protocol::xproto::{
-    Atom, AtomEnum, ConnectionExt as _, CreateWindowAux, EventMask, KeyButMask, PropMode, Property,
+    Atom, AtomEnum, ConnectionExt as _, CreateWindowAux, EventMask, KeyButMask, Keycode, Mapping, PropMode, Property,
     SelectionRequestEvent, Timestamp, Window, WindowClass,
 };
 use x11rb::rust_connection::RustConnection;
@@ -92,6 +99,7 @@ pub(crate) fn open(display: Option<&str>, context: &SessionContext, note: Option
     }
     let owner = connection.get_selection_owner(atoms.CLIPBOARD_MANAGER).map_err(ReplyOrIdError::from)?;
     let another_manages = owner.reply().map_err(ReplyOrIdError::from)?.owner != x11rb::NONE;
+    let watches_keys = X11::prepare_keys(&connection);
     Ok(X11 {
         connection,
         atoms,
@@ -113,6 +121,9 @@ pub(crate) fn open(display: Option<&str>, context: &SessionContext, note: Option
         contest: Contest::default(),
         settling: None,
         sendings: Vec::new(),
+        watches_keys,
+        grabs: Grabs::default(),
+        pressing: VecDeque::new(),
     })
 }
 
@@ -160,6 +171,11 @@ pub(crate) struct X11 {
     /// A selection that was made, and from when on it may be read.
     settling: Option<(Instant, Window, Timestamp)>,
     sendings: Vec<Sending>,
+    /// Whether the server tells which keys are let go of.
+    watches_keys: bool,
+    grabs: Grabs,
+    /// Pastes that wait for their windows to have the keyboard.
+    pressing: VecDeque<Pressing>,
 }
 
 impl<E: Into<ReplyOrIdError>> From<E> for End {
@@ -239,10 +255,10 @@ impl X11 {
         for order in orders.take()? {
             match order {
                 DesktopCommand::Offer(offer) => self.take(Taking::Offer(offer))?,
-                DesktopCommand::Paste(reply) => {
-                    let pressed = pressing::paste(&self.connection, &self.atoms, self.root);
-                    let _ = reply.send(pressed.map_err(PasteError::NoKeys));
-                }
+                DesktopCommand::Paste(paste, reply) => self.paste(paste, reply)?,
+                DesktopCommand::Focus(reply) => drop(reply.send(self.focus())),
+                DesktopCommand::Grab(keys, reply) => drop(reply.send(self.grab(keys)?)),
+                DesktopCommand::Held(reply) => drop(reply.send(self.kept.clone())),
                 DesktopCommand::LetGo if self.holding.is_none() => self.kept = None,
                 DesktopCommand::LetGo => {}
             }
@@ -255,7 +271,8 @@ impl X11 {
             .chain(self.readings.iter().map(CopyReading::deadline))
             .chain(self.own.as_ref().map(CopyReading::deadline))
             .chain(self.saving.as_ref().map(Saving::deadline))
-            .chain(self.settling.map(|(due, ..)| due));
+            .chain(self.settling.map(|(due, ..)| due))
+            .chain(Self::pressing_deadline(&self.pressing));
         let timeout = deadlines.min().map(|deadline| timespec(deadline.saturating_duration_since(Instant::now())));
         let mut ready = [PollFd::new(self.connection.stream(), PollFlags::IN), orders.poll_fd()];
         match rustix::event::poll(&mut ready, timeout.as_ref()) {
@@ -304,6 +321,10 @@ impl X11 {
                 self.holding = None;
                 Ok(())
             }
+            XEvent::KeyPress(event) => self.key_pressed(&event),
+            XEvent::XinputRawKeyRelease(event) => self.key_released(event.detail as Keycode),
+            XEvent::MappingNotify(event) if event.request != Mapping::POINTER => self.grab_anew(),
+            XEvent::FocusIn(_) | XEvent::DestroyNotify(_) => self.press_on(),
             // A program that pasted may be gone before our answer reaches it.
             XEvent::Error(error) => {
                 tracing::debug!(?error, "the X server reports an error");
@@ -399,6 +420,9 @@ impl X11 {
     fn what_is_due(&mut self) -> Result<(), End> {
         let now = Instant::now();
         self.give_up_overdue(now)?;
+        if Self::pressing_deadline(&self.pressing).is_some_and(|deadline| deadline <= now) {
+            self.press_on()?;
+        }
         if let Some(saving) = self.saving.take_if(|saving| saving.deadline() <= now) {
             self.not_saved(&saving.request(), "it does not answer")?;
             self.save_next()?;

@@ -107,8 +107,13 @@ fn find(connection: &RustConnection, window: Window, title: &str) -> Option<Wind
     below.into_iter().find_map(|window| find(connection, window, title))
 }
 
+/// A connection by which keys are pressed.
+pub(crate) fn connect_keyboard(display: &str) -> RustConnection {
+    x11rb::connect(Some(display)).expect("the test's own X server").0
+}
+
 /// The code by which the X server's keyboard has a key.
-fn code(connection: &RustConnection, key: Keysym) -> u8 {
+pub(crate) fn code(connection: &RustConnection, key: Keysym) -> u8 {
     let setup = connection.setup();
     let (first, last) = (setup.min_keycode, setup.max_keycode);
     let map = connection.get_keyboard_mapping(first, last - first + 1).expect("the keyboard").reply().expect("it");

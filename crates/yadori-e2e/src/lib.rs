@@ -7,7 +7,7 @@
 //! * [`display`]: an X server of its own; [`compositor`]: a Wayland compositor of its own;
 //!   [`standin`]: one that speaks the newer protocol
 //! * [`program`], [`wayland_program`]: a program that copies and pastes on it, honestly or not
-//! * [`window`]: a window of an X11 program; [`keys`]: a keyboard for such windows
+//! * [`window`]: a window of an X11 program; [`keys`]: a keyboard for such windows; [`pad`]: one in which a person types and pastes
 //! * [`measuring`]: programs that do so again and again, for the benchmarks
 //! * [`road`]: a road between two devices, slow or cut; [`network`]: networks of their own
 //! * [`sample`]: the sample history
@@ -20,6 +20,7 @@ pub mod keys;
 pub mod measuring;
 pub mod missing;
 pub mod network;
+pub mod pad;
 pub mod process;
 pub mod program;
 pub mod sample;

@@ -115,6 +115,8 @@ impl Answer {
 pub fn command(home: &Path, clipboard: &str, display: Option<&str>) -> Command {
     let mut command = Command::new(built("yadorid"));
     command.env_clear().env("PATH", "/usr/sbin:/usr/bin:/bin").env("RUST_BACKTRACE", "1").env("TZ", "UTC");
+    // GTK would start a session bus of its own where there is none, which nobody ends.
+    command.env("DBUS_SESSION_BUS_ADDRESS", "disabled:");
     command.arg("--home").arg(home).args(["--clipboard", clipboard]);
     if let Some(display) = display {
         command.env("DISPLAY", display);
@@ -191,6 +193,16 @@ impl Service {
         let agent =
             ureq::Agent::config_builder().http_status_as_error(false).max_redirects(0).proxy(None).build().new_agent();
         Self { process, reach, home: home.to_owned(), agent, log }
+    }
+
+    /// It is killed, and started again by this command.
+    ///
+    /// # Panics
+    /// If it does not start.
+    pub fn crash_and_start(&mut self, command: Command) {
+        let home = self.home.clone();
+        self.process.end(Signal::KILL);
+        *self = Self::start(&home, command);
     }
 
     /// The folder that it keeps everything in.

@@ -23,10 +23,9 @@ use tokio::sync::{mpsc, watch};
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::DAY;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
+use yadori_core::keys::Action;
 use yadori_core::{ClipId, Format, Mark, Rank, Stamp, format};
-use yadori_desktop::Clipboard;
-use yadori_desktop::Reading;
-use yadori_desktop::{Copied, Event};
+use yadori_desktop::{Clipboard, Copied, Event, GrabState, Reading};
 use yadori_store::{DEADLOCKS, Filed, Filing, GivenAttributes, MovedIn, NewClip, Replaced, StoreError};
 
 /// Longest pause between tries.
@@ -93,6 +92,17 @@ pub struct Captured {
     pub sensitive: bool,
 }
 
+/// What a desktop tells of its keyboard.
+#[derive(Debug)]
+pub(crate) enum KeyEvent {
+    /// There is a connection to it, in which no keys are grabbed yet.
+    Connected,
+    /// A key that we have grabbed was pressed.
+    Pressed(Action),
+    /// The keyboard is another, and which keys reach us now.
+    Grabbed(Vec<(Action, GrabState)>),
+}
+
 /// Makes clips of copies.
 pub struct Capture {
     pub(crate) history: Arc<History>,
@@ -112,19 +122,23 @@ pub struct Capture {
     journal: Mutex<Journal>,
     /// A pause began or ended.
     pausing: Notify,
+    /// What the desktop tells of its keyboard.
+    keys: mpsc::UnboundedSender<KeyEvent>,
 }
 
 impl Capture {
     /// Captures for this history from the clipboard; `off` says why there is none, until one is told of.
-    pub fn new(
+    pub(crate) fn new(
         (history, links): (Arc<History>, Arc<Links>),
         clipboard: Option<Arc<dyn Clipboard>>,
         reading: Arc<Reading>,
         off: String,
         server: Availability,
         background: Background,
+        keys: mpsc::UnboundedSender<KeyEvent>,
     ) -> Self {
         Self {
+            keys,
             history,
             links,
             clipboard,
@@ -190,13 +204,23 @@ impl Capture {
                     self.pastes.send_modify(|times| *times += 1);
                     self.pasted.notify_one();
                 }
+                Event::Key(action) => self.tell_of_keys(KeyEvent::Pressed(action)),
+                Event::Grabbed(states) => self.tell_of_keys(KeyEvent::Grabbed(states)),
                 other => self.note_desktop(other),
             }
         }
     }
 
+    fn tell_of_keys(&self, event: KeyEvent) {
+        // Nobody listens any more when the engine ends.
+        let _ = self.keys.send(event);
+    }
+
     /// Notes how the desktop stands.
     pub fn note_desktop(&self, event: Event) {
+        if matches!(event, Event::Connected { .. }) {
+            self.tell_of_keys(KeyEvent::Connected);
+        }
         {
             let mut journal = self.journal();
             match event {
@@ -204,7 +228,12 @@ impl Capture {
                 Event::Lost(reason) => journal.disconnected(reason),
                 Event::Contested(by) => journal.contested = Some(by.application.unwrap_or_else(|| "unknown".into())),
                 Event::Uncontested => journal.contested = None,
-                Event::Copied(_) | Event::Own(..) | Event::Missed { .. } | Event::Pasted => {}
+                Event::Copied(_)
+                | Event::Own(..)
+                | Event::Missed { .. }
+                | Event::Pasted
+                | Event::Key(_)
+                | Event::Grabbed(_) => {}
             }
         }
         self.history.ledger.status_changed();

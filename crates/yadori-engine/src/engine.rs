@@ -7,6 +7,7 @@ use crate::clock::Stamps;
 use crate::fetching::Fetching;
 use crate::history::History;
 use crate::keeping::Keeping;
+use crate::keys::Keys;
 use crate::links::{LinkConfig, LinkError, Links};
 use crate::moving::Moving;
 use crate::overview::Overview;
@@ -20,7 +21,7 @@ use std::sync::Arc;
 use thiserror::Error;
 use tokio::sync::mpsc;
 use tokio::task::JoinSet;
-use yadori_desktop::{Clipboard, Event, Reading};
+use yadori_desktop::{Clipboard, Event, Keyboard, Reading};
 use yadori_store::{QUICK, Store, StoreError};
 
 /// Why the parts were not put together.
@@ -46,6 +47,8 @@ pub struct Setup<'a> {
     pub folder: &'a Path,
     /// The clipboard, if there is one.
     pub clipboard: Option<Arc<dyn Clipboard>>,
+    /// The keyboard, if there is one.
+    pub keyboard: Option<Arc<dyn Keyboard>>,
     /// What is read of the clipboard.
     pub reading: Arc<Reading>,
     /// Why there is no clipboard, until one is told of.
@@ -68,6 +71,8 @@ pub struct Engine {
     pub keeping: Arc<Keeping>,
     /// The tray.
     pub dealer: Arc<Dealer>,
+    /// Keys that reach us from every program.
+    pub keys: Arc<Keys>,
     /// What leaves the history.
     pub retention: Arc<Retention>,
     /// The rules.
@@ -91,7 +96,7 @@ impl Engine {
     /// # Errors
     /// When the records do not answer, or the other devices cannot be listened for.
     pub async fn open(setup: Setup<'_>) -> Result<Self, EngineError> {
-        let Setup { store, server, device, folder, clipboard, reading, off, link } = setup;
+        let Setup { store, server, device, folder, clipboard, keyboard, reading, off, link } = setup;
         let stamps = Stamps::after(store.latest_stamp().await?);
         for mut step in store.pending_steps().await? {
             tracing::info!(step = step.number, "what was begun before the service ended is carried on");
@@ -102,11 +107,22 @@ impl Engine {
         let history = Arc::new(History::open(store, stamps, device).await?);
         let base = || (history.clone(), links.clone());
         let fetching = Arc::new(Fetching::new(history.clone(), links.clone()));
-        let capture = Capture::new(base(), clipboard.clone(), reading.clone(), off, server.clone(), background.clone());
+        let (tells, key_events) = mpsc::unbounded_channel();
+        let capture =
+            Capture::new(base(), clipboard.clone(), reading.clone(), off, server.clone(), background.clone(), tells);
         let capture = Arc::new(capture);
-        let recalling = Arc::new(Recalling::new(base(), fetching.clone(), capture.clone(), clipboard));
+        let recalling =
+            Arc::new(Recalling::new(base(), fetching.clone(), capture.clone(), (clipboard, keyboard.clone())));
         let keeping = Arc::new(Keeping::new(history.clone(), capture.clone(), fetching.clone()));
         let dealer = Dealer::new(history.clone(), capture.clone(), keeping.clone(), recalling.clone());
+        let dealer = Arc::new(dealer);
+        let keys = Keys::new(
+            (history.clone(), capture.clone()),
+            keeping.clone(),
+            recalling.clone(),
+            dealer.clone(),
+            (keyboard, key_events),
+        );
         let retention = Arc::new(Retention::new(base(), capture.clone(), background.clone()));
         let rule_book = RuleBook::new(history.clone(), capture.clone(), retention.clone(), reading.clone());
         let moving =
@@ -118,7 +134,8 @@ impl Engine {
             Overview::new(base(), capture.clone(), retention.clone(), sync.clone(), reading, server.clone(), home);
         let engine = Self {
             fetching,
-            dealer: Arc::new(dealer),
+            dealer,
+            keys: Arc::new(keys),
             rule_book: Arc::new(rule_book),
             moving: Arc::new(moving),
             overview: Arc::new(overview),
@@ -135,6 +152,7 @@ impl Engine {
         engine.capture.restore_pause().await?;
         engine.rule_book.restore_rules().await?;
         engine.dealer.restore_tray().await?;
+        engine.keys.restore_keys().await?;
         engine.sync.restore_links().await?;
         Ok(engine)
     }
@@ -150,6 +168,8 @@ impl Engine {
         work.spawn(async move { capture.end_pauses().await });
         let dealer = self.dealer.clone();
         work.spawn(async move { dealer.deal_when_pasted().await });
+        let keys = self.keys.clone();
+        work.spawn(async move { keys.follow_keys().await });
         let sync = self.sync.clone();
         work.spawn(async move { sync.keep_linked().await });
         let sync = self.sync.clone();

@@ -9,6 +9,7 @@
 //! * [`recalling`]: clips go back on the clipboard
 //! * [`keeping`]: pins, drawers, titles, aliases; what a person adds and edits
 //! * [`tray`]: clips line up and are dealt out
+//! * [`keys`]: what keys do that reach us from every program
 //! * [`retention`]: what leaves the history, and the bin
 //! * [`rule_book`]: the rules, and changing them
 //! * [`moving`]: export and import
@@ -16,8 +17,8 @@
 //! * [`overview`]: how all of that stands
 //! * [`engine`]: the parts, put together, and the work that they do by themselves
 //!
-//! Locks are taken in this order, and never backwards: what is changed one after the other (`Keeping::changing`,
-//! `RuleBook::changing`, `DeviceSync::choosing`, `Retention::stepping`), then those of `Links` (`opening`, `knowing`, `meeting`),
+//! Locks are taken in this order, and never backwards: what is changed one after the other (`Recalling::pasting`,
+//! `Keys::changing`, `Keeping::changing`, `RuleBook::changing`, `DeviceSync::choosing`, `Retention::stepping`), then those of `Links` (`opening`, `knowing`, `meeting`),
 //! then the tray, then the index. A synchronous lock is never held across an `await`.
 
 pub mod availability;
@@ -28,6 +29,7 @@ pub mod engine;
 pub mod fetching;
 pub mod history;
 pub mod keeping;
+pub mod keys;
 pub mod links;
 pub mod moving;
 pub mod overview;

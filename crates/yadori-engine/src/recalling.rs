@@ -13,15 +13,17 @@ use crate::history::listing::Listed;
 use crate::history::names::{FindNameError, Found};
 use crate::links::Links;
 use jiff::Zoned;
+use parking_lot::RwLock;
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use std::time::{Duration, Instant};
 use thiserror::Error;
 use yadori_core::fill::{self, Ask, Values};
 use yadori_core::join::{self, Part};
+use yadori_core::keys::PasteTable;
 use yadori_core::reshape::{self, ReshapeError, Way};
 use yadori_core::{self as core, ClipId, Format, Kind, format, own};
-use yadori_desktop::Clipboard;
-use yadori_desktop::{OfferError, PasteError};
+use yadori_desktop::{Clipboard, Focus, Keyboard, OfferError, Paste, PasteError, WindowId};
 use yadori_store::StoreError;
 
 /// Why nothing was recalled.
@@ -48,6 +50,9 @@ pub enum RecallError {
     /// An answer to what no placeholder asks for; and what they do ask for.
     #[error("nothing asks for “{0}”; the placeholders ask for: {1}")]
     NotAsked(String, String),
+    /// No text is on the clipboard.
+    #[error("there is no text on the clipboard")]
+    NothingHeld,
     /// There is no clipboard.
     #[error("there is no clipboard to put it on: {0}")]
     NoClipboard(String),
@@ -66,7 +71,10 @@ pub enum RecallError {
 }
 
 /// How long a program may take to paste once the keys were pressed.
-const TAKEN: std::time::Duration = std::time::Duration::from_millis(1500);
+const TAKEN: Duration = Duration::from_millis(1500);
+
+/// A program that pastes may ask for several formats. When it has been quiet for so long, it has pasted.
+pub(crate) const QUIET: Duration = Duration::from_millis(150);
 
 /// How clips are recalled.
 #[derive(Clone, Debug, Default)]
@@ -85,6 +93,10 @@ pub struct Recall {
     pub ask_usual: bool,
     /// Whether to paste it into the window that has the keyboard.
     pub paste: bool,
+    /// The window that is given the keyboard first, if it is to be pasted into that one.
+    pub into: Option<WindowId>,
+    /// Whether to put back what was on the clipboard, once it was pasted.
+    pub restore: bool,
     /// Whether to leave out clips that cannot be joined with the others.
     pub skip_others: bool,
     /// Whether to fail rather than to fetch content from another device.
@@ -131,6 +143,9 @@ impl<'a> Filling<'a> {
     }
 }
 
+/// The clipboard and the keyboard, where there are any.
+type Desk = (Option<Arc<dyn Clipboard>>, Option<Arc<dyn Keyboard>>);
+
 /// Puts clips back on the clipboard.
 pub struct Recalling {
     history: Arc<History>,
@@ -138,6 +153,11 @@ pub struct Recalling {
     capture: Arc<Capture>,
     links: Arc<Links>,
     clipboard: Option<Arc<dyn Clipboard>>,
+    keyboard: Option<Arc<dyn Keyboard>>,
+    /// Which keys paste in which program.
+    paste_table: RwLock<Arc<PasteTable>>,
+    /// Pastes follow one another; when the latest was taken.
+    pasting: tokio::sync::Mutex<Option<Instant>>,
 }
 
 impl Recalling {
@@ -146,9 +166,10 @@ impl Recalling {
         (history, links): (Arc<History>, Arc<Links>),
         fetching: Arc<Fetching>,
         capture: Arc<Capture>,
-        clipboard: Option<Arc<dyn Clipboard>>,
+        (clipboard, keyboard): Desk,
     ) -> Self {
-        Self { history, fetching, capture, links, clipboard }
+        let (paste_table, pasting) = (RwLock::default(), tokio::sync::Mutex::default());
+        Self { history, fetching, capture, links, clipboard, keyboard, paste_table, pasting }
     }
 }
 
@@ -219,6 +240,12 @@ impl Recalling {
         };
         let missing = missing.iter().filter(|file| file.missing == Some(true)).count() as u32;
         let offered = formats.iter().map(|format| format.mime.clone()).collect();
+        // One paste is taken before the next one replaces it.
+        let mut pasting = if asked.paste { Some(self.pasting.lock().await) } else { None };
+        if let Some(latest) = pasting.as_deref().copied().flatten() {
+            tokio::time::sleep(QUIET.saturating_sub(latest.elapsed())).await;
+        }
+        let before = if asked.restore { self.held().await } else { None };
         self.offer(formats).await?;
         self.links.note_newest(self.history.stamps.next());
 
@@ -227,7 +254,14 @@ impl Recalling {
         numbers.dedup();
         let to_top = self.history.checked_rules().rules().recall_to_top.then(|| self.history.stamps.next());
         self.history.ledger.changed(self.history.store.note_recall(&numbers, now(), to_top).await?);
-        let pasted = asked.paste && self.paste().await?;
+        let pasted = asked.paste && self.paste(asked.into).await?;
+        if let Some(latest) = pasting.as_deref_mut().filter(|_| pasted) {
+            *latest = Some(Instant::now());
+        }
+        if let Some(before) = before.filter(|_| pasted) {
+            self.put_back(before).await;
+        }
+        drop(pasting);
         let clips = clips.iter().map(|(record, position)| self.history.listed(record, Some(*position))).collect();
         Ok(Recalled { clips, formats: offered, missing, left_out, pasted })
     }
@@ -365,14 +399,53 @@ impl Recalling {
         }
     }
 
-    /// Presses the keys that paste, in the window that has the keyboard. Tells whether a program has taken the content then.
-    async fn paste(&self) -> Result<bool, PasteError> {
+    /// Has these keys paste from now on, by program.
+    pub(crate) fn paste_with(&self, table: PasteTable) {
+        *self.paste_table.write() = Arc::new(table);
+    }
+
+    /// The window that has the keyboard, if the desktop tells.
+    pub async fn focus(&self) -> Option<Focus> {
+        self.keyboard.as_ref()?.focus().await.ok().flatten()
+    }
+
+    /// What is on the clipboard.
+    async fn held(&self) -> Option<Vec<Format>> {
+        self.clipboard.as_ref()?.held().await.ok().flatten()
+    }
+
+    /// Presses the keys that paste, in this window or the one that has the keyboard. Tells whether a program has taken the
+    /// content then.
+    async fn paste(&self, into: Option<WindowId>) -> Result<bool, PasteError> {
         let mut pastes = self.capture.pastes.subscribe();
         pastes.mark_unchanged();
-        match &self.clipboard {
-            Some(clipboard) => clipboard.press_paste().await.unwrap_or(Err(PasteError::Lost))?,
+        let table = self.paste_table.read().clone();
+        match &self.keyboard {
+            Some(keyboard) => keyboard.paste(Paste { into, table }).await.unwrap_or(Err(PasteError::Lost))?,
             None => return Err(PasteError::Lost),
         }
         Ok(tokio::time::timeout(TAKEN, pastes.changed()).await.is_ok())
+    }
+
+    /// Puts back what was on the clipboard, when the program that pasted has asked for all that it wants.
+    async fn put_back(&self, before: Vec<Format>) {
+        let mut pastes = self.capture.pastes.subscribe();
+        pastes.mark_unchanged();
+        while tokio::time::timeout(QUIET, pastes.changed()).await.is_ok() {}
+        if let Err(error) = self.offer(before).await {
+            tracing::warn!(%error, "what was on the clipboard could not be put back");
+        }
+    }
+
+    /// Pastes as plain text what is on the clipboard, which then has all its formats again.
+    pub(crate) async fn paste_plain(&self) -> Result<(), RecallError> {
+        let _pasting = self.pasting.lock().await;
+        let before = self.held().await.ok_or(RecallError::NothingHeld)?;
+        let text = format::find(&before, format::PLAIN).cloned().ok_or(RecallError::NothingHeld)?;
+        self.offer(vec![Format::new(format::PLAIN, text)]).await?;
+        if self.paste(None).await? {
+            self.put_back(before).await;
+        }
+        Ok(())
     }
 }

@@ -6,19 +6,13 @@ use crate::history::listing::Listed;
 use crate::history::names::FindNameError;
 use crate::keeping::Keeping;
 use crate::keeping::drawers::DrawerError;
-use crate::recalling::Recalling;
-use crate::recalling::{Recall, RecallError, Recalled};
+use crate::recalling::{QUIET, Recall, RecallError, Recalled, Recalling};
 use std::sync::Arc;
-use std::time::Duration;
 use thiserror::Error;
 use yadori_core::ClipId;
 use yadori_core::search::fold::fold;
 use yadori_core::tray::{Tray, TrayError};
 use yadori_store::{ClipRecord, StoreError, TRAY};
-
-/// A program that pastes may ask several times, for several formats. When it has been quiet for so long, it has
-/// pasted.
-const QUIET: Duration = Duration::from_millis(150);
 
 /// Why the tray did not do that.
 #[derive(Debug, Error)]
@@ -230,7 +224,7 @@ impl Dealer {
     /// Puts the first waiting clip on the clipboard, and moves on; with `auto`, the others follow as they are
     /// pasted.
     pub async fn deal_next(&self, auto: bool) -> Result<Dealt, TrayActError> {
-        self.deal(|tray| {
+        self.deal(&Recall::default(), |tray| {
             let dealt = tray.deal();
             tray.auto = auto && dealt.is_some();
             dealt
@@ -238,9 +232,19 @@ impl Dealer {
         .await
     }
 
+    /// Pastes the first waiting clip, and moves on.
+    pub async fn deal_and_paste(&self) -> Result<Dealt, TrayActError> {
+        let pasted = Recall { paste: true, ..Recall::default() };
+        let dealt = self.deal(&pasted, |tray| {
+            tray.auto = false;
+            tray.deal()
+        });
+        dealt.await
+    }
+
     /// Puts the clip before the last dealt one on the clipboard again.
     pub async fn deal_back(&self) -> Result<Dealt, TrayActError> {
-        self.deal(Tray::back).await
+        self.deal(&Recall::default(), Tray::back).await
     }
 
     /// Passes over the first waiting clip.
@@ -260,7 +264,11 @@ impl Dealer {
     }
 
     /// What is chosen is on the clipboard before the tray says that it was dealt; what could not be put there was not.
-    async fn deal(&self, choose: impl FnOnce(&mut Tray) -> Option<ClipId>) -> Result<Dealt, TrayActError> {
+    async fn deal(
+        &self,
+        how: &Recall,
+        choose: impl FnOnce(&mut Tray) -> Option<ClipId>,
+    ) -> Result<Dealt, TrayActError> {
         // The tray is not held meanwhile: a copy that joins it must not wait for the clipboard.
         let mut changed = self.history.tray.lock().await.clone();
         self.prune(&mut changed).await;
@@ -268,15 +276,19 @@ impl Dealer {
             return Err(TrayError::Empty.into());
         }
         let recalled = match choose(&mut changed) {
-            Some(chosen) => Some(self.recalling.recall_clip(chosen).await?),
-            None => None,
+            Some(chosen) => match self.recalling.recall_clips(&[chosen], how).await {
+                // It is on the clipboard, and a person pastes it by hand.
+                Err(error @ RecallError::Paste(_)) => Err(error),
+                dealt => Ok(Some(dealt?)),
+            },
+            None => Ok(None),
         };
         self.change_tray(|tray| {
             tray.stand_as(&changed);
             Ok(())
         })
         .await?;
-        Ok(Dealt { recalled, tray: self.show_tray().await? })
+        Ok(Dealt { recalled: recalled?, tray: self.show_tray().await? })
     }
 
     /// Puts all that lies in the tray, or in the drawer that is named, on the clipboard, joined.

@@ -11,12 +11,15 @@ pub struct Places {
     pub data: PathBuf,
     /// What exists while the service runs.
     pub run: PathBuf,
+    /// The one folder that holds everything, if there is one.
+    pub home: Option<PathBuf>,
 }
 
 impl Places {
     /// Everything under one folder.
     pub fn under(home: &Path) -> Self {
-        Self { config: home.join("config.toml"), data: home.join("data"), run: home.join("run") }
+        let [config, data, run] = ["config.toml", "data", "run"].map(|name| home.join(name));
+        Self { config, data, run, home: Some(home.to_owned()) }
     }
 
     /// The folder given as `home`, else that of `YADORI_HOME`, else the user's own folders (XDG Base
@@ -36,7 +39,13 @@ impl Places {
         };
         let data = below("XDG_DATA_HOME", ".local/share")?;
         let run = set("XDG_RUNTIME_DIR").map_or_else(|| data.join("run"), |folder| folder.join("yadori"));
-        Some(Self { config: below("XDG_CONFIG_HOME", ".config")?.join("config.toml"), data, run })
+        let config = below("XDG_CONFIG_HOME", ".config")?.join("config.toml");
+        Some(Self { config, data, run, home: None })
+    }
+
+    /// The socket at which the picker is asked to show itself.
+    pub fn picker(&self) -> PathBuf {
+        self.run.join("picker.sock")
     }
 
     /// The file that tells a client the address and the token.

@@ -105,6 +105,7 @@ fn code_of(kind: ProblemKind) -> u8 {
         ProblemKind::NotAName
         | ProblemKind::BadQuery
         | ProblemKind::BadWay
+        | ProblemKind::BadKeys
         | ProblemKind::BadRule
         | ProblemKind::BadAttribute
         | ProblemKind::BadDrawer

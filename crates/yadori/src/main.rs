@@ -80,6 +80,7 @@ enum Command {
     Expand(commands::expand::Expand),
     Drawer(commands::drawer::Drawer),
     Tray(commands::tray::Tray),
+    Keys(commands::keys::Keys),
     Edit(commands::edit::Edit),
     Reshape(commands::edit::Reshape),
     #[command(visible_alias = "rm")]
@@ -157,6 +158,7 @@ fn main() -> ExitCode {
         Command::Expand(command) => command.run(&context),
         Command::Drawer(command) => command.run(&context),
         Command::Tray(command) => command.run(&context),
+        Command::Keys(command) => command.run(&context),
         Command::Edit(command) => command.run(&context),
         Command::Reshape(command) => command.run(&context),
         Command::Clear(command) => command.run(&context),

@@ -3,6 +3,7 @@
 use crate::config::{ClipboardChoice, Config};
 use crate::database::{self, Database, DatabaseError};
 use crate::http::{self, auth::Authenticator};
+use crate::picker::Picker;
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::net::SocketAddr;
@@ -16,7 +17,7 @@ use yadori_api::Reach;
 use yadori_core::rules::DEFAULT_SIZE_LIMIT;
 use yadori_core::with_causes;
 use yadori_desktop::simulated::Simulated;
-use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, PATIENCE, Reading, simulated, wayland, x11};
+use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, Keyboard, PATIENCE, Reading, simulated, wayland, x11};
 use yadori_engine::Engine;
 use yadori_engine::availability::Availability;
 use yadori_engine::engine::{EngineError, Setup};
@@ -120,13 +121,14 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
     let device = config.device_name();
     let database = Database::open(config.database_url.as_deref(), &places.data.join("database"), &device).await?;
     let reading = Reading::new(DEFAULT_SIZE_LIMIT, PATIENCE);
-    let Clipboards { clipboard, simulated, mut events, off } = clipboards(config.clipboard, &reading)?;
+    let Clipboards { clipboard, keyboard, simulated, mut events, off } = clipboards(config.clipboard, &reading)?;
     let engine = Engine::open(Setup {
         store: database.store.clone(),
         server: Availability::of(database.state()),
         device,
         folder: &places.data,
         clipboard,
+        keyboard,
         reading,
         off,
         link: LinkConfig { listen: config.link.listen, find: config.link.find },
@@ -174,6 +176,16 @@ impl Running {
             let service = service.clone();
             tokio::spawn(async move { service.engine.capture_all(events).await })
         });
+        let picker = tokio::spawn({
+            let (engine, ending, mut picker) = (service.engine.clone(), ending.clone(), Picker::new(places.clone()));
+            async move {
+                tokio::select! {
+                    () = ending.cancelled() => {}
+                    () = picker.show_when_wanted(engine) => {}
+                }
+                picker.end().await;
+            }
+        });
         let server = tokio::spawn(http::serve(listener, http::router(service.clone()), ending.clone()));
 
         ready(address);
@@ -193,6 +205,7 @@ impl Running {
             let _ = capturing.await;
         }
         let _ = server.await;
+        let _ = picker.await;
         service.engine.end().await;
         background.shutdown().await;
         database.close().await;
@@ -202,6 +215,7 @@ impl Running {
 
 struct Clipboards {
     clipboard: Option<Arc<dyn Clipboard>>,
+    keyboard: Option<Arc<dyn Keyboard>>,
     simulated: Option<Simulated>,
     events: Option<mpsc::Receiver<Event>>,
     /// Why there is none, until one is told of.
@@ -209,9 +223,10 @@ struct Clipboards {
 }
 
 fn clipboards(choice: ClipboardChoice, reading: &Arc<Reading>) -> Result<Clipboards, StartError> {
-    let none = |off: String| Clipboards { clipboard: None, simulated: None, events: None, off };
+    let none = |off: String| Clipboards { clipboard: None, keyboard: None, simulated: None, events: None, off };
     let some = |desktop: Desktop, simulated| Clipboards {
         clipboard: Some(desktop.clipboard),
+        keyboard: Some(desktop.keyboard),
         simulated,
         events: Some(desktop.events),
         off: "it has not been found yet".into(),

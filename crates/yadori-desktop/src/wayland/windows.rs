@@ -17,8 +17,10 @@ pub(super) const MANAGER: &str = "zwlr_foreign_toplevel_manager_v1";
 /// Most characters of a title that are kept.
 const LONGEST: usize = 1000;
 
-#[derive(Default)]
 struct Window {
+    /// Its number here: the compositor uses its own again.
+    number: u64,
+    handle: ZwlrForeignToplevelHandleV1,
     application: Option<String>,
     title: Option<String>,
     active: bool,
@@ -26,13 +28,35 @@ struct Window {
 
 /// The windows that are open.
 #[derive(Default)]
-pub(super) struct Windows(HashMap<ObjectId, Window>);
+pub(super) struct Windows {
+    open: HashMap<ObjectId, Window>,
+    opened: u64,
+}
 
 impl Windows {
     /// The application and the title of the window in front.
     pub fn source(&self) -> Source {
-        let Some(window) = self.0.values().find(|window| window.active) else { return Source::default() };
-        Source { application: window.application.clone(), window: window.title.clone(), ..Source::default() }
+        self.active().map(|(_, source)| source).unwrap_or_default()
+    }
+
+    /// The window in front, and what it is.
+    pub fn active(&self) -> Option<(u64, Source)> {
+        let window = self.open.values().find(|window| window.active)?;
+        let source =
+            Source { application: window.application.clone(), window: window.title.clone(), ..Source::default() };
+        Some((window.number, source))
+    }
+
+    /// The window of this number, while it is open.
+    pub fn handle(&self, number: u64) -> Option<&ZwlrForeignToplevelHandleV1> {
+        self.open.values().find(|window| window.number == number).map(|window| &window.handle)
+    }
+
+    fn opened(&mut self, handle: ZwlrForeignToplevelHandleV1) {
+        self.opened += 1;
+        let window =
+            Window { number: self.opened, handle: handle.clone(), application: None, title: None, active: false };
+        self.open.insert(handle.id(), window);
     }
 }
 
@@ -51,7 +75,7 @@ impl Dispatch<ZwlrForeignToplevelManagerV1, ()> for State {
         _: &QueueHandle<Self>,
     ) {
         if let manager::Event::Toplevel { toplevel } = event {
-            state.windows.0.insert(toplevel.id(), Window::default());
+            state.windows.opened(toplevel);
         }
     }
 
@@ -69,7 +93,7 @@ impl Dispatch<ZwlrForeignToplevelHandleV1, ()> for State {
         _: &Connection,
         _: &QueueHandle<Self>,
     ) {
-        let Some(window) = state.windows.0.get_mut(&toplevel.id()) else { return };
+        let Some(window) = state.windows.open.get_mut(&toplevel.id()) else { return };
         match event {
             handle::Event::Title { title } => window.title = text(title),
             handle::Event::AppId { app_id } => window.application = text(app_id),
@@ -79,7 +103,7 @@ impl Dispatch<ZwlrForeignToplevelHandleV1, ()> for State {
                 });
             }
             handle::Event::Closed => {
-                state.windows.0.remove(&toplevel.id());
+                state.windows.open.remove(&toplevel.id());
                 toplevel.destroy();
             }
             _ => {}

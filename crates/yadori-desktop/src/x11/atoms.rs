@@ -28,6 +28,8 @@ x11rb::atom_manager! {
         _NET_ACTIVE_WINDOW,
         _NET_WM_NAME,
         _NET_WM_PID,
+        _NET_SUPPORTING_WM_CHECK,
+        WM_STATE,
         // Where answers to our requests arrive, in turn, so that a late one is not taken for another.
         ANSWER_0: b"YADORI_ANSWER_0",
         ANSWER_1: b"YADORI_ANSWER_1",

@@ -37,7 +37,9 @@ impl X11 {
     }
 
     pub(super) fn source(&self, owner: Window) -> Source {
-        source::source(&self.connection, &self.atoms, self.root, owner)
+        // Without a window manager, the window that owns the selection.
+        let window = source::active(&self.connection, &self.atoms, self.root).unwrap_or(owner);
+        source::source(&self.connection, &self.atoms, window)
     }
 
     /// Moves the reading on that waits for an answer in this property.

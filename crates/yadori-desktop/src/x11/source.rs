@@ -1,4 +1,4 @@
-//! Where a copy was made: the window in front, as far as the window manager tells.
+//! What a window is, as far as its program and the window manager tell; which one is in front, and which has the keyboard.
 
 use super::atoms::Atoms;
 use x11rb::connection::Connection;
@@ -9,15 +9,58 @@ use yadori_core::Source;
 /// Longest property that is read, in 32-bit units.
 const LONGEST: u32 = 1024;
 
+/// How deep windows lie in one another at most.
+const DEEPEST: usize = 64;
+
 /// The first number of a property, unless that is 0.
 fn number(connection: &RustConnection, window: Window, property: Atom, kind: AtomEnum) -> Option<u32> {
     let asked = connection.get_property(false, window, property, kind, 0, 1).ok()?;
     asked.reply().ok()?.value32()?.next().filter(|number| *number != 0)
 }
 
-/// The process of the active window (EWMH, `_NET_WM_PID`), as the program says; if it is on this machine.
-pub(super) fn process(connection: &RustConnection, atoms: &Atoms, root: Window) -> Option<u32> {
-    let window = number(connection, root, atoms._NET_ACTIVE_WINDOW, AtomEnum::WINDOW)?;
+/// The active window (EWMH, `_NET_ACTIVE_WINDOW`).
+pub(super) fn active(connection: &RustConnection, atoms: &Atoms, root: Window) -> Option<Window> {
+    number(connection, root, atoms._NET_ACTIVE_WINDOW, AtomEnum::WINDOW)
+}
+
+/// The name of the window manager (EWMH, `_NET_SUPPORTING_WM_CHECK`), if there is one.
+pub(super) fn manager(connection: &RustConnection, atoms: &Atoms, root: Window) -> Option<String> {
+    let window = number(connection, root, atoms._NET_SUPPORTING_WM_CHECK, AtomEnum::WINDOW)?;
+    // What a manager that has ended left behind does not count.
+    (number(connection, window, atoms._NET_SUPPORTING_WM_CHECK, AtomEnum::WINDOW) == Some(window))
+        .then(|| source(connection, atoms, window).window.unwrap_or_default())
+}
+
+/// The window that has the keyboard: that of a program which its manager knows (or the outermost), and the very one.
+pub(super) fn focused(connection: &RustConnection, atoms: &Atoms, root: Window) -> Option<(Window, Window)> {
+    let focus = connection.get_input_focus().ok()?.reply().ok()?.focus;
+    // 0 is none, 1 whichever the pointer is over.
+    let focus = if focus <= 1 || focus == root { active(connection, atoms, root)? } else { focus };
+    let mut outermost = focus;
+    for window in ancestors(connection, focus) {
+        outermost = window;
+        let state = connection.get_property(false, window, atoms.WM_STATE, AtomEnum::ANY, 0, 0).ok()?.reply().ok()?;
+        if state.type_ != x11rb::NONE {
+            break;
+        }
+    }
+    Some((outermost, focus))
+}
+
+/// A window and those around it, without the root.
+pub(super) fn ancestors(connection: &RustConnection, window: Window) -> impl Iterator<Item = Window> {
+    let mut next = Some(window);
+    std::iter::from_fn(move || {
+        let window = next?;
+        let tree = connection.query_tree(window).ok()?.reply().ok()?;
+        next = Some(tree.parent).filter(|parent| *parent != tree.root && *parent != x11rb::NONE);
+        Some(window)
+    })
+    .take(DEEPEST)
+}
+
+/// The process of a window (EWMH, `_NET_WM_PID`), as the program says; if it is on this machine.
+pub(super) fn process(connection: &RustConnection, atoms: &Atoms, window: Window) -> Option<u32> {
     let asked = connection.get_property(false, window, AtomEnum::WM_CLIENT_MACHINE, AtomEnum::ANY, 0, LONGEST).ok()?;
     let machine = asked.reply().ok()?.value;
     let own = rustix::system::uname().nodename().to_bytes().to_vec();
@@ -27,10 +70,8 @@ pub(super) fn process(connection: &RustConnection, atoms: &Atoms, root: Window) 
     number(connection, window, atoms._NET_WM_PID, AtomEnum::CARDINAL)
 }
 
-/// The application and the title of the active window (EWMH, `_NET_ACTIVE_WINDOW`), or without a window
-/// manager of the window that owns the selection.
-pub(super) fn source(connection: &RustConnection, atoms: &Atoms, root: Window, owner: Window) -> Source {
-    let window = number(connection, root, atoms._NET_ACTIVE_WINDOW, AtomEnum::WINDOW).unwrap_or(owner);
+/// The application and the title of a window.
+pub(super) fn source(connection: &RustConnection, atoms: &Atoms, window: Window) -> Source {
     if window == x11rb::NONE {
         return Source::default();
     }

@@ -4,6 +4,8 @@
 //! * `x11`: what only an X server has, and programs that misbehave on it
 //! * `wayland`: what only a compositor has, and programs that misbehave on it
 //! * `programs`: a real browser on both
+//! * `picker`: the window at a key press
+//! * `shortcuts`: keys that work in every program, and pasting
 //! * `records`: the database, private and given
 //! * `survival`: what is left after a kill, a crash, a full disk
 //! * `client`: the command line
@@ -38,9 +40,11 @@ mod linking;
 mod moving;
 mod networks;
 mod own;
+mod picker;
 mod programs;
 mod records;
 mod roads;
+mod shortcuts;
 mod strangers;
 mod survival;
 mod tray;

@@ -36,6 +36,11 @@ impl Capture {
         Ok(())
     }
 
+    /// Whether capture is paused.
+    pub fn is_paused(&self) -> bool {
+        self.journal().pause.is_some()
+    }
+
     /// Captures again.
     pub async fn resume(&self) -> Result<(), StoreError> {
         self.history.store.set_setting(SETTING, None).await?;

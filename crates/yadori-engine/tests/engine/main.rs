@@ -3,6 +3,7 @@
 mod agreement;
 mod forgetting;
 mod kept;
+mod keys;
 mod moving;
 mod shared;
 mod support;

@@ -267,6 +267,7 @@ async fn begin(
         device: name.to_owned(),
         folder: folder.path(),
         clipboard: Some(desktop.clipboard),
+        keyboard: Some(desktop.keyboard),
         reading,
         off: String::new(),
         link: LinkConfig { listen, find: false },

@@ -4,6 +4,7 @@ use crate::failure::Failure;
 use crate::terminal::{Style, is_quiet, safe};
 use crate::{Context, table};
 use clap::Args;
+use std::io::Write;
 use yadori_api::{Clip, Clips};
 
 /// List the history, newest first
@@ -20,6 +21,9 @@ pub struct List {
     #[command(flatten)]
     shown: Shown,
 }
+
+/// Characters of an id in a line for a menu: 60 bits, which no history has twice.
+const MENU_ID: usize = 12;
 
 /// Which clips of a list are shown, and how.
 #[derive(Args)]
@@ -39,6 +43,10 @@ pub struct Shown {
     /// Print only the ids, one per line
     #[arg(long, conflicts_with = "format")]
     ids: bool,
+
+    /// Print lines for a menu program: the beginning of the id, a tab, and what it is; `yadori recall -` reads them back
+    #[arg(long, conflicts_with_all = ["format", "ids"])]
+    lines: bool,
 
     /// Print each clip by this template: {position}, {id}, {kind}, {title}, {preview}, {app}, {device}, {copied}, {size}
     #[arg(long, value_name = "TEMPLATE")]
@@ -66,6 +74,11 @@ impl Shown {
         if self.ids {
             return found.clips.iter().try_for_each(|clip| say(&clip.id));
         }
+        if self.lines {
+            let mut out = std::io::stdout().lock();
+            found.clips.iter().try_for_each(|clip| writeln!(out, "{}", menu_line(clip)))?;
+            return Ok(out.flush()?);
+        }
         if let Some(template) = &self.format {
             return found.clips.iter().try_for_each(|clip| say(&filled(template, clip)));
         }
@@ -76,6 +89,12 @@ impl Shown {
         }
         Ok(())
     }
+}
+
+/// A clip as a menu program shows it: the beginning of its id, a tab, and what it is, on one line.
+fn menu_line(clip: &Clip) -> String {
+    let what = clip.title.as_deref().unwrap_or(&clip.preview);
+    format!("{}\t{}", &clip.id[..clip.id.len().min(MENU_ID)], safe(&what.replace(['\n', '\t'], " ")))
 }
 
 fn filled(template: &str, clip: &Clip) -> String {
@@ -137,7 +156,7 @@ impl List {
         let shown: Vec<(Clip, u32)> = clips.skip(self.shown.offset as usize).take(self.shown.limit as usize).collect();
         let labels: Vec<String> = shown.iter().map(|(_, place)| format!("p{place}")).collect();
         let clips: Vec<Clip> = shown.into_iter().map(|(clip, _)| clip).collect();
-        if context.json || self.shown.ids || self.shown.format.is_some() {
+        if context.json || self.shown.ids || self.shown.lines || self.shown.format.is_some() {
             return self.shown.print(context, &Found { clips, total: all as u64, more: false }, false);
         }
         if all == 0 {

@@ -1,3 +1,4 @@
+use super::osc52;
 use super::select::Selection;
 use super::{Joining, left_out, named, print_json, say};
 use crate::Context;
@@ -8,12 +9,14 @@ use clap::Args;
 use std::collections::BTreeMap;
 use std::io::IsTerminal;
 use yadori_api::{Recall as Asked, Recalled};
+use yadori_client::Client;
 
 /// Put clips back on the clipboard
 ///
 /// One clip comes back with all its formats, exactly as it was copied. Several are joined, in the order
 /// given: texts and links as text (and as HTML, where one of them has some), lists of files as one list.
-/// The history keeps its order. What is on another device is fetched first.
+/// The history keeps its order. What is on another device is fetched first. A lone - reads the names from standard input, one
+/// on a line: the lines of `yadori list --lines`, as a menu program gives back those that were chosen.
 #[derive(Args)]
 pub struct Recall {
     #[command(flatten)]
@@ -45,6 +48,14 @@ pub struct Recall {
     /// Paste it into the window that has the keyboard
     #[arg(long)]
     paste: bool,
+
+    /// Put back what was on the clipboard once it was pasted
+    #[arg(long, requires = "paste")]
+    restore: bool,
+
+    /// Put its text on the clipboard of the terminal, at whichever end of an SSH connection that is (OSC 52)
+    #[arg(long, conflicts_with = "paste")]
+    osc52: bool,
 }
 
 /// Answers to placeholders, from arguments.
@@ -58,8 +69,21 @@ pub fn answers(given: &[String]) -> Result<BTreeMap<String, String>, Failure> {
 }
 
 impl Recall {
+    /// What comes between several clips, if it was given.
+    pub fn separator(&self) -> Option<String> {
+        self.joining.separator()
+    }
+
+    /// The names of the clips.
+    pub fn names(self, service: &Client) -> Result<Vec<String>, Failure> {
+        self.selection.names(service)
+    }
+
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let service = context.service()?;
+        if self.osc52 {
+            return osc52::put(context, &service, self);
+        }
         let mut asked = Asked {
             clips: self.selection.names(&service)?,
             plain: self.plain,
@@ -69,6 +93,8 @@ impl Recall {
             answers: answers(&self.answers)?,
             ask_usual: std::io::stdin().is_terminal(),
             paste: self.paste,
+            into: None,
+            restore: self.restore,
             skip_others: self.joining.skip_others,
             at_once: true,
         };

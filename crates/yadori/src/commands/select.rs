@@ -3,6 +3,7 @@
 use super::clips;
 use crate::failure::Failure;
 use clap::Args;
+use std::io::Read;
 use yadori_client::Client;
 
 /// Most clips that a range or a query may stand for.
@@ -36,9 +37,20 @@ impl Selection {
                 }
                 Ok(found.clips.into_iter().map(|clip| clip.id).collect())
             }
+            None if self.clips == ["-"] => read_names(),
             None => expanded(&self.clips),
         }
     }
+}
+
+/// Names from standard input: the first word of each line.
+fn read_names() -> Result<Vec<String>, Failure> {
+    let mut text = String::new();
+    std::io::stdin().lock().read_to_string(&mut text)?;
+    let names: Vec<String> =
+        text.lines().filter_map(|line| line.split_whitespace().next()).map(str::to_owned).collect();
+    // Whoever leaves a menu without choosing wants nothing done.
+    if names.is_empty() { Err(Failure::Silent(1)) } else { Ok(names) }
 }
 
 /// Names, with ranges of positions written out.

@@ -64,6 +64,9 @@ enum Command {
         /// Go on by itself: as soon as a clip was pasted, the next one follows
         #[arg(long)]
         auto: bool,
+        /// Paste it into the window that has the keyboard
+        #[arg(long, conflicts_with = "auto")]
+        paste: bool,
     },
     /// Go one back: the clip before the last dealt one is on the clipboard again
     Back,
@@ -146,8 +149,8 @@ impl Tray {
             Command::Drop { place } => show(context, &service.post("/tray/arrange", &TrayPlace { place, at: None })?),
             Command::Undo => show(context, &service.post("/tray/undo", &none)?),
             Command::Restart => show(context, &service.post("/tray/restart", &none)?),
-            Command::Next { auto } => {
-                dealt(context, &service.post("/tray/next", &DealNext { auto })?, "The tray is empty.")
+            Command::Next { auto, paste } => {
+                dealt(context, &service.post("/tray/next", &DealNext { auto, paste })?, "The tray is empty.")
             }
             Command::Back => dealt(context, &service.post("/tray/back", &none)?, "This is the beginning of the tray"),
             Command::Skip => {

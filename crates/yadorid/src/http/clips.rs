@@ -65,6 +65,10 @@ pub async fn show(State(app): State<App>, Path(name): Path<String>) -> Result<Js
     responses((status = 200, body = api::Recalled), (status = 404, body = api::Problem), (status = 409, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn recall(State(app): State<App>, asked: JsonBody<api::Recall>) -> Result<Json<api::Recalled>, Problem> {
     let asked = asked?.0;
+    let into = match asked.into.as_deref() {
+        Some(window) => Some(window.parse().map_err(|_| Problem::not_a_window(window))?),
+        None => None,
+    };
     let how = Recall {
         plain: asked.plain,
         join: asked.join,
@@ -73,6 +77,8 @@ pub async fn recall(State(app): State<App>, asked: JsonBody<api::Recall>) -> Res
         answers: asked.answers,
         ask_usual: asked.ask_usual,
         paste: asked.paste,
+        into,
+        restore: asked.restore,
         skip_others: asked.skip_others,
         at_once: asked.at_once,
     };

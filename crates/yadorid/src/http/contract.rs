@@ -7,6 +7,7 @@ mod devices;
 mod figures;
 mod forgetting;
 mod kept;
+pub(super) mod keys;
 mod moving;
 pub(super) mod rules;
 mod tray;

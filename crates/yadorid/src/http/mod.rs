@@ -3,7 +3,7 @@
 //! * `auth`: who is let in, and under which names and from which pages we may be asked
 //! * `bodies`: what a request brings along
 //! * `problem`: errors as RFC 9457 problem documents, in one place
-//! * `clips`, `content`, `changing`, `kept`, `tray`, `forgetting`, `rules`, `moving`, `events`, `control`, `simulated`: the interface under `/api/v1`
+//! * `clips`, `content`, `changing`, `kept`, `tray`, `keys`, `forgetting`, `rules`, `moving`, `events`, `control`, `simulated`: the interface under `/api/v1`
 //! * `contract`: what the engine says in the words of the interface
 //! * `console`: the pages
 //! * `server`: connections, and how many there may be
@@ -20,6 +20,7 @@ mod devices;
 mod events;
 mod forgetting;
 mod kept;
+mod keys;
 mod moving;
 mod problem;
 mod rules;
@@ -85,6 +86,12 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .routes(routes!(tray::back_in_tray))
         .routes(routes!(tray::skip_in_tray))
         .routes(routes!(tray::pour_tray))
+        .routes(routes!(keys::show_keys))
+        .routes(routes!(keys::set_keys))
+        .routes(routes!(keys::set_paste_keys))
+        .routes(routes!(keys::reset_keys))
+        .routes(routes!(keys::press_keys))
+        .routes(routes!(keys::keyboard))
         .routes(routes!(forgetting::delete))
         .routes(routes!(forgetting::clear))
         .routes(routes!(forgetting::undo))

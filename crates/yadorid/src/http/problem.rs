@@ -24,6 +24,7 @@ use yadori_engine::keeping::KeepError;
 use yadori_engine::keeping::add::AddError;
 use yadori_engine::keeping::drawers::DrawerError;
 use yadori_engine::keeping::edit::EditError;
+use yadori_engine::keys::{ActError, ChangeKeysError};
 use yadori_engine::moving::export::ExportError;
 use yadori_engine::overview::stats::StatsError;
 use yadori_engine::recalling::RecallError;
@@ -140,6 +141,10 @@ impl Problem {
 
     pub(super) fn bad_range() -> Self {
         Self::new(ProblemKind::BadRange, "the range lies outside the content")
+    }
+
+    pub(super) fn not_a_window(name: &str) -> Self {
+        Self::new(ProblemKind::BadRequest, format!("“{name}” is no window, as GET /keyboard names them"))
     }
 
     pub(super) fn not_simulated() -> Self {
@@ -279,6 +284,7 @@ impl From<RecallError> for Problem {
         match error {
             RecallError::Nothing => Self::new(ProblemKind::NothingNamed, detail),
             RecallError::NoText(..) => Self::new(ProblemKind::NoText, detail),
+            RecallError::NothingHeld => Self::new(ProblemKind::NoText, detail),
             RecallError::NoClipboard(_) => Self::new(ProblemKind::NoClipboard, detail),
             RecallError::Offer(_) => Self::new(ProblemKind::NotTaken, detail),
             RecallError::Mixed(_) => Self::new(ProblemKind::Mixed, detail),
@@ -293,6 +299,33 @@ impl From<RecallError> for Problem {
             RecallError::Name(error) => error.into(),
             RecallError::Fetch(error) => error.into(),
             RecallError::Store(error) => error.into(),
+        }
+    }
+}
+
+impl From<ChangeKeysError> for Problem {
+    fn from(error: ChangeKeysError) -> Self {
+        let detail = error.to_string();
+        match error {
+            ChangeKeysError::NoSuchAction(_) | ChangeKeysError::Chord(_) | ChangeKeysError::Application(_) => {
+                Self::new(ProblemKind::BadKeys, detail)
+            }
+            ChangeKeysError::Taken(_) => Self::new(ProblemKind::KeysTaken, detail),
+            ChangeKeysError::Store(error) => error.into(),
+        }
+    }
+}
+
+impl From<ActError> for Problem {
+    fn from(error: ActError) -> Self {
+        let detail = error.to_string();
+        match error {
+            ActError::NoSuchPosition(_) => Self::new(ProblemKind::NoSuchClip, detail),
+            ActError::Keys(error) => error.into(),
+            ActError::Recall(error) => error.into(),
+            ActError::Tray(error) => error.into(),
+            ActError::Keep(error) => error.into(),
+            ActError::Pause(error) => error.into(),
         }
     }
 }

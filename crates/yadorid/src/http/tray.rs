@@ -58,7 +58,10 @@ pub async fn restart_tray(State(app): State<App>) -> Result<Json<api::Tray>, Pro
 #[utoipa::path(post, path = "/tray/next", tag = "tray", request_body = api::DealNext,
     responses((status = 200, body = api::Dealt), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn next_in_tray(State(app): State<App>, asked: JsonBody<api::DealNext>) -> Result<Json<api::Dealt>, Problem> {
-    answer(&app, app.engine.dealer.deal_next(asked?.auto).await).await
+    let api::DealNext { auto, paste } = asked?.0;
+    let dealer = &app.engine.dealer;
+    let dealt = if paste { dealer.deal_and_paste().await } else { dealer.deal_next(auto).await };
+    answer(&app, dealt).await
 }
 
 /// Go one back: the clip dealt last waits again, and the one before it is put on the clipboard.

@@ -1,0 +1,347 @@
+//! The picker: a window at a key press, in which a clip is found and pasted where the person was.
+
+use super::desk::Desk;
+use std::process::{Command, Stdio};
+use x11rb::connection::Connection;
+use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, MapState, Window};
+use x11rb::rust_connection::RustConnection;
+use yadori_api::{Clips, KeyState, Keys, Tray};
+use yadori_e2e::compositor::until;
+use yadori_e2e::display::Display;
+use yadori_e2e::pad::{Pad, Written, hold};
+use yadori_e2e::process::{Process, built};
+use yadori_e2e::service::{self, Service};
+
+/// Keys, as the X server numbers them (`keysymdef.h`).
+const CONTROL: u32 = 0xffe3;
+const ALT: u32 = 0xffe9;
+const SHIFT: u32 = 0xffe1;
+const SPACE: u32 = 0x20;
+const ENTER: u32 = 0xff0d;
+const ESCAPE: u32 = 0xff1b;
+const DOWN: u32 = 0xff54;
+const DELETE: u32 = 0xffff;
+const V: u32 = 0x76;
+
+/// A desk with a picker, and the window that a person is in.
+struct Office {
+    desk: Desk<Display>,
+    connection: RustConnection,
+    root: Window,
+    _manager: Option<Process>,
+}
+
+impl Office {
+    /// One with these clips, the newest first.
+    fn with(managed: bool, clips: &[&str]) -> Self {
+        let display = Display::start();
+        let (connection, screen) = x11rb::connect(Some(display.name())).unwrap();
+        let root = connection.setup().roots[screen].root;
+        let manager = managed.then(|| {
+            let mut command = Command::new("openbox");
+            command.env_clear().env("PATH", "/usr/bin:/bin").env("DISPLAY", display.name()).env("HOME", "/nonexistent");
+            command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+            let manager = Process::spawn(command);
+            let known = connection.intern_atom(false, b"_NET_SUPPORTING_WM_CHECK").unwrap().reply().unwrap().atom;
+            until("there is a window manager", || {
+                let asked = connection.get_property(false, root, known, AtomEnum::WINDOW, 0, 1);
+                asked.unwrap().reply().unwrap().value_len > 0
+            });
+            manager
+        });
+        let desk = Desk::of(display, Service::on_display);
+        for clip in clips.iter().rev() {
+            desk.service.run(&["add", clip]);
+        }
+        let office = Self { desk, connection, root, _manager: manager };
+        until("the keys reach the service", || {
+            let keys = office.desk.service.get("/keys").json::<Keys>().keys;
+            keys.iter().all(|binding| binding.state == Some(KeyState::Grabbed))
+        });
+        office
+    }
+
+    fn display(&self) -> &str {
+        self.desk.desktop.name()
+    }
+
+    /// A window that has the keyboard.
+    fn pad(&self, application: &str) -> Pad {
+        let pad = Pad::open(self.display(), application, V);
+        pad.focus();
+        pad
+    }
+
+    fn press(&self, keys: &[u32]) {
+        hold(self.display(), keys, true);
+        let released: Vec<u32> = keys.iter().rev().copied().collect();
+        hold(self.display(), &released, false);
+    }
+
+    fn type_in(&self, text: &str) {
+        text.chars().for_each(|c| self.press(&[u32::from(c)]));
+    }
+
+    /// The picker's window, if it can be seen.
+    fn window(&self) -> Option<Window> {
+        let below = |window: Window| self.connection.query_tree(window).ok()?.reply().ok().map(|tree| tree.children);
+        let mut windows = below(self.root)?;
+        while let Some(window) = windows.pop() {
+            let class = self.connection.get_property(false, window, AtomEnum::WM_CLASS, AtomEnum::STRING, 0, 64);
+            let class = class.ok().and_then(|asked| asked.reply().ok()).map(|reply| reply.value).unwrap_or_default();
+            if String::from_utf8_lossy(&class).contains("org.yadori.Picker") {
+                let seen = self.connection.get_window_attributes(window).ok().and_then(|asked| asked.reply().ok());
+                if seen.is_some_and(|seen| seen.map_state == MapState::VIEWABLE) {
+                    return Some(window);
+                }
+            }
+            windows.extend(below(window).unwrap_or_default());
+        }
+        None
+    }
+
+    /// Whether the picker has the keyboard.
+    fn has_keyboard(&self) -> bool {
+        let focus = self.connection.get_input_focus().unwrap().reply().unwrap().focus;
+        let Some(window) = self.window() else { return false };
+        let same = |focus: Window| focus & !self.connection.setup().resource_id_mask;
+        same(focus) == same(window)
+    }
+
+    /// Opens the picker by its key.
+    fn open(&self) {
+        self.press(&[CONTROL, ALT, SPACE]);
+        until("the picker has the keyboard", || self.has_keyboard());
+    }
+
+    fn is_closed(&self) {
+        until("the picker is closed", || self.window().is_none());
+    }
+
+    fn positions(&self) -> Vec<String> {
+        self.desk.service.clips(&["list"]).into_iter().map(|clip| clip.preview).collect()
+    }
+
+    fn pins(&self) -> Vec<String> {
+        self.desk.service.get("/pins").json::<Clips>().clips.into_iter().map(|clip| clip.preview).collect()
+    }
+}
+
+#[test]
+fn a_digit_pastes_into_the_window_where_the_person_was() {
+    for managed in [true, false] {
+        let office = Office::with(managed, &["first", "second", "third"]);
+        let (other, pad) = (office.pad("Other"), office.pad("Form"));
+        office.open();
+        office.press(&[0x32]);
+        pad.pasted("second");
+        office.is_closed();
+        // It stays warm, and opens again at once.
+        office.open();
+        office.press(&[DOWN]);
+        office.press(&[DOWN]);
+        office.press(&[ENTER]);
+        pad.pasted("third");
+        assert_eq!(other.rest().iter().filter(|written| matches!(written, Written::Pasted(_))).count(), 0);
+        office.type_in("z");
+        pad.wait(&Written::Typed("z".into()));
+    }
+}
+
+#[test]
+fn what_is_typed_finds_and_enter_pastes_plain_or_only_copies() {
+    let office = Office::with(true, &["gel 201 for the moon", "lamp 7", "gel 119 for the sea"]);
+    let pad = office.pad("Form");
+    office.open();
+    office.type_in("gel moon");
+    // Each answer is of the latest query, so that the one clip that is left is the first.
+    let found = || office.desk.service.clips(&["find", "gel moon"]).len() == 1;
+    until("it is found", found);
+    until("it is pasted", || {
+        office.press(&[SHIFT, ENTER]);
+        pad.rest().contains(&Written::Pasted("gel 201 for the moon".into()))
+    });
+    office.open();
+    office.press(&[DOWN]);
+    office.press(&[CONTROL, ENTER]);
+    office.is_closed();
+    until("it is on the clipboard", || office.desk.desktop.xclip_paste("UTF8_STRING").as_deref() == Some(b"lamp 7"));
+    assert!(pad.rest().iter().all(|written| !matches!(written, Written::Pasted(_))));
+}
+
+#[test]
+fn several_are_marked_and_pasted_joined() {
+    let office = Office::with(true, &["one", "two", "three"]);
+    let pad = office.pad("Form");
+    office.open();
+    office.press(&[CONTROL, SPACE]);
+    office.press(&[DOWN]);
+    office.press(&[CONTROL, SPACE]);
+    office.press(&[ENTER]);
+    pad.pasted("one\nthree");
+}
+
+#[test]
+fn clips_are_pinned_deleted_brought_back_and_put_into_the_tray() {
+    let office = Office::with(true, &["first", "second", "third"]);
+    let pad = office.pad("Form");
+    office.open();
+    office.press(&[CONTROL, 0x70]);
+    until("it is pinned", || office.pins() == ["first"]);
+    office.press(&[DOWN]);
+    office.press(&[CONTROL, DELETE]);
+    until("it is deleted", || office.positions() == ["first", "third"]);
+    office.press(&[CONTROL, 0x7a]);
+    until("it is back", || office.positions().contains(&"second".to_owned()));
+    office.press(&[CONTROL, 0x74]);
+    until("it is in the tray", || office.desk.service.get("/tray").json::<Tray>().items.len() == 1);
+    // The kept ones are a list of their own, a key away.
+    office.press(&[CONTROL, 0x6b]);
+    until("the kept one is pasted", || {
+        office.press(&[0x31]);
+        pad.rest().contains(&Written::Pasted("first".into()))
+    });
+}
+
+#[test]
+fn escape_gives_the_keyboard_back_and_pastes_nothing() {
+    let office = Office::with(true, &["first"]);
+    let pad = office.pad("Form");
+    office.open();
+    office.type_in("fi");
+    // The help is left first, and then the picker.
+    office.press(&[0xffbe]);
+    office.press(&[ESCAPE]);
+    assert!(office.has_keyboard());
+    office.press(&[ESCAPE]);
+    office.is_closed();
+    until("the window has the keyboard again", || {
+        office.connection.get_input_focus().unwrap().reply().unwrap().focus == pad.window()
+    });
+    office.type_in("z");
+    let before = pad.wait(&Written::Typed("z".into()));
+    assert!(!before.iter().any(|written| matches!(written, Written::Pasted(_))), "{before:?}");
+}
+
+#[test]
+fn nothing_is_pasted_anywhere_when_the_window_is_gone_and_the_picker_says_so() {
+    let office = Office::with(true, &["first"]);
+    let (other, pad) = (office.pad("Other"), office.pad("Form"));
+    office.open();
+    pad.kill();
+    office.press(&[0x31]);
+    until("it is on the clipboard", || office.desk.desktop.xclip_paste("UTF8_STRING").as_deref() == Some(b"first"));
+    until("the picker says so", || office.has_keyboard());
+    office.press(&[ESCAPE]);
+    office.is_closed();
+    assert!(other.rest().iter().all(|written| !matches!(written, Written::Pasted(_))));
+}
+
+#[test]
+fn there_is_one_picker_and_it_outlives_a_crash_of_the_service() {
+    let mut office = Office::with(true, &["first"]);
+    let pad = office.pad("Form");
+    office.open();
+    office.press(&[ESCAPE]);
+    office.is_closed();
+    // A second one has the first one show itself, and ends.
+    let mut second = Command::new(built("yadori-picker"));
+    second.env_clear().env("DISPLAY", office.display()).arg("--home").arg(office.desk.service.home());
+    assert!(second.status().unwrap().success());
+    until("the first one is shown", || office.has_keyboard());
+    office.press(&[ESCAPE]);
+    office.is_closed();
+
+    let home = office.desk.service.home().to_owned();
+    let again = service::command(&home, "x11", Some(office.display()));
+    let picker = pid_of_picker(&office);
+    office.desk.service.crash_and_start(again);
+    office.desk.service.run(&["keys", "press", "picker"]);
+    until("the first one is shown by the new service", || office.has_keyboard());
+    office.press(&[0x31]);
+    pad.pasted("first");
+    assert!(std::fs::exists(format!("/proc/{picker}")).unwrap(), "it is the same one");
+    let Office { desk, .. } = office;
+    assert!(desk.service.end().0);
+    until("the picker ends with its service", || !std::fs::exists(format!("/proc/{picker}")).unwrap());
+}
+
+#[test]
+fn sixty_openings_leave_nothing_behind() {
+    let office = Office::with(true, &["first", "second"]);
+    let _pad = office.pad("Form");
+    let once = || {
+        office.open();
+        office.press(&[ESCAPE]);
+        office.is_closed();
+    };
+    let memory = || {
+        let pid = pid_of_picker(&office);
+        let status = std::fs::read_to_string(format!("/proc/{pid}/status")).unwrap();
+        let files = std::fs::read_dir(format!("/proc/{pid}/fd")).unwrap().count();
+        let line = status.lines().find(|line| line.starts_with("RssAnon:")).unwrap();
+        (line.split_whitespace().nth(1).unwrap().parse::<u64>().unwrap(), files)
+    };
+    for _ in 0..10 {
+        once();
+    }
+    let (before, files) = memory();
+    for _ in 0..60 {
+        once();
+    }
+    let (after, files_after) = memory();
+    assert!(after < before + 4 * 1024, "{before} KiB before, {after} KiB after");
+    assert!(files_after <= files + 1, "{files} files before, {files_after} after");
+}
+
+/// The process that listens at the picker's socket: the child of the service.
+fn pid_of_picker(office: &Office) -> u32 {
+    let children = format!("/proc/{0}/task/{0}/children", office.desk.service.pid());
+    let of_threads = std::fs::read_dir(format!("/proc/{}/task", office.desk.service.pid())).unwrap().flatten();
+    let all = of_threads.filter_map(|task| std::fs::read_to_string(task.path().join("children")).ok());
+    let all: Vec<u32> = all
+        .chain(std::fs::read_to_string(children))
+        .flat_map(|text| text.split_whitespace().filter_map(|pid| pid.parse().ok()).collect::<Vec<_>>())
+        .collect();
+    let is_picker = |pid: &u32| {
+        std::fs::read_to_string(format!("/proc/{pid}/comm")).is_ok_and(|name| name.trim() == "yadori-picker")
+    };
+    all.into_iter().find(is_picker).expect("a picker")
+}
+
+#[test]
+fn a_real_editor_is_pasted_into() {
+    let mut office = Office::with(true, &["Load-in at 14:00, loading door"]);
+    let mut command = Command::new("mousepad");
+    command
+        .env_clear()
+        .env("PATH", "/usr/bin:/bin")
+        .env("DISPLAY", office.display())
+        .env("HOME", office.desk.service.home());
+    command
+        .env("GSETTINGS_BACKEND", "memory")
+        .env("DBUS_SESSION_BUS_ADDRESS", "disabled:")
+        .stdin(Stdio::null())
+        .stdout(Stdio::null())
+        .stderr(Stdio::null());
+    let _editor = Process::spawn(command);
+    until("the editor has the keyboard", || {
+        office.desk.service.get("/keyboard").text().to_lowercase().contains("\"application\":\"mousepad\"")
+    });
+    office.open();
+    office.press(&[0x31]);
+    office.is_closed();
+    // It is copied out of the editor again, twice over: what is there was pasted there.
+    let mut copied = false;
+    until("the text is in the editor", || {
+        office.press(&[CONTROL, 0x61]);
+        office.press(&[CONTROL, 0x63]);
+        while let Some(change) = office.desk.events.change_within(std::time::Duration::from_millis(300)) {
+            copied |= change.clip.is_some_and(|clip| {
+                clip.preview == "Load-in at 14:00, loading door"
+                    && clip.source.application.as_deref() == Some("Mousepad")
+            });
+        }
+        copied
+    });
+}

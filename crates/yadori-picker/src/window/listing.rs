@@ -1,0 +1,196 @@
+//! The list: asked for, shown, and kept up to date.
+
+use super::Picker;
+use crate::entries::{Entry, kept, listed};
+use crate::rows;
+use crate::service::{List, Page};
+use gtk4::prelude::*;
+use gtk4::{gdk, glib};
+use std::rc::Rc;
+
+/// Rows that are made before the window is painted; the others follow.
+const AT_ONCE: usize = 12;
+
+/// Small pictures that stay in memory.
+const PICTURES: usize = 120;
+
+/// How many rows from the end the next ones are asked for.
+const AHEAD: usize = 8;
+
+impl Picker {
+    /// Asks for a list.
+    fn want(&self, list: List) {
+        let number = {
+            let mut state = self.state.borrow_mut();
+            state.asked += 1;
+            state.more = matches!(&list, List::History { cursor: Some(_), .. });
+            if !state.more {
+                state.wanted = list.clone();
+            }
+            state.asked
+        };
+        self.service.list(number, list);
+    }
+
+    /// Asks for what the field and the choice of list say.
+    pub(super) fn want_anew(&self) {
+        let query = self.search.text().trim().to_owned();
+        let kept = self.state.borrow().kept;
+        self.want(match (kept, query.is_empty()) {
+            (true, true) => List::Kept,
+            (true, false) => List::History { query: format!("{query} is:kept"), cursor: None },
+            (false, _) => List::History { query, cursor: None },
+        });
+    }
+
+    /// Something was typed.
+    pub(super) fn typed(&self) {
+        self.close_panel();
+        self.want_anew();
+    }
+
+    /// Asks for the next page when the end comes near.
+    pub(super) fn ask_for_more(&self, row: i32) {
+        let wanted = {
+            let state = self.state.borrow();
+            let near = usize::try_from(row).is_ok_and(|row| row + AHEAD >= state.shown.len());
+            match (&state.wanted, &state.next) {
+                (List::History { query, .. }, Some(cursor)) if near && !state.more => {
+                    Some(List::History { query: query.clone(), cursor: Some(cursor.clone()) })
+                }
+                _ => None,
+            }
+        };
+        if let Some(list) = wanted {
+            self.want(list);
+        }
+    }
+
+    /// The list is asked for anew, now or when the window is shown.
+    pub(super) fn refresh(&self) {
+        if self.window.is_visible() && self.stack.visible_child_name().as_deref() != Some("list") {
+            self.state.borrow_mut().stale = true;
+            return;
+        }
+        self.want_anew();
+    }
+
+    /// A list has come.
+    pub(super) fn listed(self: &Rc<Self>, page: Page) {
+        let Page { list, clips, sections, next, total, tray } = page;
+        let further = matches!(&list, List::History { cursor: Some(_), .. });
+        let entries = match list {
+            List::Kept => kept(sections),
+            List::History { .. } => {
+                let before = if further { self.state.borrow().shown.len() } else { 0 };
+                listed(clips, before, tray.as_ref())
+            }
+        };
+        let kept_place = {
+            let mut state = self.state.borrow_mut();
+            state.next = next;
+            state.total = total;
+            state.more = false;
+            !further && state.shown.len() == entries.len() && same_clips(&state.shown, &entries)
+        };
+        if further {
+            self.append(entries);
+            return;
+        }
+        if kept_place && self.state.borrow().shown == entries {
+            return;
+        }
+        let chosen = self.chosen_index();
+        let chosen_id = self.chosen().map(|entry| entry.clip.id);
+        let typing = self.is_typing();
+        while let Some(row) = self.list.row_at_index(0) {
+            self.list.remove(&row);
+        }
+        {
+            let mut state = self.state.borrow_mut();
+            state.shown.clear();
+            state.missing.clear();
+        }
+        self.append(entries);
+        // What a person is about to choose stays chosen when the list changes under it.
+        let place = if self.window.is_visible() && !typing {
+            let state = self.state.borrow();
+            chosen_id.and_then(|id| state.shown.iter().position(|entry| entry.clip.id == id)).unwrap_or(chosen)
+        } else {
+            0
+        };
+        // The keyboard is in the list, unless the person types; in a list that was empty it could not be.
+        let focus = self.window.is_visible() && (!typing || self.search.text().is_empty());
+        self.choose(place, focus);
+        self.say_count();
+    }
+
+    /// Adds rows: the first ones at once, the others when the window has been painted.
+    fn append(self: &Rc<Self>, mut entries: Vec<Entry>) {
+        let later = entries.split_off(entries.len().min(AT_ONCE));
+        for entry in entries {
+            self.append_row(entry);
+        }
+        if later.is_empty() {
+            return;
+        }
+        let (picker, number) = (Rc::downgrade(self), self.state.borrow().asked);
+        glib::idle_add_local_once(move || {
+            if let Some(picker) = picker.upgrade().filter(|picker| picker.state.borrow().asked == number) {
+                picker.append(later);
+            }
+        });
+    }
+
+    fn append_row(&self, entry: Entry) {
+        let mut state = self.state.borrow_mut();
+        let marked = state.marked.contains(&entry.clip.id);
+        let texture = state.pictures.get(&entry.clip.id).cloned();
+        let (row, missing) = rows::row(&entry, texture.as_ref(), marked, self.look.colours());
+        if let Some(picture) = missing {
+            self.service.picture(&entry.clip.id);
+            state.missing.insert(entry.clip.id.clone(), picture);
+        }
+        state.shown.push(entry);
+        drop(state);
+        self.list.append(&row);
+    }
+
+    /// The small picture of a clip has come.
+    pub(super) fn pictured(&self, id: String, bytes: &[u8]) {
+        let Some(texture) = texture(bytes) else { return };
+        let mut state = self.state.borrow_mut();
+        if let Some(picture) = state.missing.remove(&id) {
+            picture.set_paintable(Some(&texture));
+        }
+        if state.pictures.len() >= PICTURES {
+            state.pictures.clear();
+        }
+        state.pictures.insert(id, texture);
+    }
+
+    /// Says how much there is.
+    pub(super) fn say_count(&self) {
+        let state = self.state.borrow();
+        let (shown, total) = (state.shown.len(), state.total);
+        let more = if state.next.is_some() { " or more" } else { "" };
+        let text = match &state.wanted {
+            List::Kept if shown == 0 => "Nothing is kept yet: pin a clip, or put it into a drawer".to_owned(),
+            List::Kept => format!("{shown} kept"),
+            List::History { query, .. } if query.is_empty() && total == 0 => "Nothing has been copied yet".to_owned(),
+            List::History { query, .. } if query.is_empty() => format!("{total} clips"),
+            List::History { .. } if shown == 0 => format!("No match in {total} clips"),
+            List::History { .. } => format!("{shown}{more} of {total} clips match"),
+        };
+        drop(state);
+        self.say(&text);
+    }
+}
+
+fn same_clips(these: &[Entry], those: &[Entry]) -> bool {
+    these.iter().zip(those).all(|(this, that)| this.clip.id == that.clip.id)
+}
+
+pub(super) fn texture(bytes: &[u8]) -> Option<gdk::Texture> {
+    gdk::Texture::from_bytes(&glib::Bytes::from(bytes)).ok()
+}

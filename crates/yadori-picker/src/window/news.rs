@@ -1,0 +1,112 @@
+//! What the service tells.
+
+use super::Picker;
+use super::listing::texture;
+use crate::keys::Act;
+use crate::panels;
+use crate::service::{News, standing};
+use gtk4::glib;
+use gtk4::prelude::*;
+use std::rc::Rc;
+use std::time::Duration;
+
+/// How long a picker whose service is gone waits for it out of sight.
+const GIVE_UP: Duration = Duration::from_secs(60);
+
+impl Picker {
+    /// Does what the service tells.
+    pub(super) fn told(self: &Rc<Self>, news: News) {
+        match news {
+            News::Listed(number, page) if number == self.state.borrow().asked => match page {
+                Ok(page) => self.listed(page),
+                Err(why) => self.say(&why),
+            },
+            News::Listed(..) => {}
+            News::Status(status) => {
+                self.state.borrow_mut().standing = standing(&status);
+                self.show_banner();
+            }
+            News::Focus(window) => {
+                self.state.borrow_mut().target = window;
+                if self.opening.replace(false) {
+                    self.open();
+                }
+            }
+            News::Recalled(recall, recalled) => {
+                if recall.paste && !recalled.pasted {
+                    self.come_back("It is on the clipboard, but the window did not take it: paste it there yourself");
+                }
+            }
+            News::NotRecalled(recall, problem) if problem.asks.is_empty() => {
+                let _ = recall;
+                let mut said = problem.detail.clone();
+                if let Some(first) = said.get_mut(0..1) {
+                    first.make_ascii_uppercase();
+                }
+                self.come_back(&said);
+            }
+            News::NotRecalled(recall, problem) => {
+                let picker = Rc::downgrade(self);
+                let panel = panels::questions(&problem, move |answers| {
+                    if let Some(picker) = picker.upgrade() {
+                        let mut recall = recall.clone();
+                        recall.answers.extend(answers);
+                        recall.ask_usual = false;
+                        picker.recall(*recall);
+                    }
+                });
+                self.come_back("");
+                self.open_panel(&panel);
+            }
+            News::Done(what) => {
+                self.say(&what);
+                self.refresh();
+            }
+            News::Deleted(step, what) => {
+                self.state.borrow_mut().undo = step;
+                let key = self.keys.label(Act::Undo);
+                self.say(&format!("{what}. {key} brings it back"));
+                self.refresh();
+            }
+            News::Failed(why) => self.say(&why),
+            News::Whole(detail, picture) => {
+                let texture = picture.and_then(|bytes| texture(&bytes));
+                self.open_panel(&panels::whole(&detail, texture.as_ref()));
+            }
+            News::Ways(ways) => {
+                self.state.borrow_mut().ways = ways;
+                self.show_ways();
+            }
+            News::Open(address) => {
+                self.hide();
+                let context = self.display().app_launch_context();
+                if let Err(error) = gtk4::gio::AppInfo::launch_default_for_uri(&address, Some(&context)) {
+                    self.come_back(&format!("No program opens {address}: {error}"));
+                }
+            }
+            News::Picture(id, bytes) => self.pictured(id, &bytes),
+            News::Changed => self.refresh(),
+            News::Gone(command) => self.service_gone(command),
+            News::Back => {
+                self.state.borrow_mut().gone = None;
+                self.show_banner();
+                self.refresh();
+            }
+        }
+    }
+
+    fn service_gone(self: &Rc<Self>, command: String) {
+        self.state.borrow_mut().gone = Some(command);
+        self.show_banner();
+        let picker = Rc::downgrade(self);
+        glib::timeout_add_local_once(GIVE_UP, move || {
+            // Nobody looks at it, and nobody is left to ask it to show itself.
+            if let Some(picker) = picker.upgrade()
+                && picker.state.borrow().gone.is_some()
+                && !picker.window.is_visible()
+            {
+                std::process::exit(0);
+            }
+        });
+    }
+}
