@@ -20,7 +20,7 @@ use crate::commands::{self, DesktopCommand, Orders, timespec};
 use crate::contest::{Contest, Verdict};
 use crate::session::{self, End, Session, SessionContext};
 use crate::{ClipboardKind, ConnectError, Desktop, Event, GrabState, OfferError, Reading, SETTLING};
-use pressing::Pressing;
+use pressing::{Keyboard, Pressing};
 use protocol::{Device, DeviceEvent, Manager, Offer, SourceEvent};
 use reading::{CopyReading, Progress};
 use rustix::event::{PollFd, PollFlags};
@@ -39,9 +39,7 @@ use wayland_client::protocol::wl_callback::{self, WlCallback};
 use wayland_client::protocol::wl_registry::{self, WlRegistry};
 use wayland_client::protocol::wl_seat::{self, WlSeat};
 use wayland_client::{Connection, Dispatch, EventQueue, QueueHandle};
-use wayland_protocols_misc::zwp_virtual_keyboard_v1::client::{
-    zwp_virtual_keyboard_manager_v1::ZwpVirtualKeyboardManagerV1, zwp_virtual_keyboard_v1::ZwpVirtualKeyboardV1,
-};
+use wayland_protocols_misc::zwp_virtual_keyboard_v1::client::zwp_virtual_keyboard_manager_v1::ZwpVirtualKeyboardManagerV1;
 use wayland_protocols_wlr::foreign_toplevel::v1::client::zwlr_foreign_toplevel_manager_v1::ZwlrForeignToplevelManagerV1;
 use yadori_core::capture::Refusal;
 use yadori_core::{Format, own};
@@ -196,7 +194,7 @@ struct State {
     windows: windows::Windows,
     /// What makes keyboards that we can press keys of, if the compositor lets us.
     keyboards: Option<ZwpVirtualKeyboardManagerV1>,
-    keyboard: Option<ZwpVirtualKeyboardV1>,
+    keyboard: Option<Keyboard>,
     /// Pastes that wait for their windows to have the keyboard.
     pressing: VecDeque<Pressing>,
     began: Instant,
@@ -311,8 +309,10 @@ impl State {
             let device = self.manager.as_ref().map(|manager| manager.device(&seat, number, &self.handle));
             let (owned, kept, holding, contest, settling) = (None, None, None, Contest::default(), None);
             self.seats.insert(number, Seat { seat, device, owned, kept, holding, contest, settling });
+            self.plug_in();
         } else if interface == pressing::MANAGER {
             self.keyboards = Some(self.registry.bind(number, 1, &self.handle, ()));
+            self.plug_in();
         } else if interface == windows::MANAGER {
             let _: ZwlrForeignToplevelManagerV1 = self.registry.bind(number, version.min(3), &self.handle, ());
         } else if self.manager.is_none() && preferred == Some(interface) {

@@ -158,15 +158,26 @@ impl Compositor {
     /// # Panics
     /// If it does not understand.
     pub fn tell(&self, message: &str) -> String {
+        self.tell_words(&message.split(' ').collect::<Vec<_>>())
+    }
+
+    /// Sends a line of a configuration to the compositor.
+    ///
+    /// # Panics
+    /// If it does not understand.
+    pub fn tell_whole(&self, line: &str) -> String {
+        self.tell_words(&["--", line])
+    }
+
+    fn tell_words(&self, words: &[&str]) -> String {
         let sockets = std::fs::read_dir(self.runtime.path()).expect("its folder");
         let socket = sockets
             .filter_map(|entry| Some(entry.ok()?.path()))
             .find(|path| path.file_name().is_some_and(|name| name.to_string_lossy().starts_with("sway-ipc")))
             .expect("a socket to tell it something");
-        let output =
-            self.command("swaymsg").arg("-s").arg(socket).args(message.split(' ')).stdout(Stdio::piped()).output();
+        let output = self.command("swaymsg").arg("-s").arg(socket).args(words).stdout(Stdio::piped()).output();
         let output = output.expect("swaymsg");
-        assert!(output.status.success(), "{message}: {}", String::from_utf8_lossy(&output.stdout));
+        assert!(output.status.success(), "{words:?}: {}", String::from_utf8_lossy(&output.stdout));
         String::from_utf8_lossy(&output.stdout).into_owned()
     }
 }

@@ -20,7 +20,7 @@ pub enum Desktop {
 pub struct Key(pub &'static str, pub bool);
 
 /// Keys by the names that both systems give them, and the numbers of X11 (`keysymdef.h`).
-const NUMBERS: [(&str, Keysym); 8] = [
+const NUMBERS: [(&str, Keysym); 9] = [
     ("Tab", 0xff09),
     ("Menu", 0xff67),
     ("a", 0x61),
@@ -29,6 +29,7 @@ const NUMBERS: [(&str, Keysym); 8] = [
     ("v", 0x76),
     ("y", 0x79),
     ("Escape", 0xff1b),
+    ("3", 0x33),
 ];
 
 /// Before each key the keyboard itself waits a moment: a menu needs one to open, and no program tells when it

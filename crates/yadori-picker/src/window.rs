@@ -25,11 +25,15 @@ use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::path::PathBuf;
 use std::rc::Rc;
+use std::time::Duration;
 use yadori_api::Way;
 
 /// The size of the window, in pixels at the usual size of letters.
 const WIDTH: i32 = 460;
 const HEIGHT: i32 = 560;
+
+/// How long the window may be without the keyboard before it is closed.
+const SETTLING: Duration = Duration::from_millis(200);
 
 /// What the window shows and knows.
 #[derive(Default)]
@@ -83,6 +87,8 @@ pub struct Picker {
     opening: Cell<bool>,
     /// It was in front since it was shown.
     was_active: Cell<bool>,
+    /// The person has gone to the field: digits are typed there.
+    writes: Cell<bool>,
 }
 
 impl Picker {
@@ -146,6 +152,7 @@ impl Picker {
             composing: Cell::new(false),
             opening: Cell::new(false),
             was_active: Cell::new(false),
+            writes: Cell::new(false),
         });
         picker.hints.set_text(&picker.hint_line());
         picker.listen();
@@ -206,11 +213,21 @@ impl Picker {
         let picker = Rc::downgrade(self);
         self.window.connect_is_active_notify(move |window| {
             let Some(picker) = picker.upgrade() else { return };
-            // Who clicks elsewhere has changed their mind.
-            if !window.is_active() && picker.was_active.replace(false) {
-                picker.hide();
-            } else if window.is_active() {
+            if window.is_active() {
                 picker.was_active.set(true);
+            } else if picker.was_active.replace(false) {
+                picker.left();
+            }
+        });
+    }
+
+    /// The window is not in front any more. Who clicks elsewhere has changed their mind; but a keyboard that is plugged in, or a
+    /// key that another program takes, makes it lose the keyboard for a moment only.
+    fn left(self: &Rc<Self>) {
+        let picker = Rc::downgrade(self);
+        glib::timeout_add_local_once(SETTLING, move || {
+            if let Some(picker) = picker.upgrade().filter(|picker| !picker.window.is_active()) {
+                picker.hide();
             }
         });
     }
@@ -251,6 +268,7 @@ impl Picker {
             self.want_anew();
         }
         self.was_active.set(false);
+        self.writes.set(false);
         self.place.before(&self.window);
         self.window.present();
         self.place.put(&self.window);

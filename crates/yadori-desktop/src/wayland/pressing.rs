@@ -13,7 +13,7 @@ use wayland_client::{Connection, Dispatch, QueueHandle, delegate_noop};
 use wayland_protocols_misc::zwp_virtual_keyboard_v1::client::{
     zwp_virtual_keyboard_manager_v1::ZwpVirtualKeyboardManagerV1, zwp_virtual_keyboard_v1::ZwpVirtualKeyboardV1,
 };
-use yadori_core::keys::{Chord, Modifiers};
+use yadori_core::keys::{Chord, Modifiers, PasteTable};
 
 /// The name of the global.
 pub(super) const MANAGER: &str = "zwp_virtual_keyboard_manager_v1";
@@ -30,8 +30,7 @@ pub(super) struct Pressing {
 }
 
 /// A keyboard with one key (`xkb_keymap`, XKB text format 1), which a layout cannot lack.
-fn keymap(chord: &Chord) -> String {
-    let name = chord.xkb_name();
+fn keymap(name: &str) -> String {
     let shifted = if name.len() == 1 { name.to_ascii_uppercase() } else { name.to_owned() };
     format!(
         "xkb_keymap {{
@@ -88,34 +87,56 @@ impl State {
         }
     }
 
+    /// Has a keyboard of our own from the beginning on: programs need a moment to learn of one, and miss what is pressed before.
+    pub(super) fn plug_in(&mut self) {
+        if self.keyboard.is_none()
+            && let Some(manager) = &self.keyboards
+            && let Some(seat) = self.seats.values().next()
+        {
+            let keyboard = manager.create_virtual_keyboard(&seat.seat, &self.handle, ());
+            let keyboard = Keyboard { keyboard, has: None };
+            self.keyboard = keyboard.with(PasteTable::default().keys(None, false).xkb_name());
+        }
+    }
+
     /// Presses the keys that paste in the window that has the keyboard.
     fn press(&mut self, paste: &Paste) -> Result<(), PasteError> {
         let chord = paste.table.keys(self.windows.source().application.as_deref(), false);
-        let no_keys = |why: &str, chord: Chord| PasteError::NoKeys(why.to_owned(), chord);
-        let Some(manager) = &self.keyboards else {
-            return Err(no_keys("the compositor lets no program press keys", chord));
+        let no_keys = |why: &str, chord: Chord| Err(PasteError::NoKeys(why.to_owned(), chord));
+        let Some(keyboard) = self.keyboard.take() else {
+            return no_keys("the compositor lets no program press keys", chord);
         };
-        let Some(seat) = self.seats.values().next() else { return Err(no_keys("there is no keyboard", chord)) };
-        let text = keymap(&chord);
-        let Ok(file) = memfd_create("yadori-keymap", MemfdFlags::CLOEXEC) else {
-            return Err(no_keys("the system gives no memory", chord));
+        let Some(keyboard) = keyboard.with(chord.xkb_name()) else {
+            return no_keys("the system gives no memory", chord);
         };
-        let mut file = std::fs::File::from(file);
-        if file.write_all(text.as_bytes()).is_err() {
-            return Err(no_keys("the system gives no memory", chord));
-        }
-        let keyboard = manager.create_virtual_keyboard(&seat.seat, &self.handle, ());
-        keyboard.keymap(KeymapFormat::XkbV1.into(), file.as_fd(), text.len() as u32);
-        keyboard.modifiers(mask(chord.modifiers), 0, 0, 0);
         let time = self.began.elapsed().as_millis() as u32;
-        keyboard.key(time, KEY, KeyState::Pressed.into());
-        keyboard.key(time, KEY, KeyState::Released.into());
-        keyboard.modifiers(0, 0, 0, 0);
-        // Another one with its own keymap makes programs read it anew; the last one stays until then.
-        if let Some(before) = self.keyboard.replace(keyboard) {
-            before.destroy();
-        }
+        keyboard.keyboard.modifiers(mask(chord.modifiers), 0, 0, 0);
+        keyboard.keyboard.key(time, KEY, KeyState::Pressed.into());
+        keyboard.keyboard.key(time, KEY, KeyState::Released.into());
+        keyboard.keyboard.modifiers(0, 0, 0, 0);
+        self.keyboard = Some(keyboard);
         Ok(())
+    }
+}
+
+/// A keyboard of our own.
+pub(super) struct Keyboard {
+    keyboard: ZwpVirtualKeyboardV1,
+    /// The key that it has.
+    has: Option<&'static str>,
+}
+
+impl Keyboard {
+    /// It, with this key; none when the system gives no memory.
+    fn with(mut self, key: &'static str) -> Option<Self> {
+        if self.has != Some(key) {
+            let text = keymap(key);
+            let mut file = std::fs::File::from(memfd_create("yadori-keymap", MemfdFlags::CLOEXEC).ok()?);
+            file.write_all(text.as_bytes()).ok()?;
+            self.keyboard.keymap(KeymapFormat::XkbV1.into(), file.as_fd(), text.len() as u32);
+            self.has = Some(key);
+        }
+        Some(self)
     }
 }
 
@@ -140,8 +161,8 @@ mod tests {
     #[test]
     fn the_keyboard_has_the_key_and_the_modifiers_of_xkb() {
         let chord: Chord = "Super+Ctrl+Alt+Shift+V".parse().unwrap();
-        assert!(keymap(&chord).contains("key <K1> { [ v, V ] };"));
+        assert!(keymap(chord.xkb_name()).contains("key <K1> { [ v, V ] };"));
         assert_eq!(mask(chord.modifiers), 0b100_1101);
-        assert!(keymap(&"Shift+Insert".parse().unwrap()).contains("[ Insert, Insert ]"));
+        assert!(keymap("Insert").contains("[ Insert, Insert ]"));
     }
 }

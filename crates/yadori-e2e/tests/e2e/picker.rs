@@ -2,6 +2,7 @@
 
 use super::desk::Desk;
 use std::process::{Command, Stdio};
+use std::time::Duration;
 use x11rb::connection::Connection;
 use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, MapState, Window};
 use x11rb::rust_connection::RustConnection;
@@ -336,7 +337,7 @@ fn a_real_editor_is_pasted_into() {
     until("the text is in the editor", || {
         office.press(&[CONTROL, 0x61]);
         office.press(&[CONTROL, 0x63]);
-        while let Some(change) = office.desk.events.change_within(std::time::Duration::from_millis(300)) {
+        while let Some(change) = office.desk.events.change_within(Duration::from_millis(300)) {
             copied |= change.clip.is_some_and(|clip| {
                 clip.preview == "Load-in at 14:00, loading door"
                     && clip.source.application.as_deref() == Some("Mousepad")

@@ -153,6 +153,37 @@ impl Desk {
         }
         self.press_until(&[all, copy], |clip| clip.preview == "first,second,third");
     }
+
+    /// The keys of a compositor's own configuration fill in the browser's address line: by position, and through the picker.
+    fn takes_what_keys_and_the_picker_paste(mut self) {
+        let Desktop::Wayland(compositor) = &self.desktop else { panic!("an X server has no such configuration") };
+        let lines = self.service.run(&["keys", "--for", "sway"]);
+        lines.lines().filter(|line| !line.starts_with('#')).for_each(|line| drop(compositor.tell_whole(line)));
+        let with_control_and_alt = |key: &str| {
+            let held = ["-s", "200", "-M", "ctrl", "-M", "alt", "-k", key, "-m", "alt", "-m", "ctrl"];
+            assert!(compositor.command("wtype").args(held).status().expect("wtype").success());
+        };
+        let (all, copy) = (Key("a", true), Key("c", true));
+        let recalled = |events: &mut Events, words: &str| {
+            events.wait("clip", |event| event.data.contains(words) && event.data.contains("\"recalls\":1"));
+        };
+        for words in ["third,", "second,", "first,"] {
+            self.service.run(&["add", words]);
+        }
+        self.desktop.press(&[Key("l", true)]);
+        with_control_and_alt("2");
+        recalled(&mut self.events, "second,");
+        with_control_and_alt("space");
+        until("the picker has the keyboard", || self.service.get("/keyboard").text().contains("org.yadori.Picker"));
+        self.desktop.press(&[Key("3", false)]);
+        recalled(&mut self.events, "third,");
+        self.press_until(&[all, copy], |clip| clip.preview == "second,third,");
+    }
+}
+
+#[test]
+fn on_a_compositor_its_own_configuration_brings_the_keys() {
+    Desk::open(Desktop::Wayland(Compositor::start())).takes_what_keys_and_the_picker_paste();
 }
 
 #[test]
@@ -168,4 +199,9 @@ fn a_browser_on_x11_copies_words_links_and_pictures() {
 #[test]
 fn a_browser_on_wayland_copies_words_links_and_pictures() {
     Desk::open(Desktop::Wayland(Compositor::start())).copies_with_formatting_links_and_pictures();
+}
+
+#[test]
+fn a_browser_on_wayland_is_pasted_into_one_field_after_the_other() {
+    Desk::open(Desktop::Wayland(Compositor::start())).takes_one_field_after_the_other();
 }

@@ -41,7 +41,7 @@ impl Picker {
         let plain = !held.intersects(ModifierType::CONTROL_MASK | ModifierType::ALT_MASK | ModifierType::SUPER_MASK);
         let searching = !self.search.text().is_empty();
         if let Some(place) = place(key)
-            && (held.contains(ModifierType::ALT_MASK) || (plain && !typing && !searching))
+            && (held.contains(ModifierType::ALT_MASK) || (plain && !searching && !(typing && self.writes.get())))
         {
             self.pick(place);
             return glib::Propagation::Stop;
@@ -62,6 +62,7 @@ impl Picker {
                 return glib::Propagation::Stop;
             }
             Key::Up if now == 0 && !typing => {
+                self.writes.set(true);
                 self.focus_search();
                 return glib::Propagation::Stop;
             }

@@ -153,14 +153,14 @@ fn lines(desktop: Desktop, home: Option<&Path>, all: &All) -> Result<(), Failure
     match desktop {
         Desktop::Sway => {
             say("# Add to ~/.config/sway/config, then run: swaymsg reload")?;
-            say("for_window [app_id=\"org.yadori.Picker\"] floating enable")?;
+            say("for_window [app_id=\"org.yadori.Picker\"] floating enable, border none")?;
             bound.iter().try_for_each(|(_, chord, command)| {
                 say_whole(&format!("bindsym --no-repeat {} exec {command}", chord.written(Syntax::Plus)))
             })
         }
         Desktop::I3 => {
             say("# Only where Yadori's own keys do not reach it. Add to ~/.config/i3/config, then run: i3-msg reload")?;
-            say("for_window [class=\"org.yadori.Picker\"] floating enable")?;
+            say("for_window [class=\"org.yadori.Picker\"] floating enable, border none")?;
             bound.iter().try_for_each(|(_, chord, command)| {
                 say_whole(&format!("bindsym {} exec --no-startup-id {command}", chord.written(Syntax::Plus)))
             })
