@@ -7,6 +7,8 @@
 //!
 //! [`Keyboard`] tells who has the keyboard, pastes, and takes keys from every program.
 //!
+//! [`signs`] tells a person how the service stands, over D-Bus.
+//!
 //! * `session`: a connection is made, lost and made again
 //! * `orders`: what the service asks of the connection's thread
 //! * `wanted`: what to ask an owner for, of what it offers
@@ -17,6 +19,7 @@ mod commands;
 mod contest;
 mod keyboard;
 mod session;
+pub mod signs;
 pub mod simulated;
 mod text;
 mod wanted;

@@ -6,12 +6,14 @@
 //! * [`service`]: the service, its client, its HTTP interface and its events
 //! * [`display`]: an X server of its own; [`compositor`]: a Wayland compositor of its own;
 //!   [`standin`]: one that speaks the newer protocol
+//! * [`bus`]: a session bus of its own
 //! * [`program`], [`wayland_program`]: a program that copies and pastes on it, honestly or not
 //! * [`window`]: a window of an X11 program; [`keys`]: a keyboard for such windows; [`pad`]: one in which a person types and pastes
 //! * [`measuring`]: programs that do so again and again, for the benchmarks
 //! * [`road`]: a road between two devices, slow or cut; [`network`]: networks of their own
 //! * [`sample`]: the sample history
 
+pub mod bus;
 pub mod compositor;
 pub mod display;
 pub mod faulty_proxy;

@@ -112,6 +112,7 @@ impl Picker {
         accessible::name(&list, "Clips");
         list.set_header_func(|row, _| row.set_header(rows::heading(row).as_ref()));
         let scroll = ScrolledWindow::builder().child(&list).hscrollbar_policy(PolicyType::Never).vexpand(true).build();
+        scroll.set_focusable(false);
         let stack = Stack::new();
         stack.add_named(&scroll, Some("list"));
         let banner = line("banner");
@@ -365,12 +366,17 @@ impl Picker {
             Some(command) => Some(format!("The service isn't running, so nothing is kept. Start it with: {command}")),
             None => state.standing.clone(),
         };
-        self.banner.set_visible(text.is_some());
-        self.banner.set_text(&text.unwrap_or_default());
+        let shown = text.is_some();
+        let text = text.unwrap_or_default();
+        accessible::name(&self.banner, &text);
+        self.banner.set_text(&text);
+        self.banner.set_visible(shown);
     }
 
     fn say(&self, what: &str) {
         self.said.set_text(what);
+        // By which screen readers hear of it.
+        accessible::name(&self.said, what);
         self.said.set_visible(!what.is_empty());
     }
 }

@@ -4,7 +4,7 @@
 //! * [`service`]: the engine and what it stands on, from start to end
 //! * `database`: the private server or the given one
 //! * [`http`]: the engine over HTTP, and the console
-//! * `picker`: the picker's process
+//! * `picker`: the picker's process; `signs`: the icon and notifications
 //! * [`hardening`]: what the service asks of the system for itself
 //!
 //! Tasks that run: one files copies, one follows the change feed, one forgets what is due, one follows the state of the
@@ -17,3 +17,4 @@ pub mod hardening;
 pub mod http;
 mod picker;
 pub mod service;
+mod signs;

@@ -186,6 +186,9 @@ impl Running {
                 picker.end().await;
             }
         });
+        if capturing.is_some() && service.simulated.is_none() {
+            background.spawn(crate::signs::show(service.clone()));
+        }
         let server = tokio::spawn(http::serve(listener, http::router(service.clone()), ending.clone()));
 
         ready(address);

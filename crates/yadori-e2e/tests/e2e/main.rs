@@ -6,6 +6,7 @@
 //! * `programs`: a real browser on both
 //! * `picker`: the window at a key press
 //! * `shortcuts`: keys that work in every program, and pasting
+//! * `signs`: the icon and notifications
 //! * `records`: the database, private and given
 //! * `survival`: what is left after a kill, a crash, a full disk
 //! * `client`: the command line
@@ -45,6 +46,7 @@ mod programs;
 mod records;
 mod roads;
 mod shortcuts;
+mod signs;
 mod strangers;
 mod survival;
 mod tray;

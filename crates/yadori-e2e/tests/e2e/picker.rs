@@ -1,14 +1,17 @@
 //! The picker: a window at a key press, in which a clip is found and pasted where the person was.
 
 use super::desk::Desk;
+use std::io::BufRead;
 use std::process::{Command, Stdio};
 use std::time::Duration;
 use x11rb::connection::Connection;
 use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, MapState, Window};
 use x11rb::rust_connection::RustConnection;
 use yadori_api::{Clips, KeyState, Keys, Tray};
+use yadori_e2e::bus::Bus;
 use yadori_e2e::compositor::until;
 use yadori_e2e::display::Display;
+use yadori_e2e::home::Home;
 use yadori_e2e::pad::{Pad, Written, hold};
 use yadori_e2e::process::{Process, built};
 use yadori_e2e::service::{self, Service};
@@ -345,4 +348,77 @@ fn a_real_editor_is_pasted_into() {
         }
         copied
     });
+}
+
+/// What a screen reader hears of the picker, on a session bus of its own.
+struct Reader {
+    heard: std::io::Lines<std::io::BufReader<std::process::ChildStdout>>,
+    _reader: Process,
+    bus: Bus,
+}
+
+impl Reader {
+    fn listen(display: &str, home: &std::path::Path) -> Self {
+        let bus = Bus::start(home, display);
+        let mut command = Command::new("/usr/bin/python3");
+        command.arg(concat!(env!("CARGO_MANIFEST_DIR"), "/tests/e2e/reader.py"));
+        command.env_clear().env("PATH", "/usr/bin:/bin").env("HOME", home).env("DISPLAY", display);
+        command.env("DBUS_SESSION_BUS_ADDRESS", bus.address());
+        command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null());
+        let mut reader = Process::spawn(command);
+        let mut heard = std::io::BufReader::new(reader.child().stdout.take().unwrap()).lines();
+        assert_eq!(heard.next().unwrap().unwrap(), "listening");
+        Self { heard, _reader: reader, bus }
+    }
+
+    /// Waits until something is heard; gives all that was heard before it, too.
+    fn hears(&mut self, words: &str) -> Vec<String> {
+        let mut all = Vec::new();
+        for line in self.heard.by_ref() {
+            all.push(line.unwrap());
+            if all.last().is_some_and(|line| line.contains(words)) {
+                return all;
+            }
+        }
+        panic!("“{words}” is not heard: {all:#?}");
+    }
+}
+
+#[test]
+fn the_whole_job_is_done_with_a_screen_reader_and_no_picture() {
+    let (home, display) = (Home::new(), Display::start());
+    let mut reader = Reader::listen(display.name(), home.path());
+    let mut command = service::command(home.path(), "x11", Some(display.name()));
+    command.env("DBUS_SESSION_BUS_ADDRESS", reader.bus.address()).env("HOME", home.path());
+    let service = Service::start(home.path(), command);
+    for clip in ["third", "second", "first"] {
+        service.run(&["add", clip]);
+    }
+    until("the keys reach the service", || {
+        service.get("/keys").json::<Keys>().keys.iter().all(|binding| binding.state == Some(KeyState::Grabbed))
+    });
+    let press = |keys: &[u32]| {
+        hold(display.name(), keys, true);
+        hold(display.name(), &keys.iter().rev().copied().collect::<Vec<_>>(), false);
+    };
+    let pad = Pad::open(display.name(), "Form", V);
+    pad.focus();
+    press(&[CONTROL, ALT, SPACE]);
+    // The first clip is read as soon as the window is there.
+    reader.hears("focus list item | 1, first, ");
+    press(&[DOWN]);
+    reader.hears("focus list item | 2, second, ");
+    // What is typed goes into a field that has a name, and the results are a key away.
+    "thi".chars().for_each(|c| press(&[u32::from(c)]));
+    reader.hears("focus entry | Search your clips");
+    reader.hears("says 1 of 3 clips match");
+    press(&[DOWN]);
+    reader.hears("focus list item | 1, third, ");
+    press(&[0xffbe]);
+    reader.hears("Keys");
+    press(&[ESCAPE]);
+    reader.hears("focus list item | 1, third, ");
+    press(&[ENTER]);
+    pad.pasted("third");
+    assert!(service.end().0);
 }

@@ -178,7 +178,10 @@ impl Picker {
             List::Kept if shown == 0 => "Nothing is kept yet: pin a clip, or put it into a drawer".to_owned(),
             List::Kept => format!("{shown} kept"),
             List::History { query, .. } if query.is_empty() && total == 0 => "Nothing has been copied yet".to_owned(),
-            List::History { query, .. } if query.is_empty() => format!("{total} clips"),
+            List::History { query, .. } if query.is_empty() => match total {
+                1 => "1 clip".to_owned(),
+                total => format!("{total} clips"),
+            },
             List::History { .. } if shown == 0 => format!("No match in {total} clips"),
             List::History { .. } => format!("{shown}{more} of {total} clips match"),
         };

@@ -1,0 +1,187 @@
+//! The icon in the panel and notifications, against a stand-in for a panel on a bus of its own.
+
+use std::collections::HashMap;
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::time::{Duration, Instant};
+use yadori_api::{CaptureState, Clips, Tray};
+use yadori_e2e::PATIENCE;
+use yadori_e2e::bus::Bus;
+use yadori_e2e::compositor::until;
+use yadori_e2e::display::Display;
+use yadori_e2e::home::Home;
+use yadori_e2e::service::{self, Service};
+use zbus::blocking::{Connection, Proxy, connection};
+use zbus::zvariant::{OwnedValue, Value};
+
+/// The panel's side of the icon: whoever has one registers.
+struct Watcher(Sender<String>);
+
+#[zbus::interface(name = "org.kde.StatusNotifierWatcher")]
+impl Watcher {
+    fn register_status_notifier_item(&self, service: &str) {
+        let _ = self.0.send(service.to_owned());
+    }
+
+    #[zbus(property)]
+    fn is_status_notifier_host_registered(&self) -> bool {
+        true
+    }
+}
+
+/// What shows notifications.
+struct Notifications(Sender<(u32, String, String)>);
+
+#[zbus::interface(name = "org.freedesktop.Notifications")]
+impl Notifications {
+    #[allow(clippy::too_many_arguments)]
+    fn notify(
+        &self,
+        _application: &str,
+        replaces: u32,
+        _icon: &str,
+        summary: &str,
+        body: &str,
+        _actions: Vec<&str>,
+        _hints: HashMap<&str, Value<'_>>,
+        _expires: i32,
+    ) -> u32 {
+        let _ = self.0.send((replaces, summary.to_owned(), body.to_owned()));
+        7
+    }
+}
+
+/// A desk with a panel.
+struct Panel {
+    service: Service,
+    connection: Connection,
+    /// The name on the bus of the icon's owner.
+    item: String,
+    notified: Receiver<(u32, String, String)>,
+    display: Option<Display>,
+    _bus: Bus,
+    _home: Home,
+}
+
+type Node = (i32, HashMap<String, OwnedValue>, Vec<OwnedValue>);
+
+impl Panel {
+    fn start() -> Self {
+        let (home, display) = (Home::new(), Display::start_apart());
+        let bus = Bus::start(home.path(), display.name());
+        let (registers, registered) = channel();
+        let (notifies, notified) = channel();
+        let connection = connection::Builder::address(bus.address())
+            .unwrap()
+            .name("org.kde.StatusNotifierWatcher")
+            .unwrap()
+            .name("org.freedesktop.Notifications")
+            .unwrap()
+            .serve_at("/StatusNotifierWatcher", Watcher(registers))
+            .unwrap()
+            .serve_at("/org/freedesktop/Notifications", Notifications(notifies))
+            .unwrap()
+            .build()
+            .unwrap();
+        let mut command = service::command(home.path(), "x11", Some(display.name()));
+        command.env("DBUS_SESSION_BUS_ADDRESS", bus.address());
+        let service = Service::start(home.path(), command);
+        let item = registered.recv_timeout(PATIENCE).expect("an icon");
+        Self { service, connection, item, notified, display: Some(display), _bus: bus, _home: home }
+    }
+
+    fn proxy(&self, path: &'static str, interface: &'static str) -> Proxy<'_> {
+        Proxy::new(&self.connection, self.item.clone(), path, interface).unwrap()
+    }
+
+    fn item(&self) -> Proxy<'_> {
+        self.proxy("/StatusNotifierItem", "org.kde.StatusNotifierItem")
+    }
+
+    fn tooltip(&self) -> String {
+        type Tip = (String, Vec<(i32, i32, Vec<u8>)>, String, String);
+        // What has changed is asked for anew: nothing is cached.
+        let tip: OwnedValue = self.get("ToolTip");
+        Tip::try_from(tip).unwrap().3
+    }
+
+    fn get(&self, property: &str) -> OwnedValue {
+        let properties = self.proxy("/StatusNotifierItem", "org.freedesktop.DBus.Properties");
+        properties.call("Get", &("org.kde.StatusNotifierItem", property)).unwrap()
+    }
+
+    /// The menu's entries: number and label, those of submenus too.
+    fn menu(&self) -> Vec<(i32, String)> {
+        let menu = self.proxy("/MenuBar", "com.canonical.dbusmenu");
+        let (_, root): (u32, Node) = menu.call("GetLayout", &(0i32, -1i32, Vec::<&str>::new())).unwrap();
+        let mut entries = Vec::new();
+        collect(root, &mut entries);
+        entries
+    }
+
+    fn click(&self, label: &str) {
+        let entries = self.menu();
+        let found = entries.iter().find(|(_, other)| other.as_str() == label);
+        let (id, _) = found.unwrap_or_else(|| panic!("there is no {label}: {entries:?}"));
+        let menu = self.proxy("/MenuBar", "com.canonical.dbusmenu");
+        menu.call::<_, _, ()>("Event", &(*id, "clicked", Value::from(0i32), 0u32)).unwrap();
+    }
+
+    fn told(&self, text: &str) {
+        until(text, || self.tooltip().starts_with(text));
+    }
+}
+
+fn collect((id, properties, children): Node, entries: &mut Vec<(i32, String)>) {
+    if let Some(label) = properties.get("label") {
+        entries.push((id, String::try_from(label.clone()).unwrap()));
+    }
+    for child in children {
+        collect(Node::try_from(child).unwrap(), entries);
+    }
+}
+
+#[test]
+fn the_icon_tells_how_the_service_stands_and_its_menu_does_what_it_says() {
+    let panel = Panel::start();
+    panel.told("Copies are kept; 0 clips");
+    panel.service.run(&["add", "load_in <b>14:00</b>"]);
+    panel.told("Copies are kept; 1 clip");
+    let icon = || Vec::<(i32, i32, Vec<u8>)>::try_from(panel.get("IconPixmap")).unwrap();
+    let keeping = icon();
+    assert!(keeping.iter().any(|(width, height, data)| (*width, *height) == (22, 22) && data.len() == 22 * 22 * 4));
+
+    panel.click("15 minutes");
+    panel.told("Paused until ");
+    assert_eq!(panel.service.status().capture.state, CaptureState::Paused);
+    assert_ne!(icon(), keeping, "the icon looks another way");
+    panel.click("Resume");
+    panel.told("Copies are kept");
+    panel.click("Open the tray");
+    until("the tray is open", || panel.service.get("/tray").json::<Tray>().open);
+    // Labels take an underline for a key, unless it is written twice.
+    panel.click("load__in <b>14:00</b>");
+    let display = panel.display.as_ref().unwrap();
+    until("the clip is on the clipboard", || {
+        display.xclip_paste("UTF8_STRING").as_deref() == Some(b"load_in <b>14:00</b>")
+    });
+    assert!(panel.service.get("/pins").json::<Clips>().clips.is_empty());
+    panel.item().call::<_, _, ()>("Activate", &(0i32, 0i32)).unwrap();
+    until("the picker is there", || panel.service.home().join("run/picker.sock").exists());
+}
+
+#[test]
+fn trouble_is_told_once_and_so_is_its_end() {
+    let mut panel = Panel::start();
+    panel.told("Copies are kept");
+    let again = panel.display.take().unwrap().crash();
+    panel.told("There is no access to the clipboard");
+    assert_eq!(String::try_from(panel.get("Status")).unwrap(), "NeedsAttention");
+    let (replaces, summary, body) = panel.notified.recv_timeout(PATIENCE).expect("a notification");
+    assert_eq!((replaces, summary.as_str()), (0, "Copies are not kept"));
+    assert!(body.starts_with("There is no access to the clipboard"), "{body}");
+    panel.display = Some(again());
+    let began = Instant::now();
+    let (replaces, summary, _) = panel.notified.recv_timeout(PATIENCE).expect("another notification");
+    assert_eq!((replaces, summary.as_str()), (7, "Copies are kept again"), "it takes the place of the first");
+    assert!(began.elapsed() < PATIENCE && panel.notified.recv_timeout(Duration::ZERO).is_err());
+}

@@ -1,0 +1,142 @@
+//! The signs by which a person sees, without asking, how the service stands.
+
+use crate::service::Service;
+use std::process::Stdio;
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::sync::broadcast::error::RecvError;
+use tokio::sync::mpsc;
+use yadori_desktop::signs::{Sign, Signs, Standing, Wish};
+use yadori_engine::clock::timestamp;
+use yadori_engine::history::find::PageRequest;
+use yadori_engine::history::listing::preview;
+use yadori_engine::overview::status::{Off, Status};
+use yadori_engine::recalling::Recall;
+
+/// Clips in the icon's menu.
+const CLIPS: u32 = 8;
+
+/// Longest preview of a clip in the menu, in characters.
+const LONGEST: usize = 50;
+
+/// How long to wait for more changes before the icon is changed.
+const SETTLING: Duration = Duration::from_millis(100);
+
+/// How long trouble lasts before it is told of: most of it is over sooner.
+const PATIENCE: Duration = Duration::from_secs(3);
+
+/// Shows the signs, and does what a person wants of them, until the task is dropped.
+pub async fn show(service: Arc<Service>) {
+    let (tells, mut wishes) = mpsc::unbounded_channel();
+    let mut announcements = service.engine.history.ledger.listen();
+    let mut shown = sign(&service).await;
+    let mut signs = match Signs::show(shown.clone(), tells).await {
+        Ok(signs) => signs,
+        Err(error) => {
+            tracing::debug!(%error, "there are no signs");
+            return;
+        }
+    };
+    let mut told_of_trouble = false;
+    loop {
+        tokio::select! {
+            wish = wishes.recv() => match wish {
+                Some(wish) => grant(&service, wish).await,
+                None => return,
+            },
+            change = announcements.recv() => {
+                if matches!(change, Err(RecvError::Closed)) {
+                    return;
+                }
+                tokio::time::sleep(SETTLING).await;
+                announcements = announcements.resubscribe();
+                let now = sign(&service).await;
+                if now != shown {
+                    shown = now;
+                    signs.update(shown.clone()).await;
+                }
+            }
+            () = tokio::time::sleep(PATIENCE), if (shown.standing == Standing::Trouble) != told_of_trouble => {
+                told_of_trouble = !told_of_trouble;
+                let summary = if told_of_trouble { "Copies are not kept" } else { "Copies are kept again" };
+                signs.notify(summary, &shown.text).await;
+            }
+        }
+    }
+}
+
+/// How the service stands, as a sign.
+async fn sign(service: &Arc<Service>) -> Sign {
+    let status = service.engine.overview.status().await;
+    let (standing, text) = standing(&status);
+    let request = PageRequest { limit: Some(CLIPS), ..PageRequest::default() };
+    let clips = match service.engine.history.find(&request).await {
+        Ok(page) => page.clips,
+        Err(_) => Vec::new(),
+    };
+    let short = |text: String| match text.char_indices().nth(LONGEST) {
+        Some((end, _)) => format!("{}…", &text[..end]),
+        None => text,
+    };
+    let clips = clips.into_iter().map(|clip| {
+        let words = clip.record.title.clone().unwrap_or_else(|| preview(&clip.record, None).0);
+        (clip.record.id.to_string(), short(words))
+    });
+    Sign { standing, tray_open: status.tray.open, text, clips: clips.collect() }
+}
+
+/// How the service stands, at a glance and as a sentence.
+fn standing(status: &Status) -> (Standing, String) {
+    let database = &status.database;
+    match &status.off {
+        _ if !database.answers => match &database.failure {
+            Some(failure) => (Standing::Trouble, format!("The database is away: {failure}")),
+            None => (Standing::Trouble, "The database is away; it is being started again".into()),
+        },
+        Some(Off::NoClipboard(reason)) => (Standing::Trouble, format!("There is no access to the clipboard: {reason}")),
+        _ if status.journal.waiting > 0 => {
+            (Standing::Trouble, format!("The database takes no copies; {} wait", status.journal.waiting))
+        }
+        Some(Off::ByRule) => (Standing::Paused, "The history is off, by your rules".into()),
+        None => match status.journal.pause {
+            Some(pause) => match pause.until {
+                Some(until) => {
+                    let until = timestamp(until).to_zoned(jiff::tz::TimeZone::system());
+                    (Standing::Paused, format!("Paused until {}", until.strftime("%H:%M")))
+                }
+                None => (Standing::Paused, "Paused until you resume".into()),
+            },
+            None => (Standing::Keeping, format!("Copies are kept; {}", amount(status.clips))),
+        },
+    }
+}
+
+fn amount(clips: u64) -> String {
+    if clips == 1 { "1 clip".into() } else { format!("{clips} clips") }
+}
+
+async fn grant(service: &Arc<Service>, wish: Wish) {
+    let engine = &service.engine;
+    let done = match wish {
+        Wish::Picker => engine.keys.act_on("picker").await.map_err(|error| error.to_string()),
+        Wish::Tray => engine.keys.act_on("tray").await.map_err(|error| error.to_string()),
+        Wish::Pause(seconds) => engine.capture.pause(Some(seconds)).await.map_err(|error| error.to_string()),
+        Wish::Resume => engine.capture.resume().await.map_err(|error| error.to_string()),
+        Wish::Recall(id) => {
+            engine.recalling.recall(&[id], &Recall::default()).await.map(drop).map_err(|error| error.to_string())
+        }
+        Wish::Console => open_console(service),
+    };
+    if let Err(error) = done {
+        tracing::warn!(error, "what was wanted of the icon was not done");
+    }
+}
+
+fn open_console(service: &Arc<Service>) -> Result<(), String> {
+    let (url, _) = service.authenticator.new_link().map_err(|error| error.to_string())?;
+    let mut browser = tokio::process::Command::new("xdg-open");
+    browser.arg(url).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+    let mut browser = browser.spawn().map_err(|error| format!("xdg-open cannot be run: {error}"))?;
+    tokio::spawn(async move { browser.wait().await });
+    Ok(())
+}
