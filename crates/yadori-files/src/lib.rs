@@ -1,7 +1,9 @@
 //! Where an instance keeps its files, and how they are written: readable by their owner alone, and whole or not at all.
 
+mod opening;
 mod places;
 
+pub use opening::{opener, way_in};
 pub use places::Places;
 
 use std::fs::{self, DirBuilder, Permissions};

@@ -311,7 +311,9 @@ fn act(connection: &mut Connection, job: Job, teller: &Teller) -> Result<(), Cli
         }
         Job::Console => {
             let link = connection.ask(|client| client.post::<ConsoleLink>("/console-links", &serde_json::json!({})))?;
-            News::Open(link.url)
+            // Not by itself: other users can read the arguments of a program.
+            let file = yadori_files::way_in(&yadori_client::places(connection.home.as_deref())?.run, &link.url)?;
+            News::Open(file.display().to_string())
         }
     };
     teller.tell(news);

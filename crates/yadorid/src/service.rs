@@ -187,7 +187,7 @@ impl Running {
             }
         });
         if capturing.is_some() && service.simulated.is_none() {
-            background.spawn(crate::signs::show(service.clone()));
+            background.spawn(crate::signs::show(service.clone(), places.run.clone()));
         }
         let server = tokio::spawn(http::serve(listener, http::router(service.clone()), ending.clone()));
 

@@ -1,7 +1,7 @@
 //! The signs by which a person sees, without asking, how the service stands.
 
 use crate::service::Service;
-use std::process::Stdio;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::broadcast::error::RecvError;
@@ -25,8 +25,8 @@ const SETTLING: Duration = Duration::from_millis(100);
 /// How long trouble lasts before it is told of: most of it is over sooner.
 const PATIENCE: Duration = Duration::from_secs(3);
 
-/// Shows the signs, and does what a person wants of them, until the task is dropped.
-pub async fn show(service: Arc<Service>) {
+/// Shows the signs (what is needed while the service runs lies in `run`), and does what a person wants of them, until the task is dropped.
+pub async fn show(service: Arc<Service>, run: PathBuf) {
     let (tells, mut wishes) = mpsc::unbounded_channel();
     let mut announcements = service.engine.history.ledger.listen();
     let mut shown = sign(&service).await;
@@ -41,7 +41,7 @@ pub async fn show(service: Arc<Service>) {
     loop {
         tokio::select! {
             wish = wishes.recv() => match wish {
-                Some(wish) => grant(&service, wish).await,
+                Some(wish) => grant(&service, &run, wish).await,
                 None => return,
             },
             change = announcements.recv() => {
@@ -115,7 +115,7 @@ fn amount(clips: u64) -> String {
     if clips == 1 { "1 clip".into() } else { format!("{clips} clips") }
 }
 
-async fn grant(service: &Arc<Service>, wish: Wish) {
+async fn grant(service: &Arc<Service>, run: &Path, wish: Wish) {
     let engine = &service.engine;
     let done = match wish {
         Wish::Picker => engine.keys.act_on("picker").await.map_err(|error| error.to_string()),
@@ -125,17 +125,17 @@ async fn grant(service: &Arc<Service>, wish: Wish) {
         Wish::Recall(id) => {
             engine.recalling.recall(&[id], &Recall::default()).await.map(drop).map_err(|error| error.to_string())
         }
-        Wish::Console => open_console(service),
+        Wish::Console => open_console(service, run),
     };
     if let Err(error) = done {
         tracing::warn!(error, "what was wanted of the icon was not done");
     }
 }
 
-fn open_console(service: &Arc<Service>) -> Result<(), String> {
+fn open_console(service: &Arc<Service>, run: &Path) -> Result<(), String> {
     let (url, _) = service.authenticator.new_link().map_err(|error| error.to_string())?;
-    let mut browser = tokio::process::Command::new("xdg-open");
-    browser.arg(url).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+    let file = yadori_files::way_in(run, &url).map_err(|error| error.to_string())?;
+    let mut browser = tokio::process::Command::from(yadori_files::opener(file));
     let mut browser = browser.spawn().map_err(|error| format!("xdg-open cannot be run: {error}"))?;
     tokio::spawn(async move { browser.wait().await });
     Ok(())

@@ -16,6 +16,30 @@ fn paste(service: &Service, format: &str) -> String {
 }
 
 #[test]
+fn the_service_is_started_at_log_in_by_the_desktop_where_there_is_no_systemd() {
+    let (home, user) = (Home::new(), Home::bare());
+    home.configure("clipboard = \"none\"");
+    let run = |arguments: &[&str]| {
+        let mut command = yadori_e2e::service::client(home.path());
+        command.env("HOME", user.path()).env_remove("XDG_RUNTIME_DIR").arg("service").args(arguments);
+        let output = command.output().unwrap();
+        assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+        String::from_utf8(output.stdout).unwrap()
+    };
+    let entry = user.path().join(".config/autostart/yadori.desktop");
+    assert!(run(&["status"]).starts_with("The service is not started at log-in."));
+    let installed = run(&["install"]);
+    assert_eq!(installed, format!("The service is started at log-in by autostart: {}\nIt runs.\n", entry.display()));
+    let text = std::fs::read_to_string(&entry).unwrap();
+    assert!(text.contains(&format!("yadorid\" --home \"{}\"", home.path().display())), "{text}");
+    assert_eq!(run(&["install"]), installed, "once more makes no difference");
+    assert!(run(&["remove"]).starts_with("The service is not started at log-in.") && !entry.exists());
+    let pid = std::fs::read_to_string(home.path().join("data/lock")).unwrap().parse().unwrap();
+    rustix::process::kill_process(rustix::process::Pid::from_raw(pid).unwrap(), rustix::process::Signal::TERM).unwrap();
+    yadori_e2e::compositor::until("the service has ended", || !home.path().join("run/api.json").exists());
+}
+
+#[test]
 fn a_clip_is_added_listed_found_shown_recalled_deleted_and_brought_back() {
     let (_home, service) = service();
     assert_eq!(service.run(&["add", "Load-in", "14:30", "--title", "Friday"]), "Added: text “Friday”\n");

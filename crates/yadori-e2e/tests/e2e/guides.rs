@@ -18,6 +18,16 @@ fn filling_a_form() {
 }
 
 #[test]
+fn every_day_by_keyboard() {
+    walk("keyboard.md");
+}
+
+#[test]
+fn in_the_terminal() {
+    walk("terminal.md");
+}
+
+#[test]
 fn keeping_answers() {
     walk("answers.md");
 }

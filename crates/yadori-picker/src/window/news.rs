@@ -79,9 +79,10 @@ impl Picker {
             }
             News::Open(address) => {
                 self.hide();
-                let context = self.display().app_launch_context();
-                if let Err(error) = gtk4::gio::AppInfo::launch_default_for_uri(&address, Some(&context)) {
-                    self.come_back(&format!("No program opens {address}: {error}"));
+                match yadori_files::opener(&address).spawn() {
+                    // It is waited for, so that nothing of it is left behind.
+                    Ok(mut opening) => drop(std::thread::spawn(move || opening.wait())),
+                    Err(error) => self.come_back(&format!("{address} can't be opened: xdg-open {error}")),
                 }
             }
             News::Picture(id, bytes) => self.pictured(id, &bytes),

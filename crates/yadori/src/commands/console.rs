@@ -3,11 +3,6 @@ use crate::Context;
 use crate::failure::Failure;
 use crate::terminal::{ago, count, pad, safe};
 use clap::{Args, Subcommand};
-use std::fs::{self, OpenOptions};
-use std::io::{self, Write};
-use std::os::unix::fs::OpenOptionsExt;
-use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
 use yadori_api::{ConsoleLink, ConsoleSession};
 use yadori_client::{in_path, places};
 
@@ -67,34 +62,13 @@ impl Console {
         if self.print || !desktop {
             return Ok(());
         }
-        let opened = way_in(&places(context.home.as_deref())?.run, &link.url).and_then(|file| {
-            Command::new("xdg-open").arg(file).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null()).spawn()
-        });
+        let opened = yadori_files::way_in(&places(context.home.as_deref())?.run, &link.url)
+            .and_then(|file| yadori_files::opener(file).spawn());
         if opened.is_err() {
             tell!("Couldn't open a browser (is xdg-open installed?). Open the link yourself within two minutes.");
         }
         Ok(())
     }
-}
-
-/// A file that leads to the link, which only this user can read: other users of the machine can read the arguments of a
-/// browser that is started. Those of earlier links go.
-fn way_in(folder: &Path, url: &str) -> io::Result<PathBuf> {
-    const NAME: (&str, &str) = ("console-", ".html");
-    for entry in fs::read_dir(folder)?.filter_map(Result::ok) {
-        let name = entry.file_name();
-        if name.to_str().is_some_and(|name| name.starts_with(NAME.0) && name.ends_with(NAME.1)) {
-            let _ = fs::remove_file(entry.path());
-        }
-    }
-    let path = folder.join(format!("{}{}{}", NAME.0, std::process::id(), NAME.1));
-    let mut file = OpenOptions::new().write(true).create_new(true).mode(0o600).open(&path)?;
-    write!(
-        file,
-        "<!doctype html><meta charset=\"utf-8\"><meta name=\"referrer\" content=\"no-referrer\">\
-         <meta http-equiv=\"refresh\" content=\"0; url={url}\"><title>Yadori</title>"
-    )?;
-    Ok(path)
 }
 
 fn print(sessions: &[ConsoleSession]) -> Result<(), Failure> {

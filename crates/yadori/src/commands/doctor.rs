@@ -148,8 +148,7 @@ fn of_service(status: &Status) -> Vec<Finding> {
             if starts {
                 "the service is started when you log in"
             } else {
-                "the service is not started when you log in; to have that, copy packaging/yadori.service to \
-                 ~/.config/systemd/user/ and run: systemctl --user enable --now yadori"
+                "the service is not started when you log in; to have that, run: yadori service install"
             },
         )
     }));

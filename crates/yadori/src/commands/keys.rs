@@ -75,11 +75,27 @@ impl Keys {
             return lines(desktop, context.home.as_deref(), &service.get("/keys")?);
         }
         let action = |action: &str| format!("/keys/actions/{}", in_path(action));
+        // Of what was changed, only that is shown.
+        let mut changed = None;
         let all: All = match self.command.unwrap_or(Command::List) {
             Command::List => service.get("/keys")?,
-            Command::Set { action: name, keys } => service.put(&action(&name), &SetKeys { keys: Some(keys) })?,
-            Command::Remove { action: name } => service.put(&action(&name), &SetKeys { keys: None })?,
-            Command::Reset => service.post("/keys/reset", &serde_json::json!({}))?,
+            Command::Set { action: name, keys } => {
+                let all = service.put(&action(&name), &SetKeys { keys: Some(keys) })?;
+                changed = Some(name);
+                all
+            }
+            Command::Remove { action: name } => {
+                let all = service.put(&action(&name), &SetKeys { keys: None })?;
+                changed = Some(name);
+                all
+            }
+            Command::Reset => {
+                let all = service.post("/keys/reset", &serde_json::json!({}))?;
+                if !context.json {
+                    return say("All actions have their default keys again");
+                }
+                all
+            }
             Command::Paste { application, keys } => {
                 service.put(&format!("/keys/applications/{}", in_path(&application)), &SetKeys { keys })?
             }
@@ -89,7 +105,7 @@ impl Keys {
                 return Ok(());
             }
         };
-        if context.json { print_json(&all) } else { print(&all) }
+        if context.json { print_json(&all) } else { print(&all, changed.as_deref()) }
     }
 }
 
@@ -106,18 +122,22 @@ fn remark(binding: &KeyBinding) -> Option<String> {
     }
 }
 
-fn print(all: &All) -> Result<(), Failure> {
+/// Prints all keys, or those of one action.
+fn print(all: &All, only: Option<&str>) -> Result<(), Failure> {
     let style = Style::of_stdout();
     let remarks: Vec<Option<String>> = all.keys.iter().map(remark).collect();
     // What holds for all keys is said once.
     let nowhere = all.keys.iter().all(|binding| binding.state.is_none_or(|state| state == KeyState::Unsupported));
     for (binding, remark) in all.keys.iter().zip(remarks) {
+        if only.is_some_and(|only| only != binding.action) {
+            continue;
+        }
         let keys = binding.keys.clone().unwrap_or_else(|| "-".into());
         let remark = remark.filter(|_| !nowhere).map(|remark| format!("  ({remark})")).unwrap_or_default();
         let action = style.strong(&pad(&binding.action, 12));
         say(&format!("{action}{}{}{remark}", pad(&keys, 18), binding.description))?;
     }
-    for paste in &all.paste {
+    for paste in all.paste.iter().filter(|_| only.is_none()) {
         say(&format!("Pastes with {} in {}", paste.keys, safe(&paste.application)))?;
     }
     if let Some(failed) = &all.failed {

@@ -26,6 +26,7 @@ pub mod resume;
 pub mod rules;
 pub mod select;
 pub mod send;
+pub mod service;
 pub mod show;
 pub mod stats;
 pub mod status;

@@ -2,7 +2,6 @@ use super::{named, say};
 use crate::Context;
 use crate::failure::Failure;
 use clap::Args;
-use std::process::{Command, Stdio};
 use yadori_api::{ClipDetail, Kind};
 use yadori_client::in_path;
 
@@ -28,7 +27,7 @@ impl Open {
         for target in targets {
             // Its name is no option of the program that opens it.
             let target = if target.starts_with('-') { format!("./{target}") } else { target.to_owned() };
-            let opened = Command::new("xdg-open").arg(&target).stdin(Stdio::null()).stdout(Stdio::null()).status();
+            let opened = yadori_files::opener(&target).status();
             match opened {
                 Ok(status) if status.success() => {}
                 Ok(status) => return Err(Failure::Here(format!("xdg-open couldn't open {target} ({status})"))),
