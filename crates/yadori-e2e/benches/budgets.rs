@@ -1,7 +1,9 @@
 //! The budgets: what a person waits for, beside the limit of what this machine could do at all, measured in
 //! the same run. Prints a table, or JSON with `--json`; with `--write FILE` the table goes to a page as well.
-//! `--quick` leaves out the million clips; `--links` measures linked devices only.
+//! `--quick` leaves out the million clips; `--links` measures linked devices only, `--desk` the picker and keys.
 
+#[path = "parts/desk.rs"]
+mod desk;
 #[path = "parts/links.rs"]
 mod links;
 #[path = "../../yadori-core/benches/texts.rs"]
@@ -106,7 +108,13 @@ fn main() {
         println!("{}", table(&report));
         return;
     }
+    if has("--desk") {
+        desk::desk(&mut report, &runtime);
+        println!("{}", table(&report));
+        return;
+    }
     copies(&mut report, &runtime);
+    desk::desk(&mut report, &runtime);
     bursts(&mut report);
     plans(&mut report);
     moves(&mut report, &runtime);

@@ -31,7 +31,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn feed(&self) -> Result<[u8; 8], StoreError> {
         let id = sqlx::query_scalar!(r#"SELECT id AS "id!" FROM feed WHERE one = 1"#).fetch_one(&self.pool).await?;
-        id.try_into().map_err(|_| StoreError::Damaged(0))
+        id.try_into().map_err(|_| StoreError::NoFeed)
     }
 
     /// What has changed after change number `after`, up to `until` at most, one batch of about `most` bytes, as far as the

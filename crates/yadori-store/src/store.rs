@@ -128,6 +128,9 @@ pub enum StoreError {
     /// A record that this version cannot make sense of.
     #[error("the record of clip {0} is damaged")]
     Damaged(u64),
+    /// The change feed has no id, so that nobody could tell it from another.
+    #[error("the change feed has no id")]
+    NoFeed,
     /// Anything else the database says.
     #[error("the database refused")]
     Database(#[source] sqlx::Error),

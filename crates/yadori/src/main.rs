@@ -65,6 +65,7 @@ enum Command {
     Find(commands::find::Find),
     Show(commands::show::Show),
     Recall(commands::recall::Recall),
+    Pick(commands::pick::Pick),
     Copy(commands::pipes::Copy),
     Paste(commands::pipes::Paste),
     Open(commands::open::Open),
@@ -105,6 +106,7 @@ enum Command {
     Doctor(commands::doctor::Doctor),
     Console(commands::console::Console),
     Completions(commands::completions::Completions),
+    Widget(commands::widget::Widget),
     Man(commands::man::Man),
 }
 
@@ -144,6 +146,7 @@ fn main() -> ExitCode {
         Command::Find(command) => command.run(&context),
         Command::Show(command) => command.run(&context),
         Command::Recall(command) => command.run(&context),
+        Command::Pick(command) => command.run(&context),
         Command::Copy(command) => command.run(&context),
         Command::Paste(command) => command.run(&context),
         Command::Open(command) => command.run(&context),
@@ -181,6 +184,7 @@ fn main() -> ExitCode {
         Command::Doctor(command) => command.run(&context),
         Command::Console(command) => command.run(&context),
         Command::Completions(command) => command.run(),
+        Command::Widget(command) => command.run(),
         Command::Man(command) => command.run(&mut Arguments::command()),
     };
     let shown = pager.map_or(Ok(()), |pager| pager.show(outcome.is_ok()));

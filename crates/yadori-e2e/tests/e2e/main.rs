@@ -4,7 +4,7 @@
 //! * `x11`: what only an X server has, and programs that misbehave on it
 //! * `wayland`: what only a compositor has, and programs that misbehave on it
 //! * `programs`: a real browser on both
-//! * `picker`: the window at a key press
+//! * `picker`: the window at a key press; `picking`: the picker in the terminal
 //! * `shortcuts`: keys that work in every program, and pasting
 //! * `signs`: the icon and notifications
 //! * `records`: the database, private and given
@@ -42,6 +42,7 @@ mod moving;
 mod networks;
 mod own;
 mod picker;
+mod picking;
 mod programs;
 mod records;
 mod roads;

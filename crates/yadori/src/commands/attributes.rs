@@ -3,6 +3,7 @@ use crate::Context;
 use crate::failure::Failure;
 use crate::table;
 use crate::terminal::{Style, safe};
+use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Subcommand, ValueEnum};
 use yadori_api::{Attributes, Clip, Clips, ColourChange};
 use yadori_client::in_path;
@@ -23,8 +24,9 @@ pub struct Mark {
     /// The clip
     clip: String,
 
-    /// The colour
-    colour: Colour,
+    /// The colour, or none to remove the mark
+    #[arg(value_parser = colours())]
+    colour: ColourChange,
 }
 
 /// The colour of this name.
@@ -35,16 +37,10 @@ pub fn colour(word: &str) -> Result<yadori_api::Colour, String> {
     })
 }
 
-#[derive(Clone, Copy, ValueEnum)]
-enum Colour {
-    Amber,
-    Brick,
-    Fern,
-    Lagoon,
-    Plum,
-    Slate,
-    /// No mark
-    None,
+/// The names of the colours, and of none.
+fn colours() -> impl TypedValueParser<Value = ColourChange> {
+    let names = ColourChange::ALL.iter().map(|colour| colour.word());
+    PossibleValuesParser::new(names).try_map(|name| ColourChange::from_word(&name).ok_or("there is no such colour"))
 }
 
 /// Give clips short names: :sig stands for a signature
@@ -133,8 +129,8 @@ impl Title {
 
 impl Mark {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
-        let word = self.colour.to_possible_value().map(|value| value.get_name().to_owned()).unwrap_or_default();
-        let mark = Attributes { mark: ColourChange::from_word(&word), ..Attributes::default() };
+        let word = self.colour.word();
+        let mark = Attributes { mark: Some(self.colour), ..Attributes::default() };
         let clip = change(context, &self.clip, &mark)?;
         if context.json {
             return print_json(&clip);

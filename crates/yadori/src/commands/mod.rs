@@ -19,6 +19,7 @@ pub mod man;
 pub mod open;
 mod osc52;
 pub mod pause;
+pub mod pick;
 pub mod pin;
 pub mod pipes;
 pub mod recall;
@@ -34,6 +35,7 @@ pub mod sync;
 pub mod tray;
 pub mod undo;
 pub mod watch;
+pub mod widget;
 
 use crate::failure::Failure;
 use crate::terminal::{Style, count, escape_json, fit, safe};

@@ -209,7 +209,11 @@ impl From<StoreError> for Problem {
             }
             StoreError::DiskFull(_) => Self::new(ProblemKind::DiskFull, &error),
             StoreError::Elsewhere => Self::new(ProblemKind::Elsewhere, &error),
-            StoreError::Damaged(_) | StoreError::Database(_) | StoreError::AnotherClip | StoreError::TooMany(..) => {
+            StoreError::Damaged(_)
+            | StoreError::NoFeed
+            | StoreError::Database(_)
+            | StoreError::AnotherClip
+            | StoreError::TooMany(..) => {
                 tracing::error!(error = yadori_core::with_causes(&error), "the database refused");
                 Self::internal()
             }

@@ -1,0 +1,208 @@
+//! What a person at a desk waits for: the picker, keys, pastes. On Xvfb without a window manager.
+
+use super::{Report, fill, quantile, sleeps};
+use std::time::{Duration, Instant};
+use x11rb::connection::Connection;
+use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, ImageFormat, MapState, Window};
+use x11rb::rust_connection::RustConnection;
+use yadori_api::{KeyState, Keys};
+use yadori_e2e::compositor::until;
+use yadori_e2e::display::Display;
+use yadori_e2e::home::Home;
+use yadori_e2e::pad::{Pad, Written, hold};
+use yadori_e2e::program::{Manner, Program};
+use yadori_e2e::service::Service;
+
+/// Keys, as the X server numbers them (`keysymdef.h`).
+const CONTROL: u32 = 0xffe3;
+const ALT: u32 = 0xffe9;
+const SPACE: u32 = 0x20;
+const ENTER: u32 = 0xff0d;
+const ESCAPE: u32 = 0xff1b;
+const V: u32 = 0x76;
+
+/// How often each is measured.
+const TIMES: usize = 60;
+
+/// The ground of what meets a query, by day (blue, green, red).
+const MARK: [u8; 3] = [0x8c, 0xdc, 0xf2];
+
+struct Desk {
+    connection: RustConnection,
+    root: Window,
+    display: Display,
+}
+
+impl Desk {
+    fn press(&self, keys: &[u32]) {
+        hold(self.display.name(), keys, true);
+        hold(self.display.name(), &keys.iter().rev().copied().collect::<Vec<_>>(), false);
+    }
+
+    fn window(&self) -> Option<Window> {
+        let windows = self.connection.query_tree(self.root).ok()?.reply().ok()?.children;
+        windows.into_iter().find(|window| {
+            let class = self.connection.get_property(false, *window, AtomEnum::WM_CLASS, AtomEnum::STRING, 0, 64);
+            let class = class.ok().and_then(|asked| asked.reply().ok()).map(|reply| reply.value).unwrap_or_default();
+            String::from_utf8_lossy(&class).contains("org.yadori.Picker")
+                && self
+                    .connection
+                    .get_window_attributes(*window)
+                    .ok()
+                    .and_then(|asked| asked.reply().ok())
+                    .is_some_and(|seen| seen.map_state == MapState::VIEWABLE)
+        })
+    }
+
+    /// The pixels of the first rows.
+    fn rows(&self, window: Window) -> Vec<u8> {
+        let asked = self.connection.get_image(ImageFormat::Z_PIXMAP, window, 70, 45, 300, 60, !0);
+        asked.ok().and_then(|asked| asked.reply().ok()).map(|image| image.data).unwrap_or_default()
+    }
+
+    /// Presses the picker's key; how long until its first rows are painted.
+    fn open(&self) -> Duration {
+        let before = Instant::now();
+        self.press(&[CONTROL, ALT, SPACE]);
+        until("the picker is painted", || {
+            self.window().is_some_and(|window| {
+                let rows = self.rows(window);
+                // Something light with something dark on it: words on paper.
+                rows.chunks(4).any(|pixel| pixel[0] > 0xd0)
+                    && rows.chunks(4).any(|pixel| pixel[0] < 0x50 && pixel[2] > 0)
+            })
+        });
+        before.elapsed()
+    }
+
+    fn close(&self) {
+        self.press(&[ESCAPE]);
+        until("the picker is closed", || self.window().is_none());
+    }
+}
+
+/// Private memory of a process, in MiB.
+fn private_mib(pid: u32) -> f64 {
+    let text = std::fs::read_to_string(format!("/proc/{pid}/smaps_rollup")).expect("its memory");
+    let of = |name: &str| -> f64 {
+        let line =
+            text.lines().find_map(|line| line.strip_prefix(name)?.trim().strip_suffix(" kB")?.trim().parse().ok());
+        line.unwrap_or(0.0)
+    };
+    (of("Private_Clean:") + of("Private_Dirty:")) / 1024.0
+}
+
+fn picker_pid() -> u32 {
+    let own = std::fs::read_dir("/proc").expect("processes").flatten();
+    let pids = own.filter_map(|entry| entry.file_name().to_str()?.parse::<u32>().ok());
+    let mut pickers = pids.filter(|pid| {
+        std::fs::read_to_string(format!("/proc/{pid}/comm")).is_ok_and(|name| name.trim() == "yadori-picker")
+    });
+    pickers.next().expect("the picker")
+}
+
+fn both(report: &mut Report, what: &str, samples: &mut [Duration], budget: Option<f64>) {
+    for share in [0.5, 0.99] {
+        let figure = quantile(samples, share);
+        report.add(format!("{what}, p{}", share * 100.0), figure, "ms", None, budget.filter(|_| share < 0.9), false);
+    }
+}
+
+pub fn desk(report: &mut Report, runtime: &tokio::runtime::Runtime) {
+    let home = Home::new();
+    runtime.block_on(fill(&home.path().join("data/database"), 100_000));
+    let display = Display::start();
+    let (connection, screen) = x11rb::connect(Some(display.name())).expect("the X server");
+    let root = connection.setup().roots[screen].root;
+    let service = Service::on_display(&home, &display);
+    let desk = Desk { connection, root, display };
+    until("the keys reach the service", || {
+        service.get("/keys").json::<Keys>().keys.iter().all(|key| key.state == Some(KeyState::Grabbed))
+    });
+    let pad = Pad::open(desk.display.name(), "Form", V);
+    pad.focus();
+
+    let cold = desk.open();
+    report.add("key to painted picker, cold, 100,000 clips", cold.as_secs_f64() * 1000.0, "ms", None, None, false);
+    desk.close();
+    let mut warm: Vec<Duration> = (0..TIMES)
+        .map(|_| {
+            let time = desk.open();
+            desk.close();
+            time
+        })
+        .collect();
+    both(report, "key to painted picker, warm, 100,000 clips", &mut warm, Some(50.0));
+
+    // One letter more, and its matches are marked.
+    let mut typed = Vec::with_capacity(TIMES);
+    for _ in 0..TIMES {
+        desk.open();
+        let window = desk.window().expect("the picker");
+        let before = Instant::now();
+        desk.press(&[u32::from('l')]);
+        until("the matches are marked", || desk.rows(window).chunks(4).any(|pixel| pixel[..3] == MARK));
+        typed.push(before.elapsed());
+        desk.close();
+    }
+    both(report, "keystroke to painted results, 100,000 clips", &mut typed, Some(33.0));
+
+    let newest = service.clips(&["list", "-n", "1"]).remove(0);
+    let text = service.get(&format!("/clips/{}/content", newest.id)).text();
+    let mut picked = Vec::with_capacity(TIMES);
+    for _ in 0..TIMES {
+        desk.open();
+        let before = Instant::now();
+        desk.press(&[ENTER]);
+        pad.pasted(&text);
+        picked.push(before.elapsed());
+        until("the picker is closed", || desk.window().is_none());
+    }
+    let mut keyed = Vec::with_capacity(TIMES);
+    for _ in 0..TIMES {
+        let before = Instant::now();
+        desk.press(&[CONTROL, ALT, 0x31]);
+        pad.pasted(&text);
+        keyed.push(before.elapsed());
+        // Who pastes again at once waits until the paste before is surely over; that is not measured here.
+        std::thread::sleep(Duration::from_millis(160));
+    }
+    // A bare owner, and the keys that paste.
+    let _owner = Program::copy(desk.display.name(), &[("UTF8_STRING", text.as_bytes())], Manner::Honest);
+    let mut bare = Vec::with_capacity(TIMES);
+    for _ in 0..TIMES {
+        let before = Instant::now();
+        desk.press(&[CONTROL, V]);
+        pad.wait(&Written::Pasted(text.clone()));
+        bare.push(before.elapsed());
+    }
+    for share in [0.5, 0.99] {
+        let limit = quantile(&mut bare, share);
+        let least = Some(("the keys and a bare transfer", limit));
+        let p = share * 100.0;
+        report.add(
+            format!("Enter in the picker to pasted, p{p}"),
+            quantile(&mut picked, share),
+            "ms",
+            least,
+            None,
+            true,
+        );
+        report.add(format!("position key to pasted, p{p}"), quantile(&mut keyed, share), "ms", least, None, true);
+    }
+    let pid = picker_pid();
+    report.add("private memory of the warm picker", private_mib(pid), "MiB", None, Some(64.0), false);
+    std::thread::sleep(Duration::from_secs(3));
+    let before = (sleeps(service.pid()), sleeps(pid));
+    std::thread::sleep(Duration::from_secs(10));
+    let woken = |pid: u32, before: u64| (sleeps(pid) - before) as f64 / 10.0;
+    report.add(
+        "wakeups of the idle service, keys grabbed",
+        woken(service.pid(), before.0),
+        "per second",
+        None,
+        Some(0.0),
+        false,
+    );
+    report.add("wakeups of the idle picker", woken(pid, before.1), "per second", None, Some(0.0), false);
+}
