@@ -147,6 +147,26 @@ pub fn desk(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     }
     both(report, "keystroke to painted results, 100,000 clips", &mut typed, Some(33.0));
 
+    pastes(report, &desk, &service, &pad);
+    let pid = picker_pid();
+    report.add("private memory of the warm picker", private_mib(pid), "MiB", None, Some(64.0), false);
+    std::thread::sleep(Duration::from_secs(3));
+    let before = (sleeps(service.pid()), sleeps(pid));
+    std::thread::sleep(Duration::from_secs(10));
+    let woken = |pid: u32, before: u64| (sleeps(pid) - before) as f64 / 10.0;
+    report.add(
+        "wakeups of the idle service, keys grabbed",
+        woken(service.pid(), before.0),
+        "per second",
+        None,
+        Some(0.0),
+        false,
+    );
+    report.add("wakeups of the idle picker", woken(pid, before.1), "per second", None, Some(0.0), false);
+}
+
+/// How long until the newest clip is pasted, by the picker and by its position key.
+fn pastes(report: &mut Report, desk: &Desk, service: &Service, pad: &Pad) {
     let newest = service.clips(&["list", "-n", "1"]).remove(0);
     let text = service.get(&format!("/clips/{}/content", newest.id)).text();
     let mut picked = Vec::with_capacity(TIMES);
@@ -190,19 +210,4 @@ pub fn desk(report: &mut Report, runtime: &tokio::runtime::Runtime) {
         );
         report.add(format!("position key to pasted, p{p}"), quantile(&mut keyed, share), "ms", least, None, true);
     }
-    let pid = picker_pid();
-    report.add("private memory of the warm picker", private_mib(pid), "MiB", None, Some(64.0), false);
-    std::thread::sleep(Duration::from_secs(3));
-    let before = (sleeps(service.pid()), sleeps(pid));
-    std::thread::sleep(Duration::from_secs(10));
-    let woken = |pid: u32, before: u64| (sleeps(pid) - before) as f64 / 10.0;
-    report.add(
-        "wakeups of the idle service, keys grabbed",
-        woken(service.pid(), before.0),
-        "per second",
-        None,
-        Some(0.0),
-        false,
-    );
-    report.add("wakeups of the idle picker", woken(pid, before.1), "per second", None, Some(0.0), false);
 }
