@@ -285,6 +285,8 @@ impl Picker {
     pub fn hide(&self) {
         self.was_active.set(false);
         self.window.set_visible(false);
+        // What gets the keyboard at the next opening gets it anew, and is read out.
+        gtk4::prelude::GtkWindowExt::set_focus(&self.window, None::<&gtk4::Widget>);
     }
 
     fn is_typing(&self) -> bool {

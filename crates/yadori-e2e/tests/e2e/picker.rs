@@ -3,11 +3,14 @@
 use super::desk::Desk;
 use std::io::BufRead;
 use std::process::{Command, Stdio};
+use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
+use std::time::Instant;
 use x11rb::connection::Connection;
 use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, MapState, Window};
 use x11rb::rust_connection::RustConnection;
 use yadori_api::{Clips, KeyState, Keys, Tray};
+use yadori_e2e::PATIENCE;
 use yadori_e2e::bus::Bus;
 use yadori_e2e::compositor::until;
 use yadori_e2e::display::Display;
@@ -25,6 +28,7 @@ const ENTER: u32 = 0xff0d;
 const ESCAPE: u32 = 0xff1b;
 const DOWN: u32 = 0xff54;
 const DELETE: u32 = 0xffff;
+const HOME: u32 = 0xff50;
 const V: u32 = 0x76;
 
 /// A desk with a picker, and the window that a person is in.
@@ -352,7 +356,7 @@ fn a_real_editor_is_pasted_into() {
 
 /// What a screen reader hears of the picker, on a session bus of its own.
 struct Reader {
-    heard: std::io::Lines<std::io::BufReader<std::process::ChildStdout>>,
+    heard: Receiver<String>,
     _reader: Process,
     bus: Bus,
 }
@@ -366,28 +370,37 @@ impl Reader {
         command.env("DBUS_SESSION_BUS_ADDRESS", bus.address());
         command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null());
         let mut reader = Process::spawn(command);
-        let mut heard = std::io::BufReader::new(reader.child().stdout.take().unwrap()).lines();
-        assert_eq!(heard.next().unwrap().unwrap(), "listening");
+        let lines = std::io::BufReader::new(reader.child().stdout.take().unwrap()).lines();
+        let (tells, heard) = channel();
+        std::thread::spawn(move || lines.map_while(Result::ok).try_for_each(|line| tells.send(line)));
+        assert_eq!(heard.recv_timeout(PATIENCE).unwrap(), "listening");
         Self { heard, _reader: reader, bus }
     }
 
-    /// Waits until something is heard; gives all that was heard before it, too.
-    fn hears(&mut self, words: &str) -> Vec<String> {
-        let mut all = Vec::new();
-        for line in self.heard.by_ref() {
-            all.push(line.unwrap());
+    /// Waits until something is heard.
+    fn hears(&self, words: &str) {
+        let all = self.heard_within(words, PATIENCE);
+        assert!(all.last().is_some_and(|line| line.contains(words)), "“{words}” is not heard: {all:#?}");
+    }
+
+    /// What is heard until these words are, or the time is over.
+    fn heard_within(&self, words: &str, time: Duration) -> Vec<String> {
+        let deadline = Instant::now() + time;
+        let mut all: Vec<String> = Vec::new();
+        while let Ok(line) = self.heard.recv_timeout(deadline.saturating_duration_since(Instant::now())) {
+            all.push(line);
             if all.last().is_some_and(|line| line.contains(words)) {
-                return all;
+                break;
             }
         }
-        panic!("“{words}” is not heard: {all:#?}");
+        all
     }
 }
 
 #[test]
 fn the_whole_job_is_done_with_a_screen_reader_and_no_picture() {
     let (home, display) = (Home::new(), Display::start());
-    let mut reader = Reader::listen(display.name(), home.path());
+    let reader = Reader::listen(display.name(), home.path());
     let mut command = service::command(home.path(), "x11", Some(display.name()));
     command.env("DBUS_SESSION_BUS_ADDRESS", reader.bus.address()).env("HOME", home.path());
     let service = Service::start(home.path(), command);
@@ -402,6 +415,18 @@ fn the_whole_job_is_done_with_a_screen_reader_and_no_picture() {
         hold(display.name(), &keys.iter().rev().copied().collect::<Vec<_>>(), false);
     };
     let pad = Pad::open(display.name(), "Form", V);
+    pad.focus();
+    press(&[CONTROL, ALT, SPACE]);
+    // A program that has just started and a screen reader need a moment to meet.
+    let met = || {
+        press(&[DOWN]);
+        press(&[HOME]);
+        let all = reader.heard_within("focus list item | 1, first, ", Duration::from_secs(1));
+        all.iter().any(|line| line.contains("1, first, "))
+    };
+    until("the screen reader has met the picker", met);
+    press(&[ESCAPE]);
+    until("the picker is closed", || !service.get("/keyboard").text().contains("Picker"));
     pad.focus();
     press(&[CONTROL, ALT, SPACE]);
     // The first clip is read as soon as the window is there.
