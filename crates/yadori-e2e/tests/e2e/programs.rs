@@ -173,11 +173,14 @@ impl Desk {
         self.desktop.press(&[Key("l", true)]);
         with_control_and_alt("2");
         recalled(&mut self.events, "second,");
+        // Pastes follow one another: when this one is done, so is the one before it.
+        self.service.run(&["keys", "press", "paste-plain"]);
         with_control_and_alt("space");
         until("the picker has the keyboard", || self.service.get("/keyboard").text().contains("org.yadori.Picker"));
         self.desktop.press(&[Key("3", false)]);
         recalled(&mut self.events, "third,");
-        self.press_until(&[all, copy], |clip| clip.preview == "second,third,");
+        self.service.run(&["keys", "press", "paste-plain"]);
+        self.press_until(&[all, copy], |clip| clip.preview == "second,second,third,third,");
     }
 }
 
