@@ -18,6 +18,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use thiserror::Error;
+use tokio::sync::MutexGuard;
 use yadori_core::fill::{self, Ask, Values};
 use yadori_core::join::{self, Part};
 use yadori_core::keys::PasteTable;
@@ -240,11 +241,7 @@ impl Recalling {
         };
         let missing = missing.iter().filter(|file| file.missing == Some(true)).count() as u32;
         let offered = formats.iter().map(|format| format.mime.clone()).collect();
-        // One paste is taken before the next one replaces it.
-        let mut pasting = if asked.paste { Some(self.pasting.lock().await) } else { None };
-        if let Some(latest) = pasting.as_deref().copied().flatten() {
-            tokio::time::sleep(QUIET.saturating_sub(latest.elapsed())).await;
-        }
+        let mut pasting = if asked.paste { Some(self.begin_paste().await) } else { None };
         let before = if asked.restore { self.held().await } else { None };
         self.offer(formats).await?;
         self.links.note_newest(self.history.stamps.next());
@@ -254,10 +251,10 @@ impl Recalling {
         numbers.dedup();
         let to_top = self.history.checked_rules().rules().recall_to_top.then(|| self.history.stamps.next());
         self.history.ledger.changed(self.history.store.note_recall(&numbers, now(), to_top).await?);
-        let pasted = asked.paste && self.paste(asked.into).await?;
-        if let Some(latest) = pasting.as_deref_mut().filter(|_| pasted) {
-            *latest = Some(Instant::now());
-        }
+        let pasted = match &mut pasting {
+            Some(latest) => self.paste(asked.into, latest).await?,
+            None => false,
+        };
         if let Some(before) = before.filter(|_| pasted) {
             self.put_back(before).await;
         }
@@ -416,7 +413,7 @@ impl Recalling {
 
     /// Presses the keys that paste, in this window or the one that has the keyboard. Tells whether a program has taken the
     /// content then.
-    async fn paste(&self, into: Option<WindowId>) -> Result<bool, PasteError> {
+    async fn paste(&self, into: Option<WindowId>, latest: &mut Option<Instant>) -> Result<bool, PasteError> {
         let mut pastes = self.capture.pastes.subscribe();
         pastes.mark_unchanged();
         let table = self.paste_table.read().clone();
@@ -424,7 +421,20 @@ impl Recalling {
             Some(keyboard) => keyboard.paste(Paste { into, table }).await.unwrap_or(Err(PasteError::Lost))?,
             None => return Err(PasteError::Lost),
         }
-        Ok(tokio::time::timeout(TAKEN, pastes.changed()).await.is_ok())
+        let taken = tokio::time::timeout(TAKEN, pastes.changed()).await.is_ok();
+        if taken {
+            *latest = Some(Instant::now());
+        }
+        Ok(taken)
+    }
+
+    /// Begins a paste as soon as the one before it is over: what it pastes is not replaced while a program still asks for it.
+    async fn begin_paste(&self) -> MutexGuard<'_, Option<Instant>> {
+        let latest = self.pasting.lock().await;
+        if let Some(latest) = *latest {
+            tokio::time::sleep(QUIET.saturating_sub(latest.elapsed())).await;
+        }
+        latest
     }
 
     /// Puts back what was on the clipboard, when the program that pasted has asked for all that it wants.
@@ -439,11 +449,11 @@ impl Recalling {
 
     /// Pastes as plain text what is on the clipboard, which then has all its formats again.
     pub(crate) async fn paste_plain(&self) -> Result<(), RecallError> {
-        let _pasting = self.pasting.lock().await;
+        let mut latest = self.begin_paste().await;
         let before = self.held().await.ok_or(RecallError::NothingHeld)?;
         let text = format::find(&before, format::PLAIN).cloned().ok_or(RecallError::NothingHeld)?;
         self.offer(vec![Format::new(format::PLAIN, text)]).await?;
-        if self.paste(None).await? {
+        if self.paste(None, &mut latest).await? {
             self.put_back(before).await;
         }
         Ok(())

@@ -16,8 +16,6 @@ const PATIENCE: Duration = Duration::from_secs(1);
 pub enum Order {
     /// Show the window.
     Show,
-    /// Hide it.
-    Hide,
     /// End.
     End,
 }
@@ -26,13 +24,12 @@ impl Order {
     const fn word(self) -> &'static str {
         match self {
             Self::Show => "show",
-            Self::Hide => "hide",
             Self::End => "end",
         }
     }
 
     fn of_word(word: &str) -> Option<Self> {
-        [Self::Show, Self::Hide, Self::End].into_iter().find(|order| order.word() == word)
+        [Self::Show, Self::End].into_iter().find(|order| order.word() == word)
     }
 }
 
@@ -42,15 +39,15 @@ pub struct Instance {
 }
 
 impl Instance {
-    /// Becomes the picker of this instance; orders are then put into `orders`. If there is one, it is told the `first`
-    /// order, and nothing is given.
+    /// Becomes the picker of this instance; orders are then put into `orders`. If there is one, it is told to
+    /// show itself, and nothing is given.
     ///
     /// # Errors
     /// When the socket cannot be made.
-    pub fn claim(places: &Places, first: Order, orders: async_channel::Sender<Order>) -> io::Result<Option<Self>> {
+    pub fn claim(places: &Places, orders: async_channel::Sender<Order>) -> io::Result<Option<Self>> {
         let socket = places.picker();
         if let Ok(mut other) = UnixStream::connect(&socket) {
-            writeln!(other, "{}", first.word())?;
+            writeln!(other, "{}", Order::Show.word())?;
             return Ok(None);
         }
         // It is made beside its place, so that whoever finds it can also reach it; one that nobody listens at is replaced.

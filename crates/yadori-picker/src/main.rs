@@ -38,10 +38,6 @@ struct Arguments {
     /// The folder of the service to talk to, if it was started with one [env: YADORI_HOME]
     #[arg(long, value_name = "DIR")]
     home: Option<PathBuf>,
-
-    /// Get ready, but show nothing until asked to
-    #[arg(long)]
-    hidden: bool,
 }
 
 /// The name by which desktops know the window.
@@ -53,8 +49,8 @@ fn main() -> ExitCode {
         // SAFETY: no other thread runs yet.
         unsafe { std::env::set_var("GSK_RENDERER", "cairo") };
     }
-    let Arguments { home, hidden } = Arguments::parse();
-    match run(home, hidden) {
+    let Arguments { home } = Arguments::parse();
+    match run(home) {
         Ok(()) => ExitCode::SUCCESS,
         Err(message) => {
             eprintln!("yadori-picker: {message}");
@@ -63,11 +59,10 @@ fn main() -> ExitCode {
     }
 }
 
-fn run(home: Option<PathBuf>, hidden: bool) -> Result<(), String> {
+fn run(home: Option<PathBuf>) -> Result<(), String> {
     let places = yadori_client::places(home.as_deref()).map_err(|error| error.to_string())?;
     let (orders, asked) = async_channel::unbounded();
-    let first = if hidden { Order::Hide } else { Order::Show };
-    let Some(instance) = Instance::claim(&places, first, orders).map_err(|error| {
+    let Some(instance) = Instance::claim(&places, orders).map_err(|error| {
         format!("{} cannot be used: {error}; is the service's folder there?", places.picker().display())
     })?
     else {
@@ -76,20 +71,17 @@ fn run(home: Option<PathBuf>, hidden: bool) -> Result<(), String> {
     let config = keys::Config::read(&places.config.with_file_name("picker.toml"))?;
     glib::set_prgname(Some(NAME));
     glib::set_application_name("Yadori");
-    gtk4::init().map_err(|_| "there is no display to show a window on; in a terminal, use: yadori list".to_owned())?;
+    gtk4::init().map_err(|_| "there is no display to show a window on; in a terminal, use: yadori pick".to_owned())?;
     let main = glib::MainLoop::new(None, false);
     let picker = window::Picker::new(home, config);
     picker.follow_news();
     let context = glib::MainContext::default();
     let ended = main.clone();
     context.spawn_local(async move {
-        if !hidden {
-            picker.show();
-        }
+        picker.show();
         while let Ok(order) = asked.recv().await {
             match order {
                 Order::Show => picker.show(),
-                Order::Hide => picker.hide(),
                 Order::End => break,
             }
         }

@@ -22,7 +22,7 @@ use gtk4::{
     SearchEntry, Stack, Window, gdk, glib, pango,
 };
 use std::cell::{Cell, RefCell};
-use std::collections::HashMap;
+use std::collections::{HashMap, VecDeque};
 use std::path::PathBuf;
 use std::rc::Rc;
 use std::time::Duration;
@@ -44,6 +44,8 @@ struct State {
     wanted: List,
     asked: u64,
     shown: Vec<Entry>,
+    /// Entries whose rows have still to be made.
+    coming: VecDeque<Entry>,
     next: Option<String>,
     /// Whether more of the list has been asked for.
     more: bool,
@@ -63,6 +65,13 @@ struct State {
     gone: Option<String>,
     /// The list has changed while nobody saw it.
     stale: bool,
+}
+
+impl State {
+    /// How many entries the list has.
+    fn count(&self) -> usize {
+        self.shown.len() + self.coming.len()
+    }
 }
 
 /// The picker.

@@ -4,7 +4,6 @@ use super::Picker;
 use crate::entries::Entry;
 use crate::keys::{Act, place};
 use crate::panels;
-use crate::rows;
 use crate::service::Job;
 use gtk4::gdk::{Key, ModifierType};
 use gtk4::prelude::*;
@@ -32,6 +31,9 @@ impl Picker {
         if self.stack.visible_child_name().as_deref() == Some("panel") {
             if key == Key::Escape {
                 self.close_panel();
+                if std::mem::take(&mut self.state.borrow_mut().stale) {
+                    self.want_anew();
+                }
                 self.choose(self.chosen_index(), true);
                 return glib::Propagation::Stop;
             }
@@ -165,9 +167,7 @@ impl Picker {
             state.marked.len()
         };
         let index = self.chosen_index();
-        let marked = self.state.borrow().marked.contains(&id);
-        let texture = self.state.borrow().pictures.get(&id).cloned();
-        let (row, _) = rows::row(entry, texture.as_ref(), marked, self.look.colours());
+        let row = self.make_row(entry);
         if let Ok(place) = i32::try_from(index)
             && let Some(old) = self.list.row_at_index(place)
         {

@@ -5,7 +5,7 @@ use crate::entries::{Entry, kept, listed};
 use crate::rows;
 use crate::service::{List, Page};
 use gtk4::prelude::*;
-use gtk4::{gdk, glib};
+use gtk4::{ListBoxRow, gdk, glib};
 use std::rc::Rc;
 
 /// Rows that are made before the window is painted; the others follow.
@@ -53,7 +53,7 @@ impl Picker {
     pub(super) fn ask_for_more(&self, row: i32) {
         let wanted = {
             let state = self.state.borrow();
-            let near = usize::try_from(row).is_ok_and(|row| row + AHEAD >= state.shown.len());
+            let near = usize::try_from(row).is_ok_and(|row| row + AHEAD >= state.count());
             match (&state.wanted, &state.next) {
                 (List::History { query, .. }, Some(cursor)) if near && !state.more => {
                     Some(List::History { query: query.clone(), cursor: Some(cursor.clone()) })
@@ -82,23 +82,25 @@ impl Picker {
         let entries = match list {
             List::Kept => kept(sections),
             List::History { .. } => {
-                let before = if further { self.state.borrow().shown.len() } else { 0 };
+                let before = if further { self.state.borrow().count() } else { 0 };
                 listed(clips, before, tray.as_ref())
             }
         };
-        let kept_place = {
+        {
             let mut state = self.state.borrow_mut();
             state.next = next;
             state.total = total;
             state.more = false;
-            !further && state.shown.len() == entries.len() && same_clips(&state.shown, &entries)
-        };
+        }
         if further {
             self.append(entries);
             return;
         }
-        if kept_place && self.state.borrow().shown == entries {
-            return;
+        {
+            let state = self.state.borrow();
+            if state.shown.iter().chain(&state.coming).eq(&entries) {
+                return;
+            }
         }
         let chosen = self.chosen_index();
         let chosen_id = self.chosen().map(|entry| entry.clip.id);
@@ -109,6 +111,7 @@ impl Picker {
         {
             let mut state = self.state.borrow_mut();
             state.shown.clear();
+            state.coming.clear();
             state.missing.clear();
         }
         self.append(entries);
@@ -125,35 +128,47 @@ impl Picker {
         self.say_count();
     }
 
-    /// Adds rows: the first ones at once, the others when the window has been painted.
-    fn append(self: &Rc<Self>, mut entries: Vec<Entry>) {
-        let later = entries.split_off(entries.len().min(AT_ONCE));
-        for entry in entries {
-            self.append_row(entry);
+    /// Adds rows: the first ones of a list at once, the others when the window has been painted.
+    fn append(self: &Rc<Self>, entries: Vec<Entry>) {
+        let at_once = self.state.borrow().count() == 0;
+        self.state.borrow_mut().coming.extend(entries);
+        if at_once {
+            self.append_some();
+        } else {
+            self.append_later();
         }
-        if later.is_empty() {
-            return;
-        }
-        let (picker, number) = (Rc::downgrade(self), self.state.borrow().asked);
+    }
+
+    fn append_later(self: &Rc<Self>) {
+        let picker = Rc::downgrade(self);
         glib::idle_add_local_once(move || {
-            if let Some(picker) = picker.upgrade().filter(|picker| picker.state.borrow().asked == number) {
-                picker.append(later);
+            if let Some(picker) = picker.upgrade() {
+                picker.append_some();
             }
         });
     }
 
-    fn append_row(&self, entry: Entry) {
+    fn append_some(self: &Rc<Self>) {
+        for _ in 0..AT_ONCE {
+            let Some(entry) = self.state.borrow_mut().coming.pop_front() else { return };
+            let row = self.make_row(&entry);
+            self.state.borrow_mut().shown.push(entry);
+            self.list.append(&row);
+        }
+        self.append_later();
+    }
+
+    /// An entry as a row; its picture is asked for if it has still to come.
+    pub(super) fn make_row(&self, entry: &Entry) -> ListBoxRow {
         let mut state = self.state.borrow_mut();
         let marked = state.marked.contains(&entry.clip.id);
         let texture = state.pictures.get(&entry.clip.id).cloned();
-        let (row, missing) = rows::row(&entry, texture.as_ref(), marked, self.look.colours());
+        let (row, missing) = rows::row(entry, texture.as_ref(), marked, self.look.colours());
         if let Some(picture) = missing {
             self.service.picture(&entry.clip.id);
             state.missing.insert(entry.clip.id.clone(), picture);
         }
-        state.shown.push(entry);
-        drop(state);
-        self.list.append(&row);
+        row
     }
 
     /// The small picture of a clip has come.
@@ -172,7 +187,7 @@ impl Picker {
     /// Says how much there is.
     pub(super) fn say_count(&self) {
         let state = self.state.borrow();
-        let (shown, total) = (state.shown.len(), state.total);
+        let (shown, total) = (state.count(), state.total);
         let more = if state.next.is_some() { " or more" } else { "" };
         let text = match &state.wanted {
             List::Kept if shown == 0 => "Nothing is kept yet: pin a clip, or put it into a drawer".to_owned(),
@@ -188,10 +203,6 @@ impl Picker {
         drop(state);
         self.say(&text);
     }
-}
-
-fn same_clips(these: &[Entry], those: &[Entry]) -> bool {
-    these.iter().zip(those).all(|(this, that)| this.clip.id == that.clip.id)
 }
 
 pub(super) fn texture(bytes: &[u8]) -> Option<gdk::Texture> {

@@ -37,8 +37,7 @@ impl Picker {
                     self.come_back("It is on the clipboard, but the window did not take it: paste it there yourself");
                 }
             }
-            News::NotRecalled(recall, problem) if problem.asks.is_empty() => {
-                let _ = recall;
+            News::NotRecalled(_, problem) if problem.asks.is_empty() => {
                 let mut said = problem.detail.clone();
                 if let Some(first) = said.get_mut(0..1) {
                     first.make_ascii_uppercase();
