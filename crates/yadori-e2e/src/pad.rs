@@ -11,11 +11,27 @@ use x11rb::connection::Connection;
 use x11rb::protocol::Event;
 use x11rb::protocol::xproto::{
     Atom, AtomEnum, ClientMessageEvent, ConnectionExt, CreateWindowAux, EventMask, InputFocus, KEY_PRESS_EVENT,
-    KEY_RELEASE_EVENT, KeyButMask, Keycode, Keysym, PropMode, Window, WindowClass,
+    KEY_RELEASE_EVENT, KeyButMask, Keycode, Keysym, MapState, PropMode, Window, WindowClass,
 };
 use x11rb::protocol::xtest::ConnectionExt as _;
 use x11rb::rust_connection::RustConnection;
 use x11rb::wrapper::ConnectionExt as _;
+
+/// Keys, as the X server numbers them (`keysymdef.h`).
+pub mod keysyms {
+    #![allow(missing_docs, reason = "they are called what they are")]
+    pub const SPACE: u32 = 0x20;
+    pub const V: u32 = 0x76;
+    pub const ENTER: u32 = 0xff0d;
+    pub const ESCAPE: u32 = 0xff1b;
+    pub const HOME: u32 = 0xff50;
+    pub const DOWN: u32 = 0xff54;
+    pub const SHIFT: u32 = 0xffe1;
+    pub const CONTROL: u32 = 0xffe3;
+    pub const CAPS_LOCK: u32 = 0xffe5;
+    pub const ALT: u32 = 0xffe9;
+    pub const DELETE: u32 = 0xffff;
+}
 
 /// What happened in a pad.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -221,4 +237,31 @@ pub fn is_down(display: &str, key: Keysym) -> bool {
     let code = code(&connection, key);
     let keys = connection.query_keymap().expect("the keyboard").reply().expect("the keyboard").keys;
     keys[usize::from(code / 8)] & (1 << (code % 8)) != 0
+}
+
+/// Presses keys together, by their numbers, and lets go of them.
+///
+/// # Panics
+/// If the X server refuses.
+pub fn press(display: &str, keys: &[Keysym]) {
+    hold(display, keys, true);
+    hold(display, &keys.iter().rev().copied().collect::<Vec<_>>(), false);
+}
+
+/// The picker's window, if it can be seen, whatever lies around it.
+pub fn picker_window(connection: &RustConnection, root: Window) -> Option<Window> {
+    let below = |window: Window| connection.query_tree(window).ok()?.reply().ok().map(|tree| tree.children);
+    let mut windows = below(root)?;
+    while let Some(window) = windows.pop() {
+        let class = connection.get_property(false, window, AtomEnum::WM_CLASS, AtomEnum::STRING, 0, 64);
+        let class = class.ok().and_then(|asked| asked.reply().ok()).map(|reply| reply.value).unwrap_or_default();
+        if String::from_utf8_lossy(&class).contains("org.yadori.Picker") {
+            let seen = connection.get_window_attributes(window).ok().and_then(|asked| asked.reply().ok());
+            if seen.is_some_and(|seen| seen.map_state == MapState::VIEWABLE) {
+                return Some(window);
+            }
+        }
+        windows.extend(below(window).unwrap_or_default());
+    }
+    None
 }

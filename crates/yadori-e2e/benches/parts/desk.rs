@@ -3,23 +3,16 @@
 use super::{Report, fill, quantile, sleeps};
 use std::time::{Duration, Instant};
 use x11rb::connection::Connection;
-use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, ImageFormat, MapState, Window};
+use x11rb::protocol::xproto::{ConnectionExt, ImageFormat, Window};
 use x11rb::rust_connection::RustConnection;
 use yadori_api::{KeyState, Keys};
 use yadori_e2e::compositor::until;
 use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
-use yadori_e2e::pad::{Pad, Written, hold};
+use yadori_e2e::pad::keysyms::{ALT, CONTROL, ENTER, ESCAPE, SPACE, V};
+use yadori_e2e::pad::{Pad, Written, picker_window, press};
 use yadori_e2e::program::{Manner, Program};
 use yadori_e2e::service::Service;
-
-/// Keys, as the X server numbers them (`keysymdef.h`).
-const CONTROL: u32 = 0xffe3;
-const ALT: u32 = 0xffe9;
-const SPACE: u32 = 0x20;
-const ENTER: u32 = 0xff0d;
-const ESCAPE: u32 = 0xff1b;
-const V: u32 = 0x76;
 
 /// How often each is measured.
 const TIMES: usize = 60;
@@ -35,23 +28,11 @@ struct Desk {
 
 impl Desk {
     fn press(&self, keys: &[u32]) {
-        hold(self.display.name(), keys, true);
-        hold(self.display.name(), &keys.iter().rev().copied().collect::<Vec<_>>(), false);
+        press(self.display.name(), keys);
     }
 
     fn window(&self) -> Option<Window> {
-        let windows = self.connection.query_tree(self.root).ok()?.reply().ok()?.children;
-        windows.into_iter().find(|window| {
-            let class = self.connection.get_property(false, *window, AtomEnum::WM_CLASS, AtomEnum::STRING, 0, 64);
-            let class = class.ok().and_then(|asked| asked.reply().ok()).map(|reply| reply.value).unwrap_or_default();
-            String::from_utf8_lossy(&class).contains("org.yadori.Picker")
-                && self
-                    .connection
-                    .get_window_attributes(*window)
-                    .ok()
-                    .and_then(|asked| asked.reply().ok())
-                    .is_some_and(|seen| seen.map_state == MapState::VIEWABLE)
-        })
+        picker_window(&self.connection, self.root)
     }
 
     /// The pixels of the first rows.

@@ -7,7 +7,7 @@ use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
 use std::time::Instant;
 use x11rb::connection::Connection;
-use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, MapState, Window};
+use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, Window};
 use x11rb::rust_connection::RustConnection;
 use yadori_api::{Clips, KeyState, Keys, Tray};
 use yadori_e2e::PATIENCE;
@@ -15,21 +15,10 @@ use yadori_e2e::bus::Bus;
 use yadori_e2e::compositor::until;
 use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
-use yadori_e2e::pad::{Pad, Written, hold};
+use yadori_e2e::pad::keysyms::{ALT, CONTROL, DELETE, DOWN, ENTER, ESCAPE, HOME, SHIFT, SPACE, V};
+use yadori_e2e::pad::{Pad, Written, picker_window, press};
 use yadori_e2e::process::{Process, built};
 use yadori_e2e::service::{self, Service};
-
-/// Keys, as the X server numbers them (`keysymdef.h`).
-const CONTROL: u32 = 0xffe3;
-const ALT: u32 = 0xffe9;
-const SHIFT: u32 = 0xffe1;
-const SPACE: u32 = 0x20;
-const ENTER: u32 = 0xff0d;
-const ESCAPE: u32 = 0xff1b;
-const DOWN: u32 = 0xff54;
-const DELETE: u32 = 0xffff;
-const HOME: u32 = 0xff50;
-const V: u32 = 0x76;
 
 /// A desk with a picker, and the window that a person is in.
 struct Office {
@@ -81,9 +70,7 @@ impl Office {
     }
 
     fn press(&self, keys: &[u32]) {
-        hold(self.display(), keys, true);
-        let released: Vec<u32> = keys.iter().rev().copied().collect();
-        hold(self.display(), &released, false);
+        press(self.display(), keys);
     }
 
     fn type_in(&self, text: &str) {
@@ -92,20 +79,7 @@ impl Office {
 
     /// The picker's window, if it can be seen.
     fn window(&self) -> Option<Window> {
-        let below = |window: Window| self.connection.query_tree(window).ok()?.reply().ok().map(|tree| tree.children);
-        let mut windows = below(self.root)?;
-        while let Some(window) = windows.pop() {
-            let class = self.connection.get_property(false, window, AtomEnum::WM_CLASS, AtomEnum::STRING, 0, 64);
-            let class = class.ok().and_then(|asked| asked.reply().ok()).map(|reply| reply.value).unwrap_or_default();
-            if String::from_utf8_lossy(&class).contains("org.yadori.Picker") {
-                let seen = self.connection.get_window_attributes(window).ok().and_then(|asked| asked.reply().ok());
-                if seen.is_some_and(|seen| seen.map_state == MapState::VIEWABLE) {
-                    return Some(window);
-                }
-            }
-            windows.extend(below(window).unwrap_or_default());
-        }
-        None
+        picker_window(&self.connection, self.root)
     }
 
     /// Whether the picker has the keyboard.
@@ -410,10 +384,7 @@ fn the_whole_job_is_done_with_a_screen_reader_and_no_picture() {
     until("the keys reach the service", || {
         service.get("/keys").json::<Keys>().keys.iter().all(|binding| binding.state == Some(KeyState::Grabbed))
     });
-    let press = |keys: &[u32]| {
-        hold(display.name(), keys, true);
-        hold(display.name(), &keys.iter().rev().copied().collect::<Vec<_>>(), false);
-    };
+    let press = |keys: &[u32]| press(display.name(), keys);
     let pad = Pad::open(display.name(), "Form", V);
     pad.focus();
     press(&[CONTROL, ALT, SPACE]);

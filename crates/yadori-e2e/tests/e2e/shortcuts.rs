@@ -5,14 +5,9 @@ use std::process::Command;
 use yadori_api::{KeyState, KeyboardFocus, Keys};
 use yadori_e2e::compositor::until;
 use yadori_e2e::display::Display;
-use yadori_e2e::pad::{Pad, Written, hold, is_down};
+use yadori_e2e::pad::keysyms::{ALT, CAPS_LOCK, CONTROL, V};
+use yadori_e2e::pad::{self, Pad, Written, hold, is_down};
 use yadori_e2e::service::Service;
-
-/// Keys, as the X server numbers them (`keysymdef.h`).
-const CONTROL: u32 = 0xffe3;
-const ALT: u32 = 0xffe9;
-const CAPS_LOCK: u32 = 0xffe5;
-const V: u32 = 0x76;
 
 fn digit(digit: u32) -> u32 {
     0x30 + digit
@@ -34,9 +29,7 @@ fn states(desk: &Desk<Display>) -> Vec<Option<KeyState>> {
 
 /// Presses and releases keys together.
 fn press(desk: &Desk<Display>, keys: &[u32]) {
-    hold(desk.desktop.name(), keys, true);
-    let released: Vec<u32> = keys.iter().rev().copied().collect();
-    hold(desk.desktop.name(), &released, false);
+    pad::press(desk.desktop.name(), keys);
 }
 
 #[test]
