@@ -31,3 +31,13 @@ pub fn name(widget: &impl IsA<Widget>, name: &str) {
         );
     }
 }
+
+/// Has screen readers hear when the name of a widget changes, even if none has come across the widget. The widget must be in a
+/// window that has been shown.
+///
+/// GTK makes the counterpart of a widget on the accessibility bus only when somebody asks for it; until then its changes are
+/// told to nobody. A change of what can have the keyboard makes it at once (gtkatcontext.c, gtk_at_context_platform_changed).
+pub fn present(widget: &impl IsA<Widget>) {
+    widget.set_focusable(true);
+    widget.set_focusable(false);
+}

@@ -379,16 +379,18 @@ impl Picker {
         };
         let shown = text.is_some();
         let text = text.unwrap_or_default();
+        self.banner.set_visible(shown);
+        accessible::present(&self.banner);
         accessible::name(&self.banner, &text);
         self.banner.set_text(&text);
-        self.banner.set_visible(shown);
     }
 
     fn say(&self, what: &str) {
+        self.said.set_visible(!what.is_empty());
+        accessible::present(&self.said);
         self.said.set_text(what);
         // By which screen readers hear of it.
         accessible::name(&self.said, what);
-        self.said.set_visible(!what.is_empty());
     }
 }
 

@@ -353,8 +353,22 @@ impl Reader {
 
     /// Waits until something is heard.
     fn hears(&self, words: &str) {
-        let all = self.heard_within(words, PATIENCE);
-        assert!(all.last().is_some_and(|line| line.contains(words)), "“{words}” is not heard: {all:#?}");
+        self.hears_all(&[words]);
+    }
+
+    /// Waits until all of this is heard, in whatever order.
+    fn hears_all(&self, words: &[&str]) {
+        let deadline = Instant::now() + PATIENCE;
+        let mut all: Vec<String> = Vec::new();
+        let missing = |all: &[String]| {
+            words.iter().filter(|words| !all.iter().any(|line| line.contains(**words))).copied().collect::<Vec<_>>()
+        };
+        while !missing(&all).is_empty() {
+            match self.heard.recv_timeout(deadline.saturating_duration_since(Instant::now())) {
+                Ok(line) => all.push(line),
+                Err(_) => panic!("{:?} is not heard, but {all:#?}", missing(&all)),
+            }
+        }
     }
 
     /// What is heard until these words are, or the time is over.
@@ -406,14 +420,16 @@ fn the_whole_job_is_done_with_a_screen_reader_and_no_picture() {
     reader.hears("focus list item | 2, second, ");
     // What is typed goes into a field that has a name, and the results are a key away.
     "thi".chars().for_each(|c| press(&[u32::from(c)]));
-    reader.hears("focus entry | Search your clips");
-    reader.hears("says 1 of 3 clips match");
+    reader.hears_all(&["focus entry | Search your clips", "says 1 of 3 clips match"]);
     press(&[DOWN]);
     reader.hears("focus list item | 1, third, ");
     press(&[0xffbe]);
     reader.hears("Keys");
     press(&[ESCAPE]);
     reader.hears("focus list item | 1, third, ");
+    // What the person must know is said when it happens.
+    service.run(&["pause"]);
+    reader.hears("says Paused; copies are not kept");
     press(&[ENTER]);
     pad.pasted("third");
     assert!(service.end().0);

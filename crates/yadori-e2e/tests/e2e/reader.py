@@ -16,25 +16,11 @@ def of_picker(accessible):
         return False
 
 
-def walk(accessible, depth=0):
-    """Prints what can be read at all, as a person finds it who explores the window."""
-    print("reads", accessible.getRoleName(), "|", accessible.name, flush=True)
-    for child in accessible:
-        walk(child, depth + 1)
-
-
-explored = False
-
-
 def told(event):
-    global explored
     try:
         if event.type.startswith("object:state-changed:focused"):
             if event.detail1 == 1 and of_picker(event.source):
                 print("focus", event.source.getRoleName(), "|", event.source.name, flush=True)
-                if not explored:
-                    explored = True
-                    walk(event.source.getApplication())
         elif of_picker(event.source) and event.source.name:
             print("says", event.source.name, flush=True)
     except Exception as error:
