@@ -30,6 +30,18 @@ pub struct ScopeLimits {
     pub limits: Limits,
 }
 
+/// A way to tell of a copy that was kept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Feedback {
+    /// A notification.
+    Notification,
+    /// A short sound.
+    Sound,
+    /// A flash of the icon in the panel.
+    Flash,
+}
+
 /// The rules in force.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Rules {
@@ -51,6 +63,9 @@ pub struct Rules {
     pub forget_at_log_out: bool,
     /// Whether a recall moves a clip to the top of the history.
     pub recall_to_top: bool,
+    /// How the person is told of each copy that was kept.
+    #[serde(default)]
+    pub feedback: Vec<Feedback>,
     /// Limits for all clips that are not kept.
     pub limits: Limits,
     /// Limits for some of them, besides.
@@ -96,6 +111,9 @@ pub struct RulesChange {
     /// Whether a recall moves a clip to the top.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub recall_to_top: Option<bool>,
+    /// How the person is told of each copy that was kept; by nothing if the list is empty.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub feedback: Option<Vec<Feedback>>,
     /// Limits for all clips that are not kept.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub limits: Option<Limits>,

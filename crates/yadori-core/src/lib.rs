@@ -10,8 +10,8 @@
 //! * [`clock`], [`clip`]: when things happened to a clip, and whether it is live
 //! * [`mod@preview`]: the one line that stands for it in a list
 //! * [`name`], [`alias`]: how a person names a clip
-//! * [`mark`], [`order`]: how they mark and arrange what they keep
-//! * [`rules`], [`retention`]: what is captured, and how long it stays; [`amounts`]: how people write numbers
+//! * [`mark`], [`rank`]: how they mark and arrange what they keep
+//! * [`rules`], [`retention`], [`feedback`]: what is captured, how long it stays, how that is told; [`amounts`]: how people write numbers
 //! * [`mod@reshape`], [`fill`], [`join`]: what is made of it on its way out
 //! * [`tray`]: several in a row
 //! * [`keys`]: what keys do in every program
@@ -28,6 +28,7 @@ mod causes;
 pub mod clip;
 pub mod clock;
 pub mod device;
+pub mod feedback;
 pub mod files;
 pub mod fill;
 pub mod format;

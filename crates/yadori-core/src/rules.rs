@@ -1,6 +1,7 @@
 //! What is captured and how long it stays, as data and as sentences.
 
 use crate::amounts::{bytes_in_words, counted, span_in_words};
+use crate::feedback::Feedback;
 use crate::kind::Kind;
 use crate::retention::{Limits, RetentionRules, Scope};
 use crate::search::fold::fold;
@@ -33,6 +34,8 @@ pub struct Rules {
     pub forget_at_log_out: bool,
     /// Whether a recall moves the clip to the top, as a copy does.
     pub recall_to_top: bool,
+    /// How a person is told of each copy that was kept; not at all if there is none.
+    pub feedback: Vec<Feedback>,
     /// How long clips stay.
     pub retention: RetentionRules,
 }
@@ -49,6 +52,7 @@ impl Default for Rules {
             repeat_millis: 0,
             forget_at_log_out: false,
             recall_to_top: false,
+            feedback: Vec::new(),
             retention: RetentionRules::default(),
         }
     }
@@ -206,6 +210,10 @@ impl Rules {
         if self.recall_to_top {
             said.push("Recalling a clip moves it to the top of the history.".to_owned());
         }
+        if !self.feedback.is_empty() {
+            let ways: Vec<&str> = self.feedback.iter().map(|feedback| feedback.in_words()).collect();
+            said.push(format!("You are told of each copy by {}.", listed(&ways)));
+        }
         if self.forget_at_log_out {
             said.push(
                 "When the service stops (at log-out), everything not pinned or in a drawer is deleted for good."
@@ -283,6 +291,11 @@ mod tests {
         assert_eq!(
             rules.retention_sentences()[..2],
             ["The history keeps clips without limit.", "Of images, it keeps at most 1 clip."]
+        );
+        rules.feedback = vec![Feedback::Sound, Feedback::Flash];
+        assert_eq!(
+            rules.capture_sentences().last().unwrap(),
+            "You are told of each copy by a short sound and a flash of the icon."
         );
         assert!(rules.capture_sentences()[1].contains("not links, images and lists of files"));
     }

@@ -2,12 +2,18 @@
 //! Specification).
 //!
 //! * `icon`: the icon, drawn
+//! * `sound`: a short sound
 
 mod icon;
+mod sound;
 
+pub use sound::Sound;
+
+use icon::Look;
 use ksni::menu::{StandardItem, SubMenu};
 use ksni::{Handle, MenuItem, ToolTip, TrayMethods};
 use std::collections::HashMap;
+use std::time::Duration;
 use thiserror::Error;
 use tokio::sync::mpsc;
 use zbus::zvariant::Value;
@@ -67,6 +73,8 @@ pub enum SignError {
 
 struct Icon {
     sign: Sign,
+    /// It is lit, for a moment.
+    lit: bool,
     wishes: mpsc::UnboundedSender<Wish>,
 }
 
@@ -102,7 +110,7 @@ impl ksni::Tray for Icon {
     }
 
     fn icon_pixmap(&self) -> Vec<ksni::Icon> {
-        icon::drawn(self.sign.standing, self.sign.tray_open)
+        icon::drawn(Look::of(&self.sign, self.lit))
     }
 
     fn attention_icon_pixmap(&self) -> Vec<ksni::Icon> {
@@ -140,12 +148,24 @@ impl ksni::Tray for Icon {
     }
 }
 
+/// How long the icon is lit.
+const FLASH: Duration = Duration::from_millis(300);
+
+/// What notifications are about. Each takes the place of the one before about the same.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Topic {
+    /// Trouble, and its end.
+    Trouble,
+    /// A copy that was kept. Not worth being listed among notifications that were missed.
+    Copy,
+}
+
 /// The signs, as long as they are shown.
 pub struct Signs {
     icon: Handle<Icon>,
     bus: zbus::Connection,
-    /// The notification that the next one replaces; 0 if there is none.
-    latest: u32,
+    /// The latest notification about each topic; 0 if there is none.
+    latest: [u32; 2],
 }
 
 impl Signs {
@@ -155,8 +175,8 @@ impl Signs {
     /// When there is no session bus.
     pub async fn show(sign: Sign, wishes: mpsc::UnboundedSender<Wish>) -> Result<Self, SignError> {
         let bus = zbus::Connection::session().await?;
-        let icon = Icon { sign, wishes }.assume_sni_available(true).spawn().await?;
-        Ok(Self { icon, bus, latest: 0 })
+        let icon = Icon { sign, lit: false, wishes }.assume_sni_available(true).spawn().await?;
+        Ok(Self { icon, bus, latest: [0; 2] })
     }
 
     /// Changes what the icon tells.
@@ -164,15 +184,30 @@ impl Signs {
         self.icon.update(|icon| icon.sign = sign).await;
     }
 
-    /// Notifies the person, in place of the notification before it.
-    pub async fn notify(&mut self, summary: &str, body: &str) {
-        let hints: HashMap<&str, Value<'_>> =
-            HashMap::from([("desktop-entry", Value::from("yadori")), ("urgency", Value::from(1u8))]);
+    /// Lights the icon for a moment.
+    pub fn flash(&self) {
+        let icon = self.icon.clone();
+        tokio::spawn(async move {
+            icon.update(|icon| icon.lit = true).await;
+            tokio::time::sleep(FLASH).await;
+            icon.update(|icon| icon.lit = false).await;
+        });
+    }
+
+    /// Notifies the person, in place of the notification before it about the same topic.
+    pub async fn notify(&mut self, topic: Topic, summary: &str, body: &str) {
+        let is_copy = topic == Topic::Copy;
+        let hints: HashMap<&str, Value<'_>> = HashMap::from([
+            ("desktop-entry", Value::from("yadori")),
+            ("urgency", Value::from(if is_copy { 0u8 } else { 1 })),
+            ("transient", Value::from(is_copy)),
+        ]);
+        let latest = &mut self.latest[topic as usize];
         let actions: [&str; 0] = [];
-        let said = ("Yadori", self.latest, "", summary, escaped(body), &actions[..], hints, -1i32);
+        let said = ("Yadori", *latest, "", summary, escaped(body), &actions[..], hints, -1i32);
         let (name, path) = ("org.freedesktop.Notifications", "/org/freedesktop/Notifications");
         match self.bus.call_method(Some(name), path, Some(name), "Notify", &said).await {
-            Ok(answer) => self.latest = answer.body().deserialize().unwrap_or(0),
+            Ok(answer) => *latest = answer.body().deserialize().unwrap_or(0),
             Err(error) => tracing::debug!(%error, "nobody shows notifications"),
         }
     }
@@ -195,7 +230,7 @@ mod tests {
             MenuItem::SubMenu(menu) => menu.label,
             _ => "-".into(),
         };
-        Icon { sign, wishes }.menu().into_iter().map(label).collect()
+        Icon { sign, lit: false, wishes }.menu().into_iter().map(label).collect()
     }
 
     #[test]

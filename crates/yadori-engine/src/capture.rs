@@ -115,6 +115,8 @@ pub struct Capture {
     pub(crate) pasted: Notify,
     /// How often that has happened.
     pub(crate) pastes: watch::Sender<u64>,
+    /// How many copies that were made in programs have been kept; what was merely selected is none.
+    kept: watch::Sender<u64>,
     /// Copies that have been filed and not yet counted among those of their days (since 1970-01-01).
     uncounted: Mutex<BTreeMap<u64, u32>>,
     /// The latest copy and when it was made, for telling repeats.
@@ -147,6 +149,7 @@ impl Capture {
             background,
             pasted: Notify::new(),
             pastes: watch::Sender::new(0),
+            kept: watch::Sender::new(0),
             uncounted: Mutex::default(),
             latest_copy: Mutex::default(),
             journal: Mutex::new(Journal::new(off)),
@@ -434,6 +437,14 @@ impl Capture {
             *self.uncounted.lock().entry(clip.copied.at().0 / DAY).or_default() += 1;
         }
         self.history.forgetting.notify_one();
+        if is_from_a_program && !clip.source.selected {
+            self.kept.send_modify(|kept| *kept += 1);
+        }
+    }
+
+    /// How many copies that were made in programs have been kept, as it grows.
+    pub fn kept_copies(&self) -> watch::Receiver<u64> {
+        self.kept.subscribe()
     }
 
     /// Makes the small picture of a clip, while everything goes on.

@@ -6,10 +6,11 @@ use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::broadcast::error::RecvError;
 use tokio::sync::mpsc;
-use yadori_desktop::signs::{Sign, Signs, Standing, Wish};
+use yadori_core::feedback::Feedback;
+use yadori_desktop::signs::{Sign, Signs, Sound, Standing, Topic, Wish};
 use yadori_engine::clock::timestamp;
 use yadori_engine::history::find::PageRequest;
-use yadori_engine::history::listing::preview;
+use yadori_engine::history::listing::{Listed, preview};
 use yadori_engine::overview::status::{Off, Status};
 use yadori_engine::recalling::Recall;
 
@@ -30,11 +31,13 @@ pub async fn show(service: Arc<Service>, run: PathBuf) {
     let (tells, mut wishes) = mpsc::unbounded_channel();
     let mut announcements = service.engine.history.ledger.listen();
     let mut shown = sign(&service).await;
-    let mut signs = match Signs::show(shown.clone(), tells).await {
-        Ok(signs) => signs,
+    let mut kept = service.engine.capture.kept_copies();
+    let mut sound = Sound::new(run.join("kept.wav"));
+    let mut signs = match Signs::show(shown.clone(), tells.clone()).await {
+        Ok(signs) => Some(signs),
         Err(error) => {
-            tracing::debug!(%error, "there are no signs");
-            return;
+            tracing::debug!(%error, "there are neither icon nor notifications");
+            None
         }
     };
     let mut told_of_trouble = false;
@@ -44,7 +47,8 @@ pub async fn show(service: Arc<Service>, run: PathBuf) {
                 Some(wish) => grant(&service, &run, wish).await,
                 None => return,
             },
-            change = announcements.recv() => {
+            Ok(()) = kept.changed() => give_feedback(&service, signs.as_mut(), &mut sound).await,
+            change = announcements.recv(), if signs.is_some() => {
                 if matches!(change, Err(RecvError::Closed)) {
                     return;
                 }
@@ -53,23 +57,46 @@ pub async fn show(service: Arc<Service>, run: PathBuf) {
                 let now = sign(&service).await;
                 if now != shown {
                     shown = now;
-                    signs.update(shown.clone()).await;
+                    if let Some(signs) = &signs {
+                        signs.update(shown.clone()).await;
+                    }
                 }
             }
             () = tokio::time::sleep(PATIENCE), if (shown.standing == Standing::Trouble) != told_of_trouble => {
                 told_of_trouble = !told_of_trouble;
                 let summary = if told_of_trouble { "Copies are not kept" } else { "Copies are kept again" };
-                signs.notify(summary, &shown.text).await;
+                if let Some(signs) = &mut signs {
+                    signs.notify(Topic::Trouble, summary, &shown.text).await;
+                }
             }
         }
     }
 }
 
-/// How the service stands, as a sign.
-async fn sign(service: &Arc<Service>) -> Sign {
-    let status = service.engine.overview.status().await;
-    let (standing, text) = standing(&status);
-    let request = PageRequest { limit: Some(CLIPS), ..PageRequest::default() };
+/// Tells of the copy that was kept last, as the rules want it.
+async fn give_feedback(service: &Service, mut signs: Option<&mut Signs>, sound: &mut Sound) {
+    let rules = service.engine.rule_book.rules();
+    for feedback in &rules.rules().feedback {
+        match (feedback, &mut signs) {
+            (Feedback::Sound, _) => {
+                if let Err(error) = sound.play() {
+                    tracing::warn!(%error, "the sound for a copy was not played");
+                }
+            }
+            (Feedback::Flash, Some(signs)) => signs.flash(),
+            (Feedback::Notification, Some(signs)) => {
+                if let Some(text) = latest(service, 1).await.pop() {
+                    signs.notify(Topic::Copy, "Kept", &text.1).await;
+                }
+            }
+            (Feedback::Flash | Feedback::Notification, None) => {}
+        }
+    }
+}
+
+/// The latest clips: ids and what they are, in a few words; of secrets, only that they are some.
+async fn latest(service: &Service, count: u32) -> Vec<(String, String)> {
+    let request = PageRequest { limit: Some(count), ..PageRequest::default() };
     let clips = match service.engine.history.find(&request).await {
         Ok(page) => page.clips,
         Err(_) => Vec::new(),
@@ -78,11 +105,19 @@ async fn sign(service: &Arc<Service>) -> Sign {
         Some((end, _)) => format!("{}…", &text[..end]),
         None => text,
     };
-    let clips = clips.into_iter().map(|clip| {
+    let words = |clip: Listed| {
         let words = clip.record.title.clone().unwrap_or_else(|| preview(&clip.record, None).0);
         (clip.record.id.to_string(), short(words))
-    });
-    Sign { standing, tray_open: status.tray.open, text, clips: clips.collect() }
+    };
+    clips.into_iter().map(words).collect()
+}
+
+/// How the service stands, as a sign.
+async fn sign(service: &Arc<Service>) -> Sign {
+    let status = service.engine.overview.status().await;
+    let (standing, text) = standing(&status);
+    let clips = latest(service, CLIPS).await;
+    Sign { standing, tray_open: status.tray.open, text, clips }
 }
 
 /// How the service stands, at a glance and as a sentence.

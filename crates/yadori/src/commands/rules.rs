@@ -6,8 +6,8 @@ use crate::failure::Failure;
 use crate::terminal::{Style, count, safe, size};
 use clap::{Args, Subcommand, ValueEnum};
 use yadori_api::{
-    Clear, Cleared, Kind, Limits, ResetRules, Rules as InForce, RulesChange, RulesTest, RulesVerdict, ScopeLimits,
-    SweepPreview, Swept,
+    Clear, Cleared, Feedback, Kind, Limits, ResetRules, Rules as InForce, RulesChange, RulesTest, RulesVerdict,
+    ScopeLimits, SweepPreview, Swept,
 };
 use yadori_client::Client;
 use yadori_core::amounts;
@@ -110,6 +110,8 @@ enum Rule {
     LogOut,
     /// What a recall does to the clip's place in the history: stay, or top
     Recall,
+    /// How you are told of each copy that is kept: notification, sound, flash (of the icon), several with commas, or off
+    Feedback,
 }
 
 #[derive(Args)]
@@ -206,6 +208,15 @@ impl Change {
             }
             Rule::Repeats => RulesChange { repeat_millis: Some(number(amounts::span, "500ms, 2s")?), ..none() },
             Rule::LogOut => RulesChange { forget_at_log_out: Some(either("forget", "keep")?), ..none() },
+            Rule::Feedback => {
+                let ways = match word.as_str() {
+                    "off" | "none" => Ok(Vec::new()),
+                    _ => word.split(',').map(|way| feedback(way.trim()).ok_or(())).collect(),
+                };
+                let ways =
+                    ways.map_err(|()| refuse("notification, sound and flash with commas between them, or off"))?;
+                RulesChange { feedback: Some(ways), ..none() }
+            }
             Rule::Recall => RulesChange { recall_to_top: Some(either("top", "stay")?), ..none() },
         })
     }
@@ -231,6 +242,15 @@ impl Change {
             }
         }
         RulesChange { scopes: Some(scopes), ..RulesChange::default() }
+    }
+}
+
+fn feedback(word: &str) -> Option<Feedback> {
+    match word {
+        "notification" => Some(Feedback::Notification),
+        "sound" => Some(Feedback::Sound),
+        "flash" => Some(Feedback::Flash),
+        _ => None,
     }
 }
 
@@ -409,6 +429,9 @@ mod tests {
         let scopes = change(Rule::Count, "50", Some(KindWord::Image)).unwrap().scopes.unwrap();
         assert_eq!((scopes.len(), scopes[0].limits.count), (1, 50));
         assert_eq!(change(Rule::Kinds, "all", None).unwrap().kinds.unwrap().len(), 4);
+        let ways = change(Rule::Feedback, "Sound, flash", None).unwrap().feedback.unwrap();
+        assert_eq!(ways, [Feedback::Sound, Feedback::Flash]);
+        assert_eq!(change(Rule::Feedback, "off", None).unwrap().feedback, Some(Vec::new()));
         assert_eq!(change(Rule::LogOut, "forget", None).unwrap().forget_at_log_out, Some(true));
     }
 
@@ -417,6 +440,7 @@ mod tests {
         assert!(change(Rule::Age, "soon", None).unwrap_err().contains("90d"));
         assert!(change(Rule::Total, "much", None).unwrap_err().contains("2 GiB"));
         assert!(change(Rule::Count, "0", None).unwrap_err().contains("off"));
+        assert!(change(Rule::Feedback, "bell", None).unwrap_err().contains("sound"));
         assert!(change(Rule::History, "maybe", None).unwrap_err().contains("on, or off"));
         assert!(change(Rule::Kinds, "text,movie", None).is_err());
         assert!(change(Rule::Primary, "on", Some(KindWord::Text)).is_err());

@@ -3,6 +3,7 @@
 use super::{Contract, kind_of};
 use std::sync::Arc;
 use yadori_api as api;
+use yadori_core::feedback::Feedback;
 use yadori_core::retention::{Limits, Scope};
 use yadori_core::rules::{Checked, Rules};
 use yadori_core::sensitive::Sensitive;
@@ -74,6 +75,14 @@ fn kind_in_words(kind: Kind) -> &'static str {
     }
 }
 
+fn feedback_shown(feedback: Feedback) -> api::Feedback {
+    match feedback {
+        Feedback::Notification => api::Feedback::Notification,
+        Feedback::Sound => api::Feedback::Sound,
+        Feedback::Flash => api::Feedback::Flash,
+    }
+}
+
 fn limits_shown(limits: &Limits) -> api::Limits {
     api::Limits {
         count: limits.count.unwrap_or(0),
@@ -109,6 +118,7 @@ pub fn shown(rules: &Rules) -> api::Rules {
         repeat_millis: rules.repeat_millis,
         forget_at_log_out: rules.forget_at_log_out,
         recall_to_top: rules.recall_to_top,
+        feedback: rules.feedback.iter().map(|feedback| feedback_shown(*feedback)).collect(),
         limits: limits_shown(&rules.retention.all),
         scopes: rules.retention.scopes.iter().map(scope).collect(),
         sensitive_seconds: rules.retention.sensitive_millis.unwrap_or(0) / 1000,
@@ -135,6 +145,9 @@ pub fn change(rules: &mut Rules, change: &api::RulesChange) -> Result<(), Change
     if let Some(kinds) = &change.kinds {
         let wanted: Vec<Kind> = kinds.iter().map(|kind| kind_of(*kind)).collect();
         rules.kinds = Kind::ALL.into_iter().filter(|kind| wanted.contains(kind)).collect();
+    }
+    if let Some(feedback) = &change.feedback {
+        rules.feedback = Feedback::ALL.into_iter().filter(|way| feedback.contains(&feedback_shown(*way))).collect();
     }
     if let Some(limits) = &change.limits {
         rules.retention.all = limits_of(limits);
@@ -168,6 +181,9 @@ mod tests {
         let mut again = Rules::default();
         super::change(&mut again, &change).unwrap();
         assert_eq!(again, rules);
+        let told = vec![api::Feedback::Flash, api::Feedback::Sound, api::Feedback::Sound];
+        super::change(&mut again, &api::RulesChange { feedback: Some(told), ..api::RulesChange::default() }).unwrap();
+        assert_eq!(shown(&again).feedback, [api::Feedback::Sound, api::Feedback::Flash]);
         let off = api::RulesChange { limits: Some(api::Limits::default()), scopes: Some(Vec::new()), ..change };
         let mut without = rules.clone();
         super::change(&mut without, &off).unwrap();
