@@ -22,7 +22,7 @@ mod rows;
 mod service;
 mod window;
 
-use clap::Parser;
+use clap::{CommandFactory, Parser};
 use gtk4::glib;
 use instance::{Instance, Order};
 use std::path::PathBuf;
@@ -38,6 +38,10 @@ struct Arguments {
     /// The folder of the service to talk to, if it was started with one [env: YADORI_HOME]
     #[arg(long, value_name = "DIR")]
     home: Option<PathBuf>,
+
+    /// Print the manual page, and end
+    #[arg(long)]
+    manual: bool,
 }
 
 /// The name by which desktops know the window.
@@ -49,7 +53,11 @@ fn main() -> ExitCode {
         // SAFETY: no other thread runs yet.
         unsafe { std::env::set_var("GSK_RENDERER", "cairo") };
     }
-    let Arguments { home } = Arguments::parse();
+    let Arguments { home, manual } = Arguments::parse();
+    if manual {
+        let printed = clap_mangen::Man::new(Arguments::command()).render(&mut std::io::stdout());
+        return if printed.is_ok() { ExitCode::SUCCESS } else { ExitCode::FAILURE };
+    }
     match run(home) {
         Ok(()) => ExitCode::SUCCESS,
         Err(message) => {

@@ -1,6 +1,6 @@
 //! Yadori's service: keeps a history of what is copied. See `yadorid --help`.
 
-use clap::Parser;
+use clap::{CommandFactory, Parser};
 use std::io::{IsTerminal, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -22,6 +22,10 @@ struct Arguments {
     #[arg(long, value_name = "DIR")]
     home: Option<PathBuf>,
 
+    /// Print the manual page, and end
+    #[arg(long)]
+    manual: bool,
+
     /// The clipboard to use [default: that of config.toml, or auto]
     #[arg(long, value_enum)]
     clipboard: Option<ClipboardChoice>,
@@ -33,6 +37,10 @@ struct Arguments {
 
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
+    if arguments.manual {
+        let printed = clap_mangen::Man::new(Arguments::command()).render(&mut std::io::stdout());
+        return if printed.is_ok() { ExitCode::SUCCESS } else { ExitCode::FAILURE };
+    }
     yadorid::hardening::harden();
     let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build();
     let outcome = runtime.map_err(|error| error.to_string()).and_then(|runtime| {

@@ -11,7 +11,7 @@
 //! * `survival`: what is left after a kill, a crash, a full disk
 //! * `client`: the command line
 //! * `keeping`, `tray`, `forgetting`, `moving`: what a person does with their history
-//! * `hearing`: what is told, taken into the database
+//! * `applying`: what other devices tell, taken into the database
 //! * `linking`: one history on several devices
 //! * `clocks`: devices whose clocks are off
 //! * `strangers`: whoever is not linked, and whoever is and lies
@@ -21,7 +21,7 @@
 //! * `guides`: the walk-throughs of the guide
 //! * `interface`: HTTP, and who is let in
 //! * `console`: the pages, in a browser
-//! * `demo`: the demonstration
+//! * `demo`: the demonstration; `package`: the Debian package
 //! * `desk`: what the tests of `x11` and `wayland` share; `own`: what those of `linking` and `roads` do
 
 mod agreement;
@@ -41,6 +41,7 @@ mod linking;
 mod moving;
 mod networks;
 mod own;
+mod package;
 mod picker;
 mod picking;
 mod programs;
