@@ -13,6 +13,8 @@ pub enum KeyState {
     Taken,
     /// The keyboard has no such key.
     NoSuchKey,
+    /// The desktop, which assigns keys itself, has assigned none: perhaps the person did not agree when it asked.
+    Unassigned,
     /// The desktop gives keys to no program; they are set in its own configuration.
     Unsupported,
 }
@@ -32,6 +34,9 @@ pub struct KeyBinding {
     pub state: Option<KeyState>,
     /// Who may have them, if another program does: the window manager.
     pub taken_by: Option<String>,
+    /// The keys that are to be pressed, in the desktop's words, where the desktop assigns them itself.
+    #[serde(default)]
+    pub assigned: Option<String>,
 }
 
 /// The keys that paste in one application.

@@ -55,6 +55,10 @@ pub enum GrabState {
     Taken(Option<String>),
     /// The keyboard has no such key.
     NoSuchKey,
+    /// It does, by whichever keys the desktop and the person have agreed on: what they are, in the desktop's words.
+    Assigned(String),
+    /// The desktop has given it no keys, or the person has not agreed to any.
+    Unassigned,
     /// The desktop gives keys to nobody.
     Unsupported,
 }

@@ -11,6 +11,7 @@
 //!
 //! * `session`: a connection is made, lost and made again
 //! * `orders`: what the service asks of the connection's thread
+//! * `portal`: keys by way of the desktop's portal
 //! * `wanted`: what to ask an owner for, of what it offers
 //! * `contest`: another program that wants the clipboard
 //! * `text`: the older encodings
@@ -18,6 +19,7 @@
 mod commands;
 mod contest;
 mod keyboard;
+mod portal;
 mod session;
 pub mod signs;
 pub mod simulated;

@@ -5,6 +5,7 @@
 
 use crate::commands::{self, Orders, ServiceEnded};
 use crate::contest::Verdict;
+use crate::portal::PortalKeyboard;
 use crate::{ClipboardKind, ConnectError, Desktop, Event, EventSender, Reading};
 use backon::{BackoffBuilder, ExponentialBuilder};
 use std::sync::Arc;
@@ -102,9 +103,11 @@ pub(crate) fn keep(open: Open, rules: Arc<Reading>, waits: bool) -> Result<Deskt
         Err(error) => return Err(error),
     };
     let (both, orders) = commands::pair()?;
+    let events_of_keys = context.sender.clone();
     std::thread::Builder::new().name("desktop".into()).spawn(move || drop(live(&open, first, orders, &context)))?;
     let both = Arc::new(both);
-    Ok(Desktop { clipboard: both.clone(), keyboard: both, events, reading: rules })
+    let keyboard = Arc::new(PortalKeyboard::new(both.clone(), events_of_keys));
+    Ok(Desktop { clipboard: both, keyboard, events, reading: rules })
 }
 
 fn live(

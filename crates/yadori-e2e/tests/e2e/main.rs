@@ -5,7 +5,7 @@
 //! * `wayland`: what only a compositor has, and programs that misbehave on it
 //! * `programs`: a real browser on both
 //! * `picker`: the window at a key press; `picking`: the picker in the terminal
-//! * `shortcuts`: keys that work in every program, and pasting
+//! * `shortcuts`: keys that work in every program, and pasting; `portal`: such keys from a desktop's portal
 //! * `signs`: the icon and notifications
 //! * `records`: the database, private and given
 //! * `survival`: what is left after a kill, a crash, a full disk
@@ -44,6 +44,7 @@ mod own;
 mod package;
 mod picker;
 mod picking;
+mod portal;
 mod programs;
 mod records;
 mod roads;

@@ -112,7 +112,9 @@ impl Keys {
 /// What is to be said of keys that do not work, if anything.
 fn remark(binding: &KeyBinding) -> Option<String> {
     match binding.state? {
-        KeyState::Grabbed => None,
+        // The desktop's words for keys need not be ours.
+        KeyState::Grabbed => binding.assigned.as_ref().map(|keys| format!("the desktop says: {}", safe(keys))),
+        KeyState::Unassigned => Some("not assigned; see the desktop's settings for shortcuts".into()),
         KeyState::Taken => Some(match binding.taken_by.as_deref().filter(|by| !by.is_empty()) {
             Some(manager) => format!("taken by another program, perhaps {}", safe(manager)),
             None => "taken by another program".into(),

@@ -15,8 +15,14 @@ pub fn keys(keys: &Keys) -> api::Keys {
 }
 
 fn binding(Binding { action, chord, state }: Binding) -> api::KeyBinding {
+    let mut assigned = None;
     let (state, taken_by) = match state {
         None => (None, None),
+        Some(GrabState::Assigned(keys)) => {
+            assigned = Some(keys).filter(|keys| !keys.is_empty());
+            (Some(api::KeyState::Grabbed), None)
+        }
+        Some(GrabState::Unassigned) => (Some(api::KeyState::Unassigned), None),
         Some(GrabState::Grabbed) => (Some(api::KeyState::Grabbed), None),
         Some(GrabState::Taken(by)) => (Some(api::KeyState::Taken), by),
         Some(GrabState::NoSuchKey) => (Some(api::KeyState::NoSuchKey), None),
@@ -29,6 +35,7 @@ fn binding(Binding { action, chord, state }: Binding) -> api::KeyBinding {
         default: action.default_chord().to_string(),
         state,
         taken_by,
+        assigned,
     }
 }
 
