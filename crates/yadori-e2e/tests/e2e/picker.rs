@@ -249,7 +249,7 @@ fn there_is_one_picker_and_it_outlives_a_crash_of_the_service() {
 }
 
 #[test]
-fn sixty_openings_leave_nothing_behind() {
+fn two_hundred_openings_leave_nothing_behind() {
     let office = Office::with(true, &["first", "second"]);
     let _pad = office.pad("Form");
     let once = || {
@@ -268,7 +268,7 @@ fn sixty_openings_leave_nothing_behind() {
         once();
     }
     let (before, files) = memory();
-    for _ in 0..60 {
+    for _ in 0..200 {
         once();
     }
     let (after, files_after) = memory();

@@ -7,17 +7,25 @@ use yadori_e2e::home::Home;
 use yadori_e2e::process::built;
 use yadori_e2e::service::Service;
 
-/// A terminal with bash in it.
+/// A terminal with a shell in it.
 struct Screen {
     folder: std::path::PathBuf,
 }
 
 impl Screen {
     fn open(home: &Home) -> Self {
+        Self::with(home, "bash --rcfile bashrc")
+    }
+
+    fn with(home: &Home, shell: &str) -> Self {
         let screen = Self { folder: home.path().to_owned() };
         let programs = built("yadori").parent().unwrap().display().to_string();
         std::fs::write(home.path().join("bashrc"), "PS1='$ '\n").unwrap();
-        let mut command = screen.tmux(&["new-session", "-d", "-x", "90", "-y", "24", "bash --rcfile bashrc"]);
+        std::fs::write(home.path().join(".zshrc"), "PS1='$ '\n").unwrap();
+        std::fs::create_dir_all(home.path().join(".config/fish")).unwrap();
+        let quiet = "set fish_greeting; function fish_prompt; echo -n '$ '; end\n";
+        std::fs::write(home.path().join(".config/fish/config.fish"), quiet).unwrap();
+        let mut command = screen.tmux(&["new-session", "-d", "-x", "90", "-y", "24", shell]);
         command.env("PATH", format!("{programs}:/usr/bin:/bin")).env("YADORI_HOME", home.path()).env("TZ", "UTC");
         command.env("HOME", home.path()).env("TERM", "xterm-256color").env("LC_ALL", "C.UTF-8");
         assert!(command.current_dir(home.path()).status().expect("tmux").success());
@@ -118,23 +126,40 @@ fn a_clip_is_chosen_by_letters_and_printed_recalled_or_left() {
     screen.shows("code=1");
 }
 
-#[test]
-fn bash_puts_a_clip_in_at_the_cursor_and_expands_an_alias_before_it() {
+/// A clip is put in at the cursor, and an alias before it expanded.
+fn at_the_cursor(shell: &str, widget: &str) {
     let home = Home::new();
     let service = service(&home);
     service.run(&["add", "owl and fox", "--alias", "owl"]);
-    let screen = Screen::open(&home);
-    screen.types("eval \"$(yadori widget bash)\"; clear\n");
+    let screen = Screen::with(&home, shell);
+    screen.types(widget);
+    screen.types("; clear\n");
     screen.until("a clear screen", |shown| shown.trim() == "$");
-    screen.types("echo []");
-    screen.presses(&["Left", "C-x", "y"]);
+    // Quoted, since brackets have a meaning to zsh and fish.
+    screen.types("echo \"[]\"");
+    screen.presses(&["Left", "Left", "C-x", "y"]);
     screen.shows("Esc leave");
     screen.presses(&["3"]);
-    screen.shows("echo [lamp 7: 650 W]");
+    screen.shows("echo \"[lamp 7: 650 W]\"");
     screen.presses(&["End"]);
     screen.types(" :owl");
     screen.presses(&["C-x", ":"]);
-    screen.shows("echo [lamp 7: 650 W] owl and fox");
+    screen.shows("echo \"[lamp 7: 650 W]\" owl and fox");
     screen.presses(&["Enter"]);
     screen.shows("\n[lamp 7: 650 W] owl and fox");
+}
+
+#[test]
+fn bash_puts_a_clip_in_at_the_cursor_and_expands_an_alias_before_it() {
+    at_the_cursor("bash --rcfile bashrc", "eval \"$(yadori widget bash)\"");
+}
+
+#[test]
+fn zsh_does_so_too() {
+    at_the_cursor("zsh", "eval \"$(yadori widget zsh)\"");
+}
+
+#[test]
+fn fish_does_so_too() {
+    at_the_cursor("fish", "yadori widget fish | source");
 }
