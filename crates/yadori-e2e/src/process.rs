@@ -46,12 +46,20 @@ impl Process {
     /// If it does not end in time. It is killed then.
     pub fn end(&mut self, signal: Signal) -> bool {
         self.signal(signal);
+        self.ended()
+    }
+
+    /// Waits until it has ended. Tells whether it ended well.
+    ///
+    /// # Panics
+    /// If it does not end in time. It is killed then.
+    pub fn ended(&mut self) -> bool {
         let in_time = Pid::from_raw(self.pid() as i32).is_none_or(ends_in_time);
         if !in_time {
             self.signal(Signal::KILL);
         }
         let well = self.child.wait().is_ok_and(|status| status.success());
-        assert!(in_time || std::thread::panicking(), "process {} did not end when it was told to", self.pid());
+        assert!(in_time || std::thread::panicking(), "process {} did not end when it should have", self.pid());
         well
     }
 }

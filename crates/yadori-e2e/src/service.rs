@@ -239,6 +239,15 @@ impl Service {
         (well, self.log.whole())
     }
 
+    /// Waits until it has ended by itself. Tells whether it ended well, and what it logged.
+    ///
+    /// # Panics
+    /// If it does not.
+    pub fn ended(mut self) -> (bool, String) {
+        let well = self.process.ended();
+        (well, self.log.whole())
+    }
+
     /// Kills it.
     pub fn kill(mut self) {
         self.process.end(Signal::KILL);

@@ -19,6 +19,7 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio::sync::Notify;
+use tokio::sync::broadcast::error::RecvError;
 use tokio::sync::{mpsc, watch};
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::DAY;
@@ -439,6 +440,16 @@ impl Capture {
         self.history.forgetting.notify_one();
         if is_from_a_program && !clip.source.selected {
             self.kept.send_modify(|kept| *kept += 1);
+        }
+    }
+
+    /// Waits until there is a clipboard to capture from, or none.
+    pub async fn wait_for_clipboard(&self, there: bool) {
+        let mut announcements = self.history.ledger.listen();
+        while self.journal().off.is_none() != there {
+            if let Err(RecvError::Closed) = announcements.recv().await {
+                std::future::pending::<()>().await;
+            }
         }
     }
 

@@ -2,6 +2,7 @@
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
+use std::collections::HashMap;
 use yadori_api::{Clip, Kind, Tray};
 
 /// A row of a list.
@@ -15,6 +16,53 @@ pub struct Entry {
     pub heading: Option<String>,
     /// Whether it is of the tray, and was dealt already.
     pub dealt: bool,
+}
+
+impl Entry {
+    /// Whether a row of this entry looks as one of the other.
+    fn looks_like(&self, other: &Self) -> bool {
+        // A row does not show the position, which changes for all clips with every copy.
+        let placed = |entry: &Self| Self { clip: Clip { position: None, ..entry.clip.clone() }, ..entry.clone() };
+        self.clip.id == other.clip.id && placed(self) == placed(other)
+    }
+}
+
+/// What becomes of a row, from the top of a list on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Step {
+    /// The row that is there stays.
+    Keep,
+    /// The row that is there goes.
+    Remove,
+    /// A row is put in before the one that is there.
+    Insert,
+}
+
+/// How rows that show some entries become rows that show others, with as many left alone as go in the same order.
+pub fn steps(shown: &[Entry], wanted: &[Entry]) -> Vec<Step> {
+    let mut coming: HashMap<&str, usize> = HashMap::new();
+    for entry in wanted {
+        *coming.entry(&entry.clip.id).or_default() += 1;
+    }
+    let mut steps = Vec::with_capacity(wanted.len());
+    let mut rows = shown.iter().peekable();
+    for entry in wanted {
+        if let Some(count) = coming.get_mut(entry.clip.id.as_str()) {
+            *count -= 1;
+        }
+        // A row goes unless it is wanted further down.
+        let goes =
+            |row: &&Entry| !row.looks_like(entry) && coming.get(row.clip.id.as_str()).is_none_or(|count| *count == 0);
+        while rows.next_if(goes).is_some() {
+            steps.push(Step::Remove);
+        }
+        steps.push(match rows.next_if(|row| row.looks_like(entry)) {
+            Some(_) => Step::Keep,
+            None => Step::Insert,
+        });
+    }
+    steps.extend(rows.map(|_| Step::Remove));
+    steps
 }
 
 /// The digits by which the first ten entries are pasted.
@@ -175,6 +223,41 @@ mod tests {
         assert_eq!(entries[2].heading.as_deref(), Some("History"));
         assert!(entries[0].dealt && !entries[1].dealt);
         assert_eq!(listed(clips, 12, Some(&tray)).len(), 12, "the tray is not there again on the next page");
+    }
+
+    #[test]
+    fn rows_that_have_not_changed_are_left_alone() {
+        // Which entries there are, as letters; a capital one looks another way.
+        let list = |letters: &str| -> Vec<Entry> {
+            let entry = |(place, letter): (u32, char)| {
+                let mut clip = clip("{}");
+                clip.id = letter.to_ascii_lowercase().to_string();
+                clip.pinned = letter.is_ascii_uppercase();
+                clip.position = Some(place);
+                Entry { clip, label: String::new(), heading: None, dealt: false }
+            };
+            (1..).zip(letters.chars()).map(entry).collect()
+        };
+        let done = |shown: &str, wanted: &str| {
+            let (mut rows, wanted) = (list(shown), list(wanted));
+            let (mut at, mut kept) = (0, 0);
+            for step in steps(&rows.clone(), &wanted) {
+                match step {
+                    Step::Remove => drop(rows.remove(at)),
+                    Step::Insert => rows.insert(at, wanted[at].clone()),
+                    Step::Keep => kept += 1,
+                }
+                at += usize::from(step != Step::Remove);
+            }
+            assert!(rows.len() == wanted.len() && rows.iter().zip(&wanted).all(|(row, entry)| row.looks_like(entry)));
+            kept
+        };
+        assert_eq!(done("abcd", "xabcd"), 4, "a copy");
+        assert_eq!(done("abcd", "cabd"), 3, "a copy of what is there");
+        assert_eq!(done("abcd", "abd"), 3, "one deleted");
+        assert_eq!(done("abcd", "aBcd"), 3, "one pinned");
+        assert_eq!(done("abcd", "wxyz"), 0);
+        assert_eq!((done("", "ab"), done("ab", ""), done("aab", "aba")), (0, 0, 2));
     }
 
     #[test]

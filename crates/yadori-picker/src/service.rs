@@ -19,6 +19,9 @@ use yadori_client::{Client, ClientError, in_path};
 /// Clips that are asked for at a time.
 pub const PAGE: u32 = 30;
 
+/// Most clips that are asked for anew when the list changes.
+pub const MOST: u32 = 200;
+
 /// Largest picture that is shown whole, in bytes as it was copied.
 const LARGEST_PICTURE: u64 = 32 * 1024 * 1024;
 
@@ -28,15 +31,26 @@ const AGAIN: Duration = Duration::from_millis(500);
 /// A list that is wanted.
 #[derive(Clone, Debug, PartialEq)]
 pub enum List {
-    /// The history, or what a query finds in it; from a cursor on.
-    History { query: String, cursor: Option<String> },
+    /// The history, or what a query finds in it; from a cursor on, and so many clips at most.
+    History { query: String, cursor: Option<String>, limit: u32 },
     /// What is kept.
     Kept,
 }
 
 impl Default for List {
     fn default() -> Self {
-        Self::History { query: String::new(), cursor: None }
+        Self::History { query: String::new(), cursor: None, limit: PAGE }
+    }
+}
+
+impl List {
+    /// Whether it is the same list, however much of it.
+    pub fn is_of(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::History { query, .. }, Self::History { query: other, .. }) => query == other,
+            (Self::Kept, Self::Kept) => true,
+            _ => false,
+        }
     }
 }
 
@@ -209,12 +223,12 @@ fn tell_lists(connection: &mut Connection, wanted: &Receiver<(u64, List)>, telle
 
 fn page(connection: &mut Connection, list: List) -> Result<Page, ClientError> {
     match &list {
-        List::History { query, cursor } => {
+        List::History { query, cursor, limit } => {
             let first = cursor.is_none();
             let query = ListQuery {
                 q: Some(query.clone()).filter(|query| !query.trim().is_empty()),
                 cursor: cursor.clone(),
-                limit: Some(PAGE),
+                limit: Some(*limit),
                 zone: jiff::tz::TimeZone::system().iana_name().map(str::to_owned),
             };
             let searches = query.q.is_some();

@@ -43,6 +43,8 @@ struct State {
     /// What is wanted, and the number under which it was asked for last.
     wanted: List,
     asked: u64,
+    /// The list that is shown.
+    showing: List,
     shown: Vec<Entry>,
     /// Entries whose rows have still to be made.
     coming: VecDeque<Entry>,
@@ -92,8 +94,12 @@ pub struct Picker {
     state: RefCell<State>,
     /// An input method is composing: keys are its own.
     composing: Cell<bool>,
-    /// The window is about to be shown as soon as it is known who has the keyboard.
+    /// The window is about to be shown.
     opening: Cell<bool>,
+    /// It is known who has the keyboard, and will be pasted into.
+    aimed: Cell<bool>,
+    /// There is a list, or it is known why there is none.
+    filled: Cell<bool>,
     /// It was in front since it was shown.
     was_active: Cell<bool>,
     /// The person has gone to the field: digits are typed there.
@@ -161,6 +167,8 @@ impl Picker {
             state: RefCell::default(),
             composing: Cell::new(false),
             opening: Cell::new(false),
+            aimed: Cell::new(false),
+            filled: Cell::new(false),
             was_active: Cell::new(false),
             writes: Cell::new(false),
         });
@@ -259,7 +267,15 @@ impl Picker {
             return;
         }
         if !self.opening.replace(true) {
+            self.aimed.set(false);
             self.service.act(Job::Open);
+        }
+    }
+
+    /// Shows the window if it is to be shown and everything is known: a key that is pressed at once must find its clip.
+    fn open_when_ready(&self) {
+        if self.aimed.get() && self.filled.get() && self.opening.replace(false) {
+            self.open();
         }
     }
 

@@ -30,6 +30,10 @@ struct Arguments {
     #[arg(long, value_enum)]
     clipboard: Option<ClipboardChoice>,
 
+    /// End with the desktop session: when the desktop is gone and does not come back within some seconds
+    #[arg(long)]
+    session: bool,
+
     /// Check that everything needed to start is there, say so, and end
     #[arg(long)]
     check: bool,
@@ -97,6 +101,13 @@ async fn run(arguments: Arguments) -> Result<(), String> {
         let mut out = std::io::stdout();
         let _ = writeln!(out, "ready {address}").and_then(|()| out.flush());
         let _ = sd_notify::notify(&[sd_notify::NotifyState::Ready]);
+    };
+    let gone = running.desktop_gone();
+    let end = async move {
+        tokio::select! {
+            () = end => {}
+            () = gone, if arguments.session => {}
+        }
     };
     running.run(ready, end).await.map_err(|error| with_causes(&error))
 }

@@ -10,6 +10,7 @@ use std::net::SocketAddr;
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
 use std::sync::Arc;
+use std::time::Duration;
 use thiserror::Error;
 use tokio::net::TcpListener;
 use tokio::sync::mpsc;
@@ -146,7 +147,26 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
     Ok(Running { address, service, database, listener, events, places, _lock: lock })
 }
 
+/// How long a desktop may be gone and come back, if the service is to end with it.
+const COMES_BACK: Duration = Duration::from_secs(5);
+
 impl Running {
+    /// Done when the desktop is gone for good, as it is after log-out: it was there, and has not come back within some seconds.
+    pub fn desktop_gone(&self) -> impl Future<Output = ()> + Send + use<> {
+        let engine = self.service.engine.clone();
+        async move {
+            engine.capture.wait_for_clipboard(true).await;
+            loop {
+                engine.capture.wait_for_clipboard(false).await;
+                let back = engine.capture.wait_for_clipboard(true);
+                if tokio::time::timeout(COMES_BACK, back).await.is_err() {
+                    tracing::info!("the desktop is gone");
+                    return;
+                }
+            }
+        }
+    }
+
     /// Serves until `end` is done, then ends everything in good order. Calls `ready` when a client can
     /// reach the service.
     ///

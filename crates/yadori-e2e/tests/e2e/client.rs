@@ -31,7 +31,7 @@ fn the_service_is_started_at_log_in_by_the_desktop_where_there_is_no_systemd() {
     let installed = run(&["install"]);
     assert_eq!(installed, format!("The service is started at log-in by autostart: {}\nIt runs.\n", entry.display()));
     let text = std::fs::read_to_string(&entry).unwrap();
-    assert!(text.contains(&format!("yadorid\" --home \"{}\"", home.path().display())), "{text}");
+    assert!(text.contains(&format!("yadorid\" --home \"{}\" --session\n", home.path().display())), "{text}");
     assert_eq!(run(&["install"]), installed, "once more makes no difference");
     assert!(run(&["remove"]).starts_with("The service is not started at log-in.") && !entry.exists());
     let pid = std::fs::read_to_string(home.path().join("data/lock")).unwrap().parse().unwrap();

@@ -2,7 +2,9 @@
 
 use serde_json::{Value, json};
 use std::path::Path;
-use yadori_api::{Bin, Cleared, Clip, Step, SweepPreview};
+use yadori_api::{Bin, CaptureState, Cleared, Clip, Step, SweepPreview};
+use yadori_e2e::compositor::until;
+use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
 use yadori_e2e::service::{Service, command};
 
@@ -296,6 +298,25 @@ fn a_session_is_forgotten_at_its_end_if_that_is_wanted() {
     let service = Service::start(home.path(), command(home.path(), "simulated", None));
     assert_eq!(previews(&service.clips(&["list"])), ["kept"]);
     assert_eq!(bin(&service).total, 0);
+}
+
+#[test]
+fn where_nobody_else_ends_the_service_at_log_out_it_ends_with_the_desktop() {
+    let (home, display) = (Home::new(), Display::start_apart());
+    let mut with_session = command(home.path(), "x11", Some(display.name()));
+    with_session.arg("--session");
+    let service = Service::start(home.path(), with_session);
+    service.run(&["rules", "set", "log-out", "forget"]);
+    service.run(&["add", "of this session"]);
+    // A desktop that comes back is none that is gone.
+    let display = display.crash()();
+    service.wait_for_log("there is no clipboard");
+    until("the desktop is back", || service.status().capture.state == CaptureState::On);
+    drop(display);
+    let (well, log) = service.ended();
+    assert!(well && log.contains("the desktop is gone"), "{log}");
+    let service = Service::start(home.path(), command(home.path(), "simulated", None));
+    assert!(service.clips(&["list"]).is_empty());
 }
 
 #[test]

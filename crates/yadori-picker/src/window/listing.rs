@@ -1,11 +1,12 @@
 //! The list: asked for, shown, and kept up to date.
 
 use super::Picker;
-use crate::entries::{Entry, kept, listed};
+use crate::entries::{Entry, Step, kept, listed, steps};
 use crate::rows;
-use crate::service::{List, Page};
+use crate::service::{List, MOST, PAGE, Page};
 use gtk4::prelude::*;
 use gtk4::{ListBoxRow, gdk, glib};
+use std::collections::HashSet;
 use std::rc::Rc;
 
 /// Rows that are made before the window is painted; the others follow.
@@ -35,12 +36,23 @@ impl Picker {
     /// Asks for what the field and the choice of list say.
     pub(super) fn want_anew(&self) {
         let query = self.search.text().trim().to_owned();
-        let kept = self.state.borrow().kept;
-        self.want(match (kept, query.is_empty()) {
-            (true, true) => List::Kept,
-            (true, false) => List::History { query: format!("{query} is:kept"), cursor: None },
-            (false, _) => List::History { query, cursor: None },
-        });
+        let state = self.state.borrow();
+        let query = match (state.kept, query.is_empty()) {
+            (true, true) => None,
+            (true, false) => Some(format!("{query} is:kept")),
+            (false, _) => Some(query),
+        };
+        let list = match query {
+            None => List::Kept,
+            Some(query) => {
+                // A list that has only changed is as long again as the person has made it.
+                let same = matches!(&state.showing, List::History { query: known, .. } if *known == query);
+                let shown = u32::try_from(state.count()).unwrap_or(MOST).min(MOST);
+                List::History { query, cursor: None, limit: if same { shown.max(PAGE) } else { PAGE } }
+            }
+        };
+        drop(state);
+        self.want(list);
     }
 
     /// Something was typed.
@@ -56,7 +68,7 @@ impl Picker {
             let near = usize::try_from(row).is_ok_and(|row| row + AHEAD >= state.count());
             match (&state.wanted, &state.next) {
                 (List::History { query, .. }, Some(cursor)) if near && !state.more => {
-                    Some(List::History { query: query.clone(), cursor: Some(cursor.clone()) })
+                    Some(List::History { query: query.clone(), cursor: Some(cursor.clone()), limit: PAGE })
                 }
                 _ => None,
             }
@@ -93,7 +105,8 @@ impl Picker {
             state.more = false;
         }
         if further {
-            self.append(entries);
+            self.state.borrow_mut().coming.extend(entries);
+            self.append_later();
             return;
         }
         {
@@ -108,38 +121,73 @@ impl Picker {
         let chosen = self.chosen_index();
         let chosen_id = self.chosen().map(|entry| entry.clip.id);
         let typing = self.is_typing();
-        while let Some(row) = self.list.row_at_index(0) {
-            self.list.remove(&row);
-        }
-        {
-            let mut state = self.state.borrow_mut();
-            state.shown.clear();
-            state.coming.clear();
-            state.missing.clear();
-        }
-        self.append(entries);
         // What a person is about to choose stays chosen when the list changes under it.
         let place = if self.window.is_visible() && !typing {
-            let state = self.state.borrow();
-            chosen_id.and_then(|id| state.shown.iter().position(|entry| entry.clip.id == id)).unwrap_or(chosen)
+            chosen_id.and_then(|id| entries.iter().position(|entry| entry.clip.id == id)).unwrap_or(chosen)
         } else {
             0
         };
+        let same = {
+            let mut state = self.state.borrow_mut();
+            let wanted = state.wanted.clone();
+            std::mem::replace(&mut state.showing, wanted.clone()).is_of(&wanted)
+        };
+        // Of a list that has only changed, as many rows as there were; of another one, those that can be seen.
+        let rows = if same { self.state.borrow().shown.len() } else { 0 };
+        self.change_rows(entries, rows.max(place + 1).max(AT_ONCE));
         // The keyboard is in the list, unless the person types; in a list that was empty it could not be.
         let focus = self.window.is_visible() && (!typing || self.search.text().is_empty());
         self.choose(place, focus);
         self.say_count();
+        if focus {
+            self.keep_in_view();
+        }
     }
 
-    /// Adds rows: the first ones of a list at once, the others when the window has been painted.
-    fn append(self: &Rc<Self>, entries: Vec<Entry>) {
-        let at_once = self.state.borrow().count() == 0;
-        self.state.borrow_mut().coming.extend(entries);
-        if at_once {
-            self.append_some();
-        } else {
-            self.append_later();
+    /// Scrolls to what is chosen as soon as the rows have their places.
+    fn keep_in_view(self: &Rc<Self>) {
+        let picker = Rc::downgrade(self);
+        self.list.add_tick_callback(move |_, _| {
+            // A tick comes before the layout of its frame, and what follows it after.
+            let picker = picker.clone();
+            glib::idle_add_local_once(move || {
+                if let Some(picker) = picker.upgrade()
+                    && let Some(row) = picker.list.selected_row()
+                {
+                    picker.bring_into_view(&row);
+                }
+            });
+            glib::ControlFlow::Break
+        });
+    }
+
+    /// Changes the rows to those of these entries: as many at once, the others when the window has been painted. What has
+    /// not changed is left alone, and so is where a person has scrolled to.
+    fn change_rows(self: &Rc<Self>, mut entries: Vec<Entry>, at_once: usize) {
+        let later = entries.split_off(entries.len().min(at_once));
+        let shown = std::mem::take(&mut self.state.borrow_mut().shown);
+        let mut index = 0;
+        let mut wanted = entries.iter();
+        for step in steps(&shown, &entries) {
+            if step == Step::Remove {
+                if let Some(row) = self.list.row_at_index(index) {
+                    self.list.remove(&row);
+                }
+                continue;
+            }
+            if let (Step::Insert, Some(entry)) = (step, wanted.as_slice().first()) {
+                self.list.insert(&self.make_row(entry), index);
+            }
+            wanted.next();
+            index += 1;
         }
+        let mut state = self.state.borrow_mut();
+        state.shown = entries;
+        state.coming = later.into();
+        let missing: HashSet<String> = state.shown.iter().map(|entry| entry.clip.id.clone()).collect();
+        state.missing.retain(|id, _| missing.contains(id));
+        drop(state);
+        self.append_later();
     }
 
     fn append_later(self: &Rc<Self>) {

@@ -17,10 +17,20 @@ impl Picker {
     /// Does what the service tells.
     pub(super) fn told(self: &Rc<Self>, news: News) {
         match news {
-            News::Listed(number, page) if number == self.state.borrow().asked => match page {
-                Ok(page) => self.listed(page),
-                Err(why) => self.say(&why),
-            },
+            News::Listed(number, page) if number == self.state.borrow().asked => {
+                let why = match page {
+                    Ok(page) => {
+                        self.listed(page);
+                        None
+                    }
+                    Err(why) => Some(why),
+                };
+                self.filled.set(true);
+                self.open_when_ready();
+                if let Some(why) = why {
+                    self.say(&why);
+                }
+            }
             News::Listed(..) => {}
             News::Status(status) => {
                 self.state.borrow_mut().standing = standing(&status);
@@ -28,9 +38,8 @@ impl Picker {
             }
             News::Focus(window) => {
                 self.state.borrow_mut().target = window;
-                if self.opening.replace(false) {
-                    self.open();
-                }
+                self.aimed.set(true);
+                self.open_when_ready();
             }
             News::Recalled(recall, recalled) => {
                 if recall.paste && !recalled.pasted {

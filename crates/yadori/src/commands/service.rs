@@ -137,7 +137,7 @@ fn install(context: &Context, places: &Places) -> Result<(), Failure> {
         return Ok(());
     }
     let entry = format!(
-        "[Desktop Entry]\nType=Application\nName=Yadori\nComment=Keeps a history of what you copy\nExec={starts}\n\
+        "[Desktop Entry]\nType=Application\nName=Yadori\nComment=Keeps a history of what you copy\nExec={starts} --session\n\
          Icon=yadori\nNoDisplay=true\nX-GNOME-Autostart-enabled=true\n",
         starts = starts.replace('%', "%%")
     );
@@ -149,6 +149,7 @@ fn install(context: &Context, places: &Places) -> Result<(), Failure> {
     if let Some(home) = &home {
         service.arg("--home").arg(home);
     }
+    service.arg("--session");
     std::os::unix::process::CommandExt::process_group(&mut service, 0);
     let mut service = service.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null()).spawn()?;
     // It says `ready`, or ends.
