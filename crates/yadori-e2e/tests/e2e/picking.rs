@@ -27,7 +27,11 @@ impl Screen {
         std::fs::write(home.path().join(".config/fish/config.fish"), quiet).unwrap();
         let mut command = screen.tmux(&["new-session", "-d", "-x", "90", "-y", "24", shell]);
         command.env("PATH", format!("{programs}:/usr/bin:/bin")).env("YADORI_HOME", home.path()).env("TZ", "UTC");
-        command.env("HOME", home.path()).env("TERM", "xterm-256color").env("LC_ALL", "C.UTF-8");
+        command
+            .env("HOME", home.path())
+            .env("TERM", "xterm-256color")
+            .env("LC_ALL", "C.UTF-8")
+            .env("COLORTERM", "truecolor");
         assert!(command.current_dir(home.path()).status().expect("tmux").success());
         screen.until("a prompt", |shown| shown.contains('$'));
         screen
@@ -121,6 +125,11 @@ fn a_clip_is_chosen_by_letters_and_printed_recalled_or_left() {
     screen.presses(&["C-p"]);
     screen.shows("1 *");
     assert_eq!(service.get("/pins").json::<Clips>().clips[0].preview, "Kestrel Lane Unit 4");
+    service.run_with(&["add", "-"], &yadori_e2e::sample::poster("owl"));
+    screen.presses(&["C-k", "C-k"]);
+    screen.shows("picture");
+    screen.presses(&["Home"]);
+    screen.shows("▀▀▀▀");
     screen.types("kind:");
     screen.presses(&["Escape"]);
     screen.shows("code=1");

@@ -1,8 +1,9 @@
 //! A picker in the terminal.
 //!
 //! * `state`: what is shown and chosen, and what a key does to it
-//! * `screen`: how that is drawn
+//! * `screen`: how that is drawn; `picture`: a picture in cells
 
+mod picture;
 mod screen;
 mod state;
 
@@ -14,6 +15,7 @@ use clap::Args;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{self, Event, KeyEventKind};
 use ratatui::crossterm::terminal::{disable_raw_mode, enable_raw_mode};
+use ratatui::text::Line;
 use ratatui::{Terminal, TerminalOptions, Viewport};
 use state::{State, Step};
 use std::fs::OpenOptions;
@@ -170,11 +172,28 @@ impl Pick {
     }
 }
 
+/// The small picture of a clip, as lines; none if it cannot be had.
+fn small_picture(service: &Client, id: &str, columns: u32) -> Vec<Line<'static>> {
+    let query = ContentQuery { format: None, at_once: true };
+    let mut content = Vec::new();
+    let read = service.get_bytes(&format!("/clips/{}/thumbnail", in_path(id)), &query);
+    match read.map(|mut read| read.read_to_end(&mut content)) {
+        Ok(Ok(_)) => picture::lines(&content, columns),
+        _ => Vec::new(),
+    }
+}
+
 /// Lets the person choose; none if they leave without.
 fn choose(service: &Client, state: &mut State) -> Result<Option<Vec<Clip>>, Failure> {
     let mut screen = Screen::take()?;
+    let pictures = picture::can_be_shown();
     loop {
         screen.terminal.draw(|frame| screen::draw(frame, state))?;
+        if pictures && let Some(id) = state.lacks_picture() {
+            let columns = screen.terminal.size().map_or(0, |size| u32::from(size.width)).saturating_sub(screen::INDENT);
+            state.show_picture(small_picture(service, &id, columns));
+            continue;
+        }
         let key = match event::read()? {
             Event::Key(key) if key.kind != KeyEventKind::Release => key,
             _ => continue,

@@ -9,6 +9,9 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use yadori_api::Clip;
 
+/// Columns before what was copied.
+pub const INDENT: u32 = 12;
+
 const PROMPT: &str = "> ";
 const DIGITS: [&str; 10] = ["1", "2", "3", "4", "5", "6", "7", "8", "9", "0"];
 
@@ -60,9 +63,22 @@ pub fn draw(frame: &mut Frame<'_>, state: &State) {
     let query = fit(&safe(state.query()), width.saturating_sub(PROMPT.len() + 1));
     let mut lines = vec![Line::from(format!("{PROMPT}{query}"))];
     let now = jiff::Timestamp::now();
-    let first = first_row(state.chosen(), rows);
-    let last = state.clips().len().min(first + rows);
-    lines.extend((first..last).map(|place| row(state, place, width, now)));
+    // Below the chosen one its picture, which the other rows make room for.
+    let picture = &state.picture()[..state.picture().len().min(rows.saturating_sub(1))];
+    let rows_of_clips = rows - picture.len();
+    let first = first_row(state.chosen(), rows_of_clips);
+    let last = state.clips().len().min(first + rows_of_clips);
+    for place in first..last {
+        lines.push(row(state, place, width, now));
+        if place == state.chosen() {
+            let indented = |line: &Line<'static>| {
+                let mut line = line.clone();
+                line.spans.insert(0, Span::raw(" ".repeat(INDENT as usize)));
+                line
+            };
+            lines.extend(picture.iter().map(indented));
+        }
+    }
     if state.clips().is_empty() {
         lines.push(Line::from(if state.query().is_empty() { "  Nothing is here yet" } else { "  No match" }));
     }
@@ -109,6 +125,25 @@ mod tests {
         assert!(lines[2].contains("\u{fffd}[2J\u{fffd}evil"), "{lines:?}");
         assert!(lines[3].contains('舞') && lines[3].ends_with("gel"), "{lines:?}");
         assert!(lines.iter().all(|line| line.chars().count() <= 40));
+    }
+
+    #[test]
+    fn a_picture_stands_below_the_clip_that_is_chosen() {
+        let mut state = State::default();
+        let mut picture = clip("b", "a poster", &[]);
+        picture.kind = yadori_api::Kind::Image;
+        state.show(vec![clip("a", "first", &[]), picture, clip("c", "last", &[])]);
+        assert_eq!(state.lacks_picture(), None);
+        state.pressed(ratatui::crossterm::event::KeyCode::Down.into());
+        assert_eq!(state.lacks_picture().as_deref(), Some("b"));
+        state.show_picture(vec![Line::from("▀▀"), Line::from("▀▀")]);
+        assert_eq!(state.lacks_picture(), None);
+        let lines = drawn(&state, 40, 7);
+        let rows: Vec<&str> = lines[1..6].iter().map(|line| line.trim()).collect();
+        assert!(rows[0].ends_with("first") && rows[1].ends_with("a poster") && rows[4].ends_with("last"), "{lines:?}");
+        assert_eq!(rows[2..4], ["▀▀", "▀▀"]);
+        // Where there is little room, the clip itself stays seen.
+        assert!(drawn(&state, 40, 4).iter().any(|line| line.ends_with("a poster")));
     }
 
     #[test]

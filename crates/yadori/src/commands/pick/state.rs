@@ -1,7 +1,8 @@
 //! What the picker in the terminal shows, and what a key does to it.
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
-use yadori_api::Clip;
+use ratatui::text::Line;
+use yadori_api::{Clip, Kind};
 
 /// Rows of a page.
 const LEAF: usize = 8;
@@ -30,6 +31,8 @@ pub struct State {
     chosen: usize,
     marked: Vec<Clip>,
     said: Option<String>,
+    /// The clip whose picture is shown, and the picture.
+    picture: Option<(String, Vec<Line<'static>>)>,
 }
 
 impl State {
@@ -84,6 +87,26 @@ impl State {
         let same = before.and_then(|id| clips.iter().position(|clip| clip.id == id));
         self.chosen = same.filter(|_| self.query.is_empty()).unwrap_or(0);
         self.clips = clips;
+    }
+
+    /// The clip that is chosen, if it is a picture that may be seen and is not shown.
+    pub fn lacks_picture(&self) -> Option<String> {
+        let clip = self.clips.get(self.chosen)?;
+        let shown = self.picture.as_ref().is_some_and(|(id, _)| *id == clip.id);
+        (clip.kind == Kind::Image && clip.sensitive.is_none() && !shown).then(|| clip.id.clone())
+    }
+
+    /// Shows the picture of the clip that is chosen.
+    pub fn show_picture(&mut self, lines: Vec<Line<'static>>) {
+        self.picture = self.clips.get(self.chosen).map(|clip| (clip.id.clone(), lines));
+    }
+
+    /// The picture of the clip that is chosen, in lines; none if it has none, or none that can be shown.
+    pub fn picture(&self) -> &[Line<'static>] {
+        match (&self.picture, self.clips.get(self.chosen)) {
+            (Some((id, lines)), Some(clip)) if *id == clip.id => lines,
+            _ => &[],
+        }
     }
 
     /// Does what a key says.
