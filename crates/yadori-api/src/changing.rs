@@ -8,6 +8,7 @@ use utoipa::{IntoParams, ToSchema};
 /// What is known of the clip that was edited.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
 pub struct EditQuery {
     /// How often it had been copied when the editing began. If it has been copied since, it stays in the history
     /// beside the new one.
@@ -28,6 +29,7 @@ pub struct Edited {
 
 /// How to reshape a clip.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Reshape {
     /// The clip.
     pub clip: String,
@@ -60,6 +62,7 @@ pub struct Way {
 
 /// A text in which aliases stand for clips.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Expand {
     /// The text.
     pub text: String,

@@ -46,6 +46,7 @@ pub struct Device {
 
 /// An invitation of another device.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Invite {
     /// How long it is open, in seconds; ten minutes if not given.
     pub seconds: Option<u64>,
@@ -65,6 +66,7 @@ pub struct Invitation {
 
 /// Joining a device that has invited.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Join {
     /// Its address: host and port.
     pub address: String,
@@ -74,6 +76,7 @@ pub struct Join {
 
 /// Another name for a device.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct RenameDevice {
     /// The name.
     pub name: String,
@@ -82,6 +85,7 @@ pub struct RenameDevice {
 /// Removing a device.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
 pub struct RemoveDeviceQuery {
     /// Remove those that it introduced, too.
     #[serde(default)]
@@ -90,6 +94,7 @@ pub struct RemoveDeviceQuery {
 
 /// Handing clips over to a device.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Send {
     /// The clips: positions, aliases, pins, places in the tray, or beginnings of ids.
     pub clips: Vec<String>,
@@ -149,7 +154,7 @@ pub struct Policy {
 
 /// A change of what this device shares; what is left out stays as it is.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(default)]
+#[serde(deny_unknown_fields, default)]
 pub struct PolicyChange {
     /// What leaves it.
     pub leaves: Option<Extent>,
@@ -188,6 +193,7 @@ pub struct Sync {
 /// From where on to tell how a fetch goes.
 #[derive(Clone, Copy, Debug, Default, Serialize, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
 pub struct FetchQuery {
     /// Answer when more bytes than these are here, or a second has passed; without it, at once.
     #[serde(default, skip_serializing_if = "Option::is_none")]

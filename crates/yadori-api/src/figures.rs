@@ -7,6 +7,7 @@ use utoipa::{IntoParams, ToSchema};
 /// How many days to tell of.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
 pub struct StatsQuery {
     /// Days up to today, 1 to 366; 14 if not given.
     #[serde(skip_serializing_if = "Option::is_none")]

@@ -7,6 +7,7 @@ use utoipa::{IntoParams, ToSchema};
 
 /// Clips to move to the bin, or to forget for good.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Delete {
     /// Positions, places, aliases, ids or beginnings of ids.
     pub clips: Vec<String>,
@@ -27,10 +28,13 @@ pub struct Deleted {
     pub undo_until: Option<Timestamp>,
 }
 
-/// What to clear: everything that is not kept, or a slice of it.
+/// What to clear: everything that is not kept, or a slice of it. One of them is to be said.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Clear {
+    /// Everything, unless something else is said too.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub all: bool,
     /// Only what was copied longer ago than so many seconds.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub older_than_seconds: Option<u64>,
@@ -77,6 +81,7 @@ pub struct Cleared {
 
 /// What to undo or redo.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Undo {
     /// The step. If not given: to undo the latest, to redo the one that was undone last.
     #[serde(default)]
@@ -120,6 +125,7 @@ pub struct Step {
 /// Which part of the bin to list.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
 pub struct BinQuery {
     /// How many to pass over.
     #[serde(skip_serializing_if = "Option::is_none")]

@@ -6,6 +6,7 @@ use utoipa::ToSchema;
 
 /// Clips to pin.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Pin {
     /// Their names.
     pub clips: Vec<String>,
@@ -17,6 +18,7 @@ pub struct Pin {
 
 /// Some clips, by their names.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Named {
     /// Positions, places (`p2`, `t1`), aliases, ids or beginnings of ids.
     pub clips: Vec<String>,
@@ -66,6 +68,7 @@ pub struct Drawer {
 
 /// A name for a drawer.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct DrawerChange {
     /// The name, at most 100 characters. Two drawers cannot have the same one; letter case does not matter.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -99,6 +102,7 @@ pub struct DrawerContents {
 
 /// Clips to put into a drawer.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Put {
     /// Their names.
     pub clips: Vec<String>,
@@ -109,6 +113,7 @@ pub struct Put {
 
 /// A line of a drawer to move, or a heading to change.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct MoveItem {
     /// Its place in the drawer, from 1.
     pub place: u32,
@@ -118,6 +123,7 @@ pub struct MoveItem {
 
 /// A heading.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct NewHeading {
     /// What it says, at most 200 characters.
     pub words: String,
@@ -143,6 +149,7 @@ pub enum SortBy {
 
 /// How to sort a drawer. Clips stay under their headings.
 #[derive(Clone, Copy, Debug, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Sort {
     /// By what.
     pub by: SortBy,
@@ -151,6 +158,7 @@ pub struct Sort {
 /// What becomes of the clips of a drawer that is removed.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, utoipa::IntoParams)]
 #[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
 pub struct RemoveDrawer {
     /// Put them into this drawer; without it they are only in the history again.
     #[serde(skip_serializing_if = "Option::is_none")]

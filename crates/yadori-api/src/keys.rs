@@ -61,6 +61,7 @@ pub struct Keys {
 
 /// Keys to be set.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct SetKeys {
     /// The keys, such as `Ctrl+Alt+V`; without them, there are none any more.
     #[serde(default)]
@@ -69,6 +70,7 @@ pub struct SetKeys {
 
 /// An action to be done.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct PressKeys {
     /// Its name.
     pub action: String,

@@ -210,6 +210,7 @@ pub struct ClipPage {
 /// Which clips to list.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
 pub struct ListQuery {
     /// What to search for; without it, the history, newest first.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -229,6 +230,7 @@ pub struct ListQuery {
 /// Attributes of a clip that is added by hand.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
 pub struct AddQuery {
     /// Its title, at most 1,000 characters.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -272,6 +274,7 @@ pub struct Added {
 /// Which format's bytes to give.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
 pub struct ContentQuery {
     /// The MIME type; without it, the clip's first format.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -283,6 +286,7 @@ pub struct ContentQuery {
 
 /// Clips to put back on the clipboard.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Recall {
     /// Positions, ids or beginnings of ids.
     pub clips: Vec<String>,
@@ -338,6 +342,7 @@ pub struct Recalled {
 
 /// How long to pause.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Pause {
     /// For so many seconds; until resumed if not given.
     #[serde(default)]
@@ -515,6 +520,7 @@ pub struct ClipChange {
 
 /// What a program copies onto the simulated clipboard.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct SimulatedCopy {
     /// The formats: MIME type and text.
     pub formats: Vec<SimulatedFormat>,

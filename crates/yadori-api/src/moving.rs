@@ -21,6 +21,7 @@ pub enum ExportForm {
 /// What to export.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
 pub struct ExportQuery {
     /// As what.
     #[serde(default)]

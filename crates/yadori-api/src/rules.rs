@@ -6,7 +6,7 @@ use utoipa::ToSchema;
 
 /// Limits; 0 means that there is none.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(default)]
+#[serde(deny_unknown_fields, default)]
 pub struct Limits {
     /// Most clips.
     pub count: u64,
@@ -18,6 +18,7 @@ pub struct Limits {
 
 /// Limits that hold for some clips, besides those for all.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct ScopeLimits {
     /// Those of this kind.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -165,6 +166,7 @@ pub struct Swept {
 
 /// A sample to try the capture rules on.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct RulesTest {
     /// The text of the copy.
     pub text: String,
@@ -188,6 +190,7 @@ pub struct RulesVerdict {
 
 /// Put the rules back.
 #[derive(Clone, Copy, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct ResetRules {
     /// Whether the person knows that more than half of the history goes by this.
     #[serde(default)]

@@ -30,6 +30,7 @@ pub struct Tray {
 
 /// How to open the tray.
 #[derive(Clone, Copy, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct OpenTray {
     /// Empty it first.
     #[serde(default)]
@@ -38,6 +39,7 @@ pub struct OpenTray {
 
 /// How to close the tray.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct CloseTray {
     /// Put its clips into this drawer, which is made if there is none.
     #[serde(default)]
@@ -49,6 +51,7 @@ pub struct CloseTray {
 
 /// How to deal the next clip.
 #[derive(Clone, Copy, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct DealNext {
     /// Go on by itself: each clip follows as soon as the one before it was pasted.
     #[serde(default)]
@@ -69,6 +72,7 @@ pub struct Dealt {
 
 /// A place of the tray to change.
 #[derive(Clone, Copy, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct TrayPlace {
     /// The place, from 1.
     pub place: u32,
@@ -79,6 +83,7 @@ pub struct TrayPlace {
 
 /// How to pour the tray out.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Pour {
     /// What to put between the clips; a line end if not given.
     #[serde(default)]

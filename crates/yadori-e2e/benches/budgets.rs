@@ -445,7 +445,7 @@ fn clear(report: &mut Report, service: &Service) {
     let mut idle: Vec<Duration> = (0..100).map(|n| capture(service, &mut events, &format!("idle {n}"))).collect();
     let mut count = 0;
     let said = time(|| {
-        let cleared: yadori_api::Cleared = service.post("/clear", &serde_json::json!({})).json();
+        let cleared: yadori_api::Cleared = service.post("/clear", &serde_json::json!({"all": true})).json();
         count = cleared.count;
     });
     report.add(

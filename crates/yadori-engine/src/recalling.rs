@@ -10,7 +10,7 @@ use crate::fetching::{FetchError, Fetching};
 use crate::history::History;
 use crate::history::files;
 use crate::history::listing::Listed;
-use crate::history::names::{FindNameError, Found};
+use crate::history::names::{FindNameError, Found, check_number};
 use crate::links::Links;
 use jiff::Zoned;
 use parking_lot::RwLock;
@@ -178,6 +178,7 @@ impl Recalling {
     /// Puts clips on the clipboard: one with all its formats, several joined. Their places in the history stay,
     /// unless the rules say otherwise; that and how often they were used is noted.
     pub async fn recall(&self, names: &[String], asked: &Recall) -> Result<Recalled, RecallError> {
+        check_number(names)?;
         // The same clip may be wanted twice in one text.
         let mut clips = Vec::with_capacity(names.len());
         for name in names {

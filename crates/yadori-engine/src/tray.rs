@@ -3,7 +3,7 @@
 use crate::capture::Capture;
 use crate::history::History;
 use crate::history::listing::Listed;
-use crate::history::names::FindNameError;
+use crate::history::names::{FindNameError, check_number};
 use crate::keeping::Keeping;
 use crate::keeping::drawers::DrawerError;
 use crate::recalling::{QUIET, Recall, RecallError, Recalled, Recalling};
@@ -183,9 +183,7 @@ impl Dealer {
 
     /// Adds clips to the tray, at its end, in the order given; the same one as often as it is named.
     pub async fn add_to_tray(&self, names: &[String]) -> Result<TrayView, TrayActError> {
-        if names.is_empty() {
-            return Err(FindNameError::Number.into());
-        }
+        check_number(names)?;
         let mut ids = Vec::with_capacity(names.len());
         for name in names {
             ids.push(self.history.find_clip(name).await?.0.id);

@@ -1,11 +1,12 @@
-//! Where the window appears. On X11, at the pointer, within its monitor; on Wayland, where the compositor puts it.
+//! Where the window appears, and who gets the keyboard when it is gone. On X11, it appears at the pointer, within its monitor; on
+//! Wayland, where the compositor puts it.
 
 use gdk4_x11::{X11Display, X11Surface};
 use gtk4::prelude::*;
 use gtk4::{Window, gdk};
-use std::cell::OnceCell;
+use std::cell::{Cell, OnceCell};
 use x11rb::connection::Connection;
-use x11rb::protocol::xproto::{ConfigureWindowAux, ConnectionExt as _};
+use x11rb::protocol::xproto::{ConfigureWindowAux, ConnectionExt as _, InputFocus};
 use x11rb::rust_connection::RustConnection;
 
 /// How far from the pointer, and from the edges of the monitor, the window stays at least, in pixels.
@@ -18,7 +19,11 @@ fn within(wanted: i32, length: i32, (start, room): (i32, i32)) -> i32 {
 
 /// Puts windows in their place.
 #[derive(Default)]
-pub struct Place(OnceCell<Option<(RustConnection, usize)>>);
+pub struct Place {
+    connection: OnceCell<Option<(RustConnection, usize)>>,
+    /// The window that had the keyboard before, on X11.
+    had_keyboard: Cell<Option<u32>>,
+}
 
 impl Place {
     /// Prepares a window that is about to be shown.
@@ -30,7 +35,36 @@ impl Place {
         // The person has just asked for it: window managers give the keyboard to what was asked for last.
         let now = gdk4_x11::x11_get_server_time(&surface);
         surface.set_user_time(now);
+        if !gtk4::prelude::WidgetExt::is_visible(window)
+            && let Some((connection, _)) = self.x11(&surface.display())
+        {
+            let focus = connection.get_input_focus().ok().and_then(|asked| asked.reply().ok());
+            self.had_keyboard.set(focus.map(|focus| focus.focus));
+        }
         self.put(window);
+    }
+
+    /// Gives the keyboard back once the window is gone. A window manager does so itself; without one, nobody would have it.
+    pub fn give_keyboard_back(&self, display: &gdk::Display) {
+        let (Some(before), Some((connection, screen))) = (self.had_keyboard.take(), self.x11(display)) else { return };
+        // What was asked of the server before is done then.
+        display.sync();
+        let root = connection.setup().roots[*screen].root;
+        let nobody = [u32::from(InputFocus::NONE), u32::from(InputFocus::POINTER_ROOT), root];
+        let focus = connection.get_input_focus().ok().and_then(|asked| asked.reply().ok());
+        if focus.is_some_and(|focus| nobody.contains(&focus.focus)) && !nobody.contains(&before) {
+            let _ = connection.set_input_focus(InputFocus::PARENT, before, x11rb::CURRENT_TIME);
+            // Until it has come to pass; a window that is gone by now is no error of ours.
+            let _ = connection.get_input_focus().map(|asked| asked.reply());
+        }
+    }
+
+    fn x11(&self, display: &gdk::Display) -> Option<&(RustConnection, usize)> {
+        if !display.is::<X11Display>() {
+            return None;
+        }
+        let name = display.name();
+        self.connection.get_or_init(|| x11rb::connect(Some(&name)).ok()).as_ref()
     }
 
     /// Puts a window where the person is.
@@ -38,11 +72,7 @@ impl Place {
         let Some(surface) = window.surface() else { return };
         let display = surface.display();
         let Some(x11) = surface.downcast_ref::<X11Surface>() else { return };
-        if !display.is::<X11Display>() {
-            return;
-        }
-        let name = display.name();
-        let Some((connection, screen)) = self.0.get_or_init(|| x11rb::connect(Some(&name)).ok()) else { return };
+        let Some((connection, screen)) = self.x11(&display) else { return };
         let root = connection.setup().roots[*screen].root;
         let Some(pointer) = connection.query_pointer(root).ok().and_then(|asked| asked.reply().ok()) else { return };
         let (x, y) = (i32::from(pointer.root_x), i32::from(pointer.root_y));

@@ -43,6 +43,8 @@ struct State {
     /// What is wanted, and the number under which it was asked for last.
     wanted: List,
     asked: u64,
+    /// The number of the list that came last, or of which it is known why it does not.
+    listed: u64,
     /// The list that is shown.
     showing: List,
     shown: Vec<Entry>,
@@ -98,8 +100,6 @@ pub struct Picker {
     opening: Cell<bool>,
     /// It is known who has the keyboard, and will be pasted into.
     aimed: Cell<bool>,
-    /// There is a list, or it is known why there is none.
-    filled: Cell<bool>,
     /// It was in front since it was shown.
     was_active: Cell<bool>,
     /// The person has gone to the field: digits are typed there.
@@ -168,7 +168,6 @@ impl Picker {
             composing: Cell::new(false),
             opening: Cell::new(false),
             aimed: Cell::new(false),
-            filled: Cell::new(false),
             was_active: Cell::new(false),
             writes: Cell::new(false),
         });
@@ -267,6 +266,7 @@ impl Picker {
             return;
         }
         if !self.opening.replace(true) {
+            self.prepare();
             self.aimed.set(false);
             self.service.act(Job::Open);
         }
@@ -274,12 +274,14 @@ impl Picker {
 
     /// Shows the window if it is to be shown and everything is known: a key that is pressed at once must find its clip.
     fn open_when_ready(&self) {
-        if self.aimed.get() && self.filled.get() && self.opening.replace(false) {
+        let filled = self.state.borrow().listed == self.state.borrow().asked;
+        if self.aimed.get() && filled && self.opening.replace(false) {
             self.open();
         }
     }
 
-    fn open(&self) {
+    /// The list as it is at every opening: the newest clips, nothing searched for.
+    fn prepare(&self) {
         self.close_panel();
         let stale = {
             let mut state = self.state.borrow_mut();
@@ -293,6 +295,9 @@ impl Picker {
         } else if stale {
             self.want_anew();
         }
+    }
+
+    fn open(&self) {
         self.was_active.set(false);
         self.writes.set(false);
         self.place.before(&self.window);
@@ -310,6 +315,7 @@ impl Picker {
     pub fn hide(&self) {
         self.was_active.set(false);
         self.window.set_visible(false);
+        self.place.give_keyboard_back(&self.display());
         // What gets the keyboard at the next opening gets it anew, and is read out.
         gtk4::prelude::GtkWindowExt::set_focus(&self.window, None::<&gtk4::Widget>);
     }

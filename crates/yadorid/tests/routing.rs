@@ -5,8 +5,11 @@
 mod support;
 
 use axum::Router;
-use axum::body::{Body, to_bytes};
+use axum::body::{Body, Bytes, HttpBody, to_bytes};
 use axum::http::{Request, Response, header};
+use http_body::{Frame, SizeHint};
+use std::pin::Pin;
+use std::task::{Context, Poll};
 use support::Device;
 use tower::ServiceExt;
 use yadori_api::{Problem, ProblemKind};
@@ -45,8 +48,30 @@ impl Answering {
         problem(self.send(method, &path, &[("authorization", &bearer), ("content-type", mime)], body).await).await
     }
 
+    async fn send_body(&self, path: &str, mime: &str, body: Body) -> Response<Body> {
+        let request = Request::post(format!("/api/v1{path}")).header(header::HOST, "127.0.0.1:7436");
+        let request = request.header("authorization", format!("Bearer {}", self.token)).header("content-type", mime);
+        self.router.clone().oneshot(request.body(body).unwrap()).await.unwrap()
+    }
+
     async fn json(&self, path: &str, body: &str) -> (u16, ProblemKind) {
         self.problem("POST", path, "application/json", body.as_bytes()).await
+    }
+}
+
+/// A body that says how large it is, and must not be read.
+struct Unread(u64);
+
+impl HttpBody for Unread {
+    type Data = Bytes;
+    type Error = std::io::Error;
+
+    fn poll_frame(self: Pin<&mut Self>, _: &mut Context<'_>) -> Poll<Option<Result<Frame<Bytes>, std::io::Error>>> {
+        panic!("it was read")
+    }
+
+    fn size_hint(&self) -> SizeHint {
+        SizeHint::with_exact(self.0)
     }
 }
 
@@ -107,6 +132,10 @@ async fn what_is_asked_wrongly_is_answered_as_a_problem() {
         ("/drawers/Venues", Kind::NoSuchDrawer),
         ("/devices/van", Kind::NoSuchDevice),
         ("/stats?days=0", Kind::BadPage),
+        ("/clips?limt=1", Kind::BadRequest),
+        ("/bin?skip=1&skip=2", Kind::BadRequest),
+        ("/clips/%ff", Kind::BadRequest),
+        ("/drawers/%c3%28", Kind::BadRequest),
     ] {
         assert_eq!(service.problem("GET", path, "", b"").await, (kind.status(), kind), "{path}");
     }
@@ -119,8 +148,11 @@ async fn what_is_asked_wrongly_is_answered_as_a_problem() {
         ("/tray/next", "{}", Kind::NothingThere),
         ("/reshape", r#"{"clip": "1", "ways": ["backwards"]}"#, Kind::BadWay),
         ("/clear", r#"{"application": " "}"#, Kind::BadSlice),
-        ("/devices/join", r#"{"address": "127.0.0.1:1", "code": "x"}"#, Kind::BadCode),
+        ("/sync/join", r#"{"address": "127.0.0.1:1", "code": "x"}"#, Kind::BadCode),
         ("/drawers", r#"{"name": ""}"#, Kind::BadDrawer),
+        ("/drawers", r#"{"name": ".."}"#, Kind::BadDrawer),
+        ("/clear", "{}", Kind::BadSlice),
+        ("/clear", r#"{"kept_too": true, "for_good": true}"#, Kind::BadSlice),
     ] {
         assert_eq!(service.json(path, body).await, (kind.status(), kind), "{path} {body}");
     }
@@ -134,4 +166,59 @@ async fn what_is_asked_wrongly_is_answered_as_a_problem() {
     ] {
         assert_eq!(service.problem("POST", "/clips", mime, body).await, (kind.status(), kind), "{mime}");
     }
+}
+
+#[tokio::test]
+async fn a_list_is_no_object_and_nothing_happens_that_was_not_asked_for() {
+    use ProblemKind::BadRequest;
+    let service = Answering::new().await;
+    service.device.copy("still here").await;
+    for (method, path) in [
+        ("POST", "/clear"),
+        ("POST", "/delete"),
+        ("POST", "/pause"),
+        ("POST", "/undo"),
+        ("POST", "/rules/reset"),
+        ("PATCH", "/rules"),
+        ("PATCH", "/sync/policy"),
+        ("POST", "/tray/open"),
+        ("POST", "/tray/pour"),
+        ("PATCH", "/clips/1"),
+        ("POST", "/bin/restore"),
+        ("POST", "/recall"),
+    ] {
+        for body in ["[]", "[null,null,null,null,null,true,true]", "null", "7", "\"all\"", r#"{"no_such_field": 1}"#] {
+            let answer = service.problem(method, path, "application/json", body.as_bytes()).await;
+            assert_eq!(answer, (422, BadRequest), "{method} {path} {body}");
+        }
+        let answer = service.problem(method, path, "application/json", b"{").await;
+        assert_eq!(answer, (400, BadRequest), "{method} {path}");
+        assert_eq!(service.problem(method, path, "text/plain", b"{}").await, (415, BadRequest), "{method} {path}");
+    }
+    let names = vec!["1"; 1001];
+    let many = serde_json::json!({ "clips": names }).to_string();
+    for path in ["/recall", "/delete", "/bin/restore", "/pins", "/tray/add"] {
+        assert_eq!(service.json(path, &many).await, (400, ProblemKind::NothingNamed), "{path}");
+    }
+    let for_good = serde_json::json!({ "clips": names, "for_good": true }).to_string();
+    assert_eq!(service.json("/delete", &for_good).await, (400, ProblemKind::NothingNamed));
+    assert_eq!(service.device.shown().await, ["still here"]);
+}
+
+#[tokio::test]
+async fn what_says_that_it_is_too_large_is_refused_before_any_of_it_is_read() {
+    let service = Answering::new().await;
+    for (path, mime, length) in [
+        ("/clips", "text/plain", 40u64 << 20),
+        ("/recall", "application/json", 5 << 20),
+        ("/nothing", "application/json", 1 << 40),
+    ] {
+        let answer = service.send_body(path, mime, Body::new(Unread(length))).await;
+        assert_eq!(answer.headers()["connection"], "close", "{path}");
+        assert_eq!(problem(answer).await, (413, ProblemKind::TooLarge), "{path}");
+    }
+    // One that does not say so is read no further than it may be.
+    let endless = futures_util::stream::repeat_with(|| Ok::<_, std::io::Error>(Bytes::from(vec![b' '; 1 << 20])));
+    let answer = service.send_body("/recall", "application/json", Body::from_stream(endless)).await;
+    assert_eq!(problem(answer).await.0, 413);
 }

@@ -187,7 +187,7 @@ fn a_slice_is_counted_asked_about_cleared_and_brought_back() {
     assert!(code == 2 && said.contains("--yes") && said.contains("2 clips"), "{said}");
     service.run(&["clear", "--app", "browser", "--kind", "link", "--yes"]);
     assert_eq!(previews(&service.clips(&["list"])), ["new words", "old words"]);
-    let changed = service.post("/clear", &json!({ "expected": 9 }));
+    let changed = service.post("/clear", &json!({ "all": true, "expected": 9 }));
     assert_eq!(changed.status, 409, "not what the person was told");
     service.run(&["clear", "--yes"]);
     service.run(&["delete", "1", "--yes"]);
@@ -228,7 +228,7 @@ fn clearing_many_is_said_at_once_while_copies_go_on() {
     assert_eq!(service.post("/delete", &json!({ "clips": names })).status, 200);
     assert_eq!(service.status().count, 300, "so it is with many that are named");
     service.run(&["undo"]);
-    let cleared: Cleared = service.post("/clear", &json!({})).json();
+    let cleared: Cleared = service.post("/clear", &json!({ "all": true })).json();
     assert_eq!((cleared.count, cleared.left), (600, 0));
     assert!(service.clips(&["list"]).is_empty(), "the history is clear before the last clip is");
     let mut events = service.events(None);

@@ -152,6 +152,30 @@ fn what_is_typed_finds_and_enter_pastes_plain_or_only_copies() {
 }
 
 #[test]
+fn what_was_searched_for_before_is_forgotten_at_the_next_opening() {
+    let office = Office::with(false, &["gel 201 for the moon", "lamp 7", "gel 119 for the sea"]);
+    let pad = office.pad("Form");
+    for _ in 0..5 {
+        office.open();
+        office.type_in("lamp");
+        office.press(&[ESCAPE]);
+        office.is_closed();
+        office.open();
+        office.press(&[ENTER]);
+        pad.pasted("gel 201 for the moon");
+        office.is_closed();
+        office.open();
+        office.press(&[CONTROL, 0x6b]);
+        office.press(&[ESCAPE]);
+        office.is_closed();
+        office.open();
+        office.press(&[0x33]);
+        pad.pasted("gel 119 for the sea");
+        office.is_closed();
+    }
+}
+
+#[test]
 fn several_are_marked_and_pasted_joined() {
     let office = Office::with(true, &["one", "two", "three"]);
     let pad = office.pad("Form");
@@ -187,22 +211,25 @@ fn clips_are_pinned_deleted_brought_back_and_put_into_the_tray() {
 
 #[test]
 fn escape_gives_the_keyboard_back_and_pastes_nothing() {
-    let office = Office::with(true, &["first"]);
-    let pad = office.pad("Form");
-    office.open();
-    office.type_in("fi");
-    // The help is left first, and then the picker.
-    office.press(&[0xffbe]);
-    office.press(&[ESCAPE]);
-    assert!(office.has_keyboard());
-    office.press(&[ESCAPE]);
-    office.is_closed();
-    until("the window has the keyboard again", || {
-        office.connection.get_input_focus().unwrap().reply().unwrap().focus == pad.window()
-    });
-    office.type_in("z");
-    let before = pad.wait(&Written::Typed("z".into()));
-    assert!(!before.iter().any(|written| matches!(written, Written::Pasted(_))), "{before:?}");
+    // A window manager does so itself.
+    for managed in [true, false] {
+        let office = Office::with(managed, &["first"]);
+        let pad = office.pad("Form");
+        office.open();
+        office.type_in("fi");
+        // The help is left first, and then the picker.
+        office.press(&[0xffbe]);
+        office.press(&[ESCAPE]);
+        assert!(office.has_keyboard());
+        office.press(&[ESCAPE]);
+        office.is_closed();
+        until("the window has the keyboard again", || {
+            office.connection.get_input_focus().unwrap().reply().unwrap().focus == pad.window()
+        });
+        office.type_in("z");
+        let before = pad.wait(&Written::Typed("z".into()));
+        assert!(!before.iter().any(|written| matches!(written, Written::Pasted(_))), "{before:?}");
+    }
 }
 
 #[test]

@@ -2,6 +2,7 @@
 
 use crate::history::History;
 use crate::history::listing::Listed;
+use std::collections::HashSet;
 use thiserror::Error;
 use yadori_core::ClipId;
 use yadori_core::alias::Alias;
@@ -13,7 +14,12 @@ use yadori_store::{ClipRecord, StoreError};
 const CANDIDATES: usize = 5;
 
 /// Most clips that can be named in one go.
-const MOST: usize = 10_000;
+const MOST: usize = 1000;
+
+/// Refuses to look for no clip, or for far too many.
+pub(crate) fn check_number(names: &[String]) -> Result<(), FindNameError> {
+    if (1..=MOST).contains(&names.len()) { Ok(()) } else { Err(FindNameError::Number) }
+}
 
 /// How often an alias is looked up whose clip leaves the history at the same time.
 const LOOKS: usize = 5;
@@ -148,13 +154,12 @@ impl History {
 
     /// The clips with these names, each once, in the order given.
     pub async fn find_clips(&self, names: &[String]) -> Result<Vec<Found>, FindNameError> {
-        if !(1..=MOST).contains(&names.len()) {
-            return Err(FindNameError::Number);
-        }
+        check_number(names)?;
         let mut clips: Vec<Found> = Vec::with_capacity(names.len());
+        let mut known = HashSet::new();
         for name in names {
             let clip = self.find_clip(name).await?;
-            if !clips.iter().any(|(known, _)| known.id == clip.0.id) {
+            if known.insert(clip.0.number) {
                 clips.push(clip);
             }
         }

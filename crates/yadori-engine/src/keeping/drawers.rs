@@ -27,7 +27,7 @@ pub enum DrawerError {
     #[error("there is a drawer “{0}” already")]
     Taken(String),
     /// Empty, or too long.
-    #[error("the name of a drawer has 1 to {LONGEST_NAME} characters")]
+    #[error("the name of a drawer has 1 to {LONGEST_NAME} characters, and isn't . or ..")]
     Name,
     /// Too many drawers.
     #[error("there is room for {MOST} drawers")]
@@ -87,7 +87,9 @@ impl Item {
 
 fn name(given: &str) -> Result<String, DrawerError> {
     let name = one_line(given, LONGEST_NAME + 1);
-    if (1..=LONGEST_NAME).contains(&name.chars().count()) { Ok(name) } else { Err(DrawerError::Name) }
+    // In a path, dots alone lead elsewhere (RFC 3986, section 5.2.4): such a drawer could not be reached.
+    let is_path = name == "." || name == "..";
+    if (1..=LONGEST_NAME).contains(&name.chars().count()) && !is_path { Ok(name) } else { Err(DrawerError::Name) }
 }
 
 /// The id of a drawer by the name that it is made with.

@@ -2,7 +2,7 @@
 
 use crate::history::find::MOST_ON_A_PAGE;
 use crate::history::listing::Listed;
-use crate::history::names::FindNameError;
+use crate::history::names::{FindNameError, check_number};
 use crate::retention::Retention;
 use std::sync::Arc;
 use thiserror::Error;
@@ -67,9 +67,7 @@ impl Retention {
 
     /// Brings clips back from the bin, to their places in the history.
     pub async fn restore(&self, names: &[String]) -> Result<Vec<Listed>, FindNameError> {
-        if names.is_empty() {
-            return Err(FindNameError::Number);
-        }
+        check_number(names)?;
         let mut records: Vec<ClipRecord> = Vec::with_capacity(names.len());
         for name in names {
             records.push(self.history.find_in_bin(name).await?);

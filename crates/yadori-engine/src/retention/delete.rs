@@ -2,7 +2,7 @@
 
 use crate::clock::now;
 use crate::history::listing::Listed;
-use crate::history::names::FindNameError;
+use crate::history::names::{FindNameError, check_number};
 use crate::retention::Retention;
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
@@ -107,9 +107,7 @@ impl Retention {
 
     /// For good, clips in the bin can be named too.
     async fn find_for_good(&self, names: &[String]) -> Result<Vec<Listed>, FindNameError> {
-        if names.is_empty() {
-            return Err(FindNameError::Number);
-        }
+        check_number(names)?;
         let mut found: Vec<Listed> = Vec::new();
         for name in names {
             let clip = match self.history.find_clip(name).await {

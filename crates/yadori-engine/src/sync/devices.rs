@@ -35,7 +35,7 @@ pub enum DeviceError {
     #[error("that is this device itself; to let go of the others: yadori device leave")]
     Itself,
     /// A name that is none.
-    #[error("a device's name has from 1 to {LONGEST_NAME} characters, on one line")]
+    #[error("a device's name has from 1 to {LONGEST_NAME} characters, on one line, and isn't . or ..")]
     Name,
     /// Another device has it.
     #[error("another device is called “{0}” already")]
@@ -216,7 +216,9 @@ impl DeviceSync {
     pub async fn rename_device(&self, name: &str, wanted: &str) -> Result<Vec<Device>, DeviceError> {
         let record = self.find_device(name).await?;
         let wanted = wanted.trim();
-        if wanted.is_empty() || wanted.chars().count() > LONGEST_NAME || wanted.chars().any(char::is_control) {
+        let is_path = wanted == "." || wanted == "..";
+        if is_path || wanted.is_empty() || wanted.chars().count() > LONGEST_NAME || wanted.chars().any(char::is_control)
+        {
             return Err(DeviceError::Name);
         }
         let taken = self.history.store.devices().await?.into_iter().any(|other| {

@@ -25,7 +25,7 @@ impl Picker {
                     }
                     Err(why) => Some(why),
                 };
-                self.filled.set(true);
+                self.state.borrow_mut().listed = number;
                 self.open_when_ready();
                 if let Some(why) = why {
                     self.say(&why);

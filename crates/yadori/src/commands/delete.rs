@@ -127,6 +127,7 @@ impl Clear {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let service = context.service()?;
         let mut asked = ClearAsked {
+            all: true,
             older_than_seconds: self.older,
             newer_than_seconds: self.newer,
             kind: self.kind.map(Kind::from),

@@ -79,11 +79,11 @@ impl Device {
                 if context.json { print_json(&devices) } else { print(&devices) }
             }
             Command::Invite { length, qr } => {
-                let invitation: Invitation = service.post("/devices/invitation", &Invite { seconds: Some(length) })?;
+                let invitation: Invitation = service.post("/sync/invitation", &Invite { seconds: Some(length) })?;
                 if context.json { print_json(&invitation) } else { invite(&invitation, qr) }
             }
             Command::Join { address, code } => {
-                let joined: Known = service.post("/devices/join", &Join { address, code })?;
+                let joined: Known = service.post("/sync/join", &Join { address, code })?;
                 if context.json {
                     return print_json(&joined);
                 }
@@ -108,7 +108,7 @@ impl Device {
                 )? {
                     return Err(Failure::Here("nothing was changed".into()));
                 }
-                let left: Vec<Known> = service.post("/devices/leave", &serde_json::json!({}))?;
+                let left: Vec<Known> = service.post("/sync/leave", &serde_json::json!({}))?;
                 if context.json {
                     return print_json(&left);
                 }

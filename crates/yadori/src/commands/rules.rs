@@ -287,7 +287,7 @@ fn set(context: &Context, service: &Client, change: &Change, clear: bool, yes: b
         asked.confirmed = true;
     }
     if clear {
-        let would: Cleared = service.post("/clear", &Clear { dry_run: true, ..Clear::default() })?;
+        let would: Cleared = service.post("/clear", &Clear { all: true, dry_run: true, ..Clear::default() })?;
         let kept = count(would.kept, "kept clip", "kept clips");
         let question = format!("Turn the history off and clear {}? {kept} stay.", count(would.count, "clip", "clips"));
         if !confirm(&question, yes)? {
@@ -296,7 +296,7 @@ fn set(context: &Context, service: &Client, change: &Change, clear: bool, yes: b
     }
     let rules: InForce = service.patch("/rules", &asked)?;
     if clear {
-        let _: Cleared = service.post("/clear", &Clear::default())?;
+        let _: Cleared = service.post("/clear", &Clear { all: true, ..Clear::default() })?;
     }
     if context.json {
         return print_json(&rules);

@@ -1,18 +1,22 @@
 //! What a request brings along is read, or the connection ends with the answer.
 //!
+//! How much each may bring is known before any of it is read: what says that it is larger is refused at once (so a client that
+//! waits for `100 Continue` sends nothing), and what turns out to be larger is read no further.
+//!
 //! A handler may answer without having read the body: it has no use for one, or lets nobody in. What is
 //! left of the body would then stand before the next request, so the connection can only be closed
 //! (RFC 9112, section 9.3), and a client that was not told so would find it gone in the middle of its
 //! next request. So small bodies are read beforehand, and with large ones that nobody read the answer
 //! says that the connection ends.
 
+use super::App;
 use super::problem::Problem;
 use axum::body::{Body, Bytes, HttpBody};
-use axum::extract::Request;
-use axum::http::HeaderValue;
-use axum::http::header;
+use axum::extract::{Request, State};
+use axum::http::{HeaderValue, Method, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
+use http_body_util::Limited;
 use std::pin::Pin;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -21,9 +25,39 @@ use std::task::{Context, Poll};
 /// Most bytes that are read before anybody asked for them.
 const SMALL: u64 = 64 * 1024;
 
+/// Most bytes of a request that brings no content to be kept.
+const USUAL: u64 = 4 * 1024 * 1024;
+
+/// What may surround the largest content that is kept.
+const AROUND: u64 = 64 * 1024;
+
+/// Most bytes that this request may bring.
+fn most(app: &App, method: &Method, path: &str) -> u64 {
+    let Some(path) = path.strip_prefix(yadori_api::BASE).filter(|_| method == Method::POST || method == Method::PUT)
+    else {
+        return USUAL;
+    };
+    let largest = app.engine.rule_book.rules().rules().largest;
+    match path {
+        // An archive goes to a file, for which there is room or not.
+        "/import" => u64::MAX,
+        "/clips" => largest + AROUND,
+        // As JSON, in which a character may take six.
+        "/simulated/copy" => largest.saturating_mul(6) + AROUND,
+        _ if path.starts_with("/clips/") => largest + AROUND,
+        _ => USUAL,
+    }
+}
+
 /// The outermost layer.
-pub(super) async fn layer(request: Request, next: Next) -> Response {
+pub(super) async fn layer(State(app): State<App>, request: Request, next: Next) -> Response {
     let (parts, body) = request.into_parts();
+    let most = most(&app, &parts.method, parts.uri.path());
+    if body.size_hint().lower() > most {
+        let mut response = Problem::too_much(most).into_response();
+        response.headers_mut().insert(header::CONNECTION, HeaderValue::from_static("close"));
+        return response;
+    }
     if body.size_hint().upper().is_some_and(|most| most <= SMALL) {
         return match axum::body::to_bytes(body, SMALL as usize).await {
             Ok(bytes) => next.run(Request::from_parts(parts, Body::from(bytes))).await,
@@ -31,6 +65,7 @@ pub(super) async fn layer(request: Request, next: Next) -> Response {
         };
     }
     let read = Arc::new(AtomicBool::new(false));
+    let body = Body::new(Limited::new(body, usize::try_from(most).unwrap_or(usize::MAX)));
     let body = Body::new(Watched { body, read: read.clone() });
     let mut response = next.run(Request::from_parts(parts, body)).await;
     if !read.load(Ordering::Relaxed) {

@@ -1,10 +1,11 @@
 //! Editing, reshaping, filling in, and QR codes over HTTP.
 
 use super::App;
-use super::problem::{JsonBody, Problem, QueryParams, answer};
+use super::asked::{InPath, JsonBody};
+use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
+use axum::extract::State;
 use axum::extract::rejection::BytesRejection;
-use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use bytes::Bytes;
@@ -19,11 +20,11 @@ use yadori_core::reshape::WAYS;
     responses((status = 200, body = api::Edited), (status = 404, body = api::Problem), (status = 409, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn edit(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: QueryParams<api::EditQuery>,
     body: Result<Bytes, BytesRejection>,
 ) -> Result<Json<api::Edited>, Problem> {
-    answer(&app, app.engine.keeping.edit(&name, &body?, asked?.copies).await).await
+    answer(&app, app.engine.keeping.edit(&name, &body?, asked?.0.copies).await).await
 }
 
 /// Reshape a clip's text: show what would come of it, or save it in the clip's place.
@@ -51,7 +52,7 @@ pub async fn expand(State(app): State<App>, asked: JsonBody<api::Expand>) -> Res
 /// A short text or a link as a QR code.
 #[utoipa::path(get, path = "/clips/{name}/qr", tag = "clips", params(("name" = String, Path, description = "A clip's name.")),
     responses((status = 200, description = "The code.", content_type = "image/svg+xml"), (status = 404, body = api::Problem), (status = 422, body = api::Problem)))]
-pub async fn qr(State(app): State<App>, Path(name): Path<String>) -> Result<Response, Problem> {
+pub async fn qr(State(app): State<App>, InPath(name): InPath<String>) -> Result<Response, Problem> {
     let text = answer(&app, app.engine.history.show(&name).await).await?.0;
     let text = text.text.filter(|_| text.text_is_whole).ok_or_else(Problem::no_qr)?;
     let code = QrCode::with_error_correction_level(text.as_bytes(), EcLevel::M)

@@ -1,11 +1,12 @@
 //! Clips over HTTP.
 
 use super::App;
+use super::asked::{InPath, JsonBody};
 use super::contract::{Contract, mark_of};
-use super::problem::{JsonBody, Problem, QueryParams, answer};
+use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
+use axum::extract::State;
 use axum::extract::rejection::BytesRejection;
-use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use bytes::Bytes;
 use yadori_api as api;
@@ -56,7 +57,7 @@ pub async fn add(
 /// All there is to know of a clip.
 #[utoipa::path(get, path = "/clips/{name}", tag = "clips", params(("name" = String, Path, description = "A position (`3`), a place among the pins or in the tray (`p2`, `t1`), an alias (`:sig`), an id, or the beginning of one.")),
     responses((status = 200, body = api::ClipDetail), (status = 404, body = api::Problem), (status = 409, body = api::Problem, description = "Several clips are meant.")))]
-pub async fn show(State(app): State<App>, Path(name): Path<String>) -> Result<Json<api::ClipDetail>, Problem> {
+pub async fn show(State(app): State<App>, InPath(name): InPath<String>) -> Result<Json<api::ClipDetail>, Problem> {
     answer(&app, app.engine.history.show(&name).await).await
 }
 

@@ -5,11 +5,12 @@
 //! runs.
 
 use super::App;
+use super::asked::InPath;
 use super::problem::Problem;
 use crate::service::Service;
 use axum::body::Body;
 use axum::extract::rejection::QueryRejection;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Query, State};
 use axum::http::header::{self, HeaderMap};
 use axum::http::{HeaderValue, StatusCode};
 use axum::response::{IntoResponse, Response};
@@ -30,7 +31,7 @@ const SANDBOX: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src da
         (status = 304, description = "Not changed."), (status = 404, body = api::Problem), (status = 416, body = api::Problem)))]
 pub async fn content(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: Result<Query<api::ContentQuery>, QueryRejection>,
     headers: HeaderMap,
 ) -> Result<Response, Problem> {
@@ -131,7 +132,7 @@ fn parse_range(range: &str, size: u64) -> Result<Option<Range<u64>>, OutOfRange>
 /// A small picture of a picture, at most 320 pixels a side.
 #[utoipa::path(get, path = "/clips/{name}/thumbnail", tag = "clips", params(("name" = String, Path, description = "A position, an id, or the beginning of an id.")),
     responses((status = 200, description = "The picture.", content_type = "image/png"), (status = 404, body = api::Problem)))]
-pub async fn thumbnail(State(app): State<App>, Path(name): Path<String>) -> Result<Response, Problem> {
+pub async fn thumbnail(State(app): State<App>, InPath(name): InPath<String>) -> Result<Response, Problem> {
     let (record, _) = app.engine.history.find_clip(&name).await?;
     let thumbnail = app.engine.history.thumbnail(&record).await?.ok_or_else(Problem::no_thumbnail)?;
     let Thumbnail { mime, content } = thumbnail;

@@ -1,11 +1,11 @@
 //! How the service stands, pausing it, and links to its console.
 
 use super::App;
+use super::asked::{InPath, JsonBody};
 use super::contract::Contract;
 use super::problem::Problem;
 use axum::Json;
-use axum::extract::rejection::JsonRejection;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use yadori_api as api;
 use yadori_engine::clock::timestamp;
 
@@ -22,11 +22,8 @@ pub async fn status(State(app): State<App>) -> Json<api::Status> {
 /// Stop capturing, for a time or until resumed.
 #[utoipa::path(post, path = "/pause", tag = "service", request_body = api::Pause,
     responses((status = 200, body = api::Status), (status = 400, body = api::Problem)))]
-pub async fn pause(
-    State(app): State<App>,
-    asked: Result<Json<api::Pause>, JsonRejection>,
-) -> Result<Json<api::Status>, Problem> {
-    app.engine.capture.pause(asked?.seconds).await?;
+pub async fn pause(State(app): State<App>, asked: JsonBody<api::Pause>) -> Result<Json<api::Status>, Problem> {
+    app.engine.capture.pause(asked?.0.seconds).await?;
     Ok(standing(&app).await)
 }
 
@@ -55,7 +52,7 @@ pub async fn console_sessions(State(app): State<App>) -> Result<Json<Vec<api::Co
     responses((status = 200, body = Vec<api::ConsoleSession>), (status = 404, body = api::Problem)))]
 pub async fn shut_out(
     State(app): State<App>,
-    Path(id): Path<String>,
+    InPath(id): InPath<String>,
 ) -> Result<Json<Vec<api::ConsoleSession>>, Problem> {
     Ok(Json(app.shut_out(&id).await?))
 }

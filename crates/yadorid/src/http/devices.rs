@@ -1,10 +1,11 @@
 //! The person's devices, and what they share.
 
 use super::App;
+use super::asked::{InPath, JsonBody};
 use super::contract::{Contract, policy_change};
-use super::problem::{JsonBody, Problem, QueryParams, answer};
+use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use yadori_api as api;
 use yadori_core::sharing::Policy;
 
@@ -15,14 +16,14 @@ pub async fn devices(State(app): State<App>) -> Result<Json<Vec<api::Device>>, P
 }
 
 /// Invite another device: the answer has the code that is entered there.
-#[utoipa::path(post, path = "/devices/invitation", tag = "devices", request_body = api::Invite,
+#[utoipa::path(post, path = "/sync/invitation", tag = "devices", request_body = api::Invite,
     responses((status = 200, body = api::Invitation), (status = 400, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn invite(State(app): State<App>, asked: JsonBody<api::Invite>) -> Result<Json<api::Invitation>, Problem> {
-    answer(&app, app.engine.sync.invite_device(asked?.seconds).await).await
+    answer(&app, app.engine.sync.invite_device(asked?.0.seconds).await).await
 }
 
 /// Join a device that has invited.
-#[utoipa::path(post, path = "/devices/join", tag = "devices", request_body = api::Join,
+#[utoipa::path(post, path = "/sync/join", tag = "devices", request_body = api::Join,
     responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 403, body = api::Problem), (status = 502, body = api::Problem)))]
 pub async fn join(State(app): State<App>, asked: JsonBody<api::Join>) -> Result<Json<api::Device>, Problem> {
     let api::Join { address, code } = asked?.0;
@@ -30,7 +31,7 @@ pub async fn join(State(app): State<App>, asked: JsonBody<api::Join>) -> Result<
 }
 
 /// Leave all other devices. All keep what they have.
-#[utoipa::path(post, path = "/devices/leave", tag = "devices", responses((status = 200, body = Vec<api::Device>)))]
+#[utoipa::path(post, path = "/sync/leave", tag = "devices", responses((status = 200, body = Vec<api::Device>)))]
 pub async fn leave(State(app): State<App>) -> Result<Json<Vec<api::Device>>, Problem> {
     answer(&app, app.engine.sync.leave_devices().await).await
 }
@@ -39,7 +40,7 @@ pub async fn leave(State(app): State<App>) -> Result<Json<Vec<api::Device>>, Pro
 #[utoipa::path(get, path = "/devices/{name}", tag = "devices",
     params(("name" = String, Path, description = "Its name, or the beginning of its id.")),
     responses((status = 200, body = api::Device), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
-pub async fn device(State(app): State<App>, Path(name): Path<String>) -> Result<Json<api::Device>, Problem> {
+pub async fn device(State(app): State<App>, InPath(name): InPath<String>) -> Result<Json<api::Device>, Problem> {
     answer(&app, app.engine.sync.device_named(&name).await).await
 }
 
@@ -49,7 +50,7 @@ pub async fn device(State(app): State<App>, Path(name): Path<String>) -> Result<
     responses((status = 200, body = Vec<api::Device>), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
 pub async fn rename_device(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: JsonBody<api::RenameDevice>,
 ) -> Result<Json<Vec<api::Device>>, Problem> {
     answer(&app, app.engine.sync.rename_device(&name, &asked?.0.name).await).await
@@ -61,7 +62,7 @@ pub async fn rename_device(
     responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
 pub async fn remove_device(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: QueryParams<api::RemoveDeviceQuery>,
 ) -> Result<Json<api::Device>, Problem> {
     answer(&app, app.engine.sync.remove_device(&name, asked?.0.introduced).await).await
@@ -72,7 +73,7 @@ pub async fn remove_device(
     responses((status = 200, body = api::Fetched), (status = 404, body = api::Problem), (status = 502, body = api::Problem, description = "No device that has it is there.")))]
 pub async fn fetch(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: QueryParams<api::FetchQuery>,
 ) -> Result<Json<api::Fetched>, Problem> {
     answer(&app, app.engine.fetching.fetch_more(&name, asked?.0.after).await).await

@@ -1,9 +1,10 @@
 //! Deleting, clearing, undoing, and the bin over HTTP.
 
 use super::App;
+use super::asked::JsonBody;
 use super::contract::kind_of;
 use super::kept::clips;
-use super::problem::{JsonBody, Problem, QueryParams, answer};
+use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::State;
 use yadori_api as api;
@@ -19,9 +20,17 @@ pub async fn delete(State(app): State<App>, asked: JsonBody<api::Delete>) -> Res
 
 /// Clear everything that is not kept, or a slice of it; or only count.
 #[utoipa::path(post, path = "/clear", tag = "forgetting", request_body = api::Clear,
-    responses((status = 200, body = api::Cleared), (status = 409, body = api::Problem, description = "There are others than were expected.")))]
+    responses((status = 200, body = api::Cleared), (status = 400, body = api::Problem, description = "It is not said what to clear."), (status = 409, body = api::Problem, description = "There are others than were expected.")))]
 pub async fn clear(State(app): State<App>, asked: JsonBody<api::Clear>) -> Result<Json<api::Cleared>, Problem> {
     let asked = asked?.0;
+    let narrowed = asked.older_than_seconds.is_some()
+        || asked.newer_than_seconds.is_some()
+        || asked.kind.is_some()
+        || asked.application.is_some()
+        || asked.device.is_some();
+    if !asked.all && !narrowed {
+        return Err(Problem::nothing_to_clear());
+    }
     let slice = Slice {
         older_than_seconds: asked.older_than_seconds,
         newer_than_seconds: asked.newer_than_seconds,
@@ -40,14 +49,14 @@ pub async fn clear(State(app): State<App>, asked: JsonBody<api::Clear>) -> Resul
 #[utoipa::path(post, path = "/undo", tag = "forgetting", request_body = api::Undo,
     responses((status = 200, body = api::Undone), (status = 404, body = api::Problem)))]
 pub async fn undo(State(app): State<App>, asked: JsonBody<api::Undo>) -> Result<Json<api::Undone>, Problem> {
-    answer(&app, app.engine.retention.undo(asked?.step).await).await
+    answer(&app, app.engine.retention.undo(asked?.0.step).await).await
 }
 
 /// Do again what was undone.
 #[utoipa::path(post, path = "/redo", tag = "forgetting", request_body = api::Undo,
     responses((status = 200, body = api::Undone), (status = 404, body = api::Problem)))]
 pub async fn redo(State(app): State<App>, asked: JsonBody<api::Undo>) -> Result<Json<api::Undone>, Problem> {
-    answer(&app, app.engine.retention.redo(asked?.step).await).await
+    answer(&app, app.engine.retention.redo(asked?.0.step).await).await
 }
 
 /// What can be undone, and what has been, latest first.
@@ -71,7 +80,7 @@ pub async fn restore_from_bin(
     State(app): State<App>,
     asked: JsonBody<api::Named>,
 ) -> Result<Json<api::Clips>, Problem> {
-    clips(&app, app.engine.retention.restore(&asked?.clips).await).await
+    clips(&app, app.engine.retention.restore(&asked?.0.clips).await).await
 }
 
 /// Forget everything in the bin for good.

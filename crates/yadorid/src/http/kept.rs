@@ -1,10 +1,11 @@
 //! Pins, attributes, aliases and drawers over HTTP.
 
 use super::App;
+use super::asked::{InPath, JsonBody};
 use super::contract::mark_of;
-use super::problem::{JsonBody, Problem, QueryParams, answer};
+use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use yadori_api as api;
 use yadori_engine::history::listing::Listed;
@@ -37,7 +38,7 @@ pub async fn pin(State(app): State<App>, asked: JsonBody<api::Pin>) -> Result<Js
 #[utoipa::path(post, path = "/pins/remove", tag = "kept", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn unpin(State(app): State<App>, asked: JsonBody<api::Named>) -> Result<Json<api::Clips>, Problem> {
-    clips(&app, app.engine.keeping.unpin(&asked?.clips).await).await
+    clips(&app, app.engine.keeping.unpin(&asked?.0.clips).await).await
 }
 
 /// Change a clip's title, mark, alias, or whether its placeholders are filled in.
@@ -47,7 +48,7 @@ pub async fn unpin(State(app): State<App>, asked: JsonBody<api::Named>) -> Resul
         (status = 409, body = api::Problem, description = "Several clips are meant, or another clip has the alias.")))]
 pub async fn change_clip(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: JsonBody<api::Attributes>,
 ) -> Result<Json<api::Clip>, Problem> {
     let api::Attributes { title, mark, alias, take_alias, fills, secret } = asked?.0;
@@ -84,7 +85,7 @@ pub async fn new_drawer(
     responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
 pub async fn show_drawer(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
     answer(&app, app.engine.keeping.drawer(&name).await).await
 }
@@ -95,7 +96,7 @@ pub async fn show_drawer(
     responses((status = 200, body = api::Drawer), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn change_drawer(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: JsonBody<api::DrawerChange>,
 ) -> Result<Json<api::Drawer>, Problem> {
     let api::DrawerChange { name: new_name, at } = asked?.0;
@@ -107,7 +108,7 @@ pub async fn change_drawer(
     responses((status = 200, body = api::Drawer), (status = 404, body = api::Problem)))]
 pub async fn remove_drawer(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: QueryParams<api::RemoveDrawer>,
 ) -> Result<Json<api::Drawer>, Problem> {
     answer(&app, app.engine.keeping.remove_drawer(&name, asked?.0.into.as_deref()).await).await
@@ -118,7 +119,7 @@ pub async fn remove_drawer(
     request_body = api::Put, responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn put_into_drawer(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: JsonBody<api::Put>,
 ) -> Result<Json<api::Clips>, Problem> {
     let api::Put { clips: names, at } = asked?.0;
@@ -132,7 +133,7 @@ pub async fn take_from_drawers(
     State(app): State<App>,
     asked: JsonBody<api::Named>,
 ) -> Result<Json<api::Clips>, Problem> {
-    clips(&app, app.engine.keeping.take_from_drawers(&asked?.clips).await).await
+    clips(&app, app.engine.keeping.take_from_drawers(&asked?.0.clips).await).await
 }
 
 /// Move a clip or a heading within a drawer.
@@ -140,7 +141,7 @@ pub async fn take_from_drawers(
     request_body = api::MoveItem, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
 pub async fn move_in_drawer(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: JsonBody<api::MoveItem>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
     let api::MoveItem { place, at } = asked?.0;
@@ -152,7 +153,7 @@ pub async fn move_in_drawer(
     request_body = api::NewHeading, responses((status = 200, body = api::DrawerContents), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
 pub async fn head_drawer(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: JsonBody<api::NewHeading>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
     let api::NewHeading { words, at, instead_of } = asked?.0;
@@ -164,10 +165,10 @@ pub async fn head_drawer(
     request_body = api::Sort, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
 pub async fn sort_drawer(
     State(app): State<App>,
-    Path(name): Path<String>,
+    InPath(name): InPath<String>,
     asked: JsonBody<api::Sort>,
 ) -> Result<Json<api::DrawerContents>, Problem> {
-    let by = match asked?.by {
+    let by = match asked?.0.by {
         api::SortBy::Name => SortBy::Name,
         api::SortBy::Age => SortBy::Age,
         api::SortBy::Use => SortBy::Use,

@@ -1,10 +1,11 @@
 //! Keys that reach the service from every program, and the window that has the keyboard, over HTTP.
 
 use super::App;
+use super::asked::{InPath, JsonBody};
 use super::contract::keys::{focus, keys};
-use super::problem::{JsonBody, Problem};
+use super::problem::Problem;
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use yadori_api as api;
 
 /// The keys, and whether they reach the service.
@@ -19,10 +20,10 @@ pub async fn show_keys(State(app): State<App>) -> Json<api::Keys> {
     responses((status = 200, body = api::Keys), (status = 400, body = api::Problem), (status = 409, body = api::Problem, description = "Another action has these keys.")))]
 pub async fn set_keys(
     State(app): State<App>,
-    Path(action): Path<String>,
+    InPath(action): InPath<String>,
     asked: JsonBody<api::SetKeys>,
 ) -> Result<Json<api::Keys>, Problem> {
-    app.engine.keys.set(&action, asked?.keys.as_deref()).await?;
+    app.engine.keys.set(&action, asked?.0.keys.as_deref()).await?;
     Ok(Json(keys(&app.engine.keys)))
 }
 
@@ -32,10 +33,10 @@ pub async fn set_keys(
     responses((status = 200, body = api::Keys), (status = 400, body = api::Problem)))]
 pub async fn set_paste_keys(
     State(app): State<App>,
-    Path(application): Path<String>,
+    InPath(application): InPath<String>,
     asked: JsonBody<api::SetKeys>,
 ) -> Result<Json<api::Keys>, Problem> {
-    app.engine.keys.set_paste(&application, asked?.keys.as_deref()).await?;
+    app.engine.keys.set_paste(&application, asked?.0.keys.as_deref()).await?;
     Ok(Json(keys(&app.engine.keys)))
 }
 
@@ -50,7 +51,7 @@ pub async fn reset_keys(State(app): State<App>) -> Result<Json<api::Keys>, Probl
 #[utoipa::path(post, path = "/keys/press", tag = "keys", request_body = api::PressKeys,
     responses((status = 200, body = api::Keys), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn press_keys(State(app): State<App>, asked: JsonBody<api::PressKeys>) -> Result<Json<api::Keys>, Problem> {
-    if let Err(error) = app.engine.keys.act_on(&asked?.action).await {
+    if let Err(error) = app.engine.keys.act_on(&asked?.0.action).await {
         return Err(Problem::from(error).with_candidates(&app).await);
     }
     Ok(Json(keys(&app.engine.keys)))

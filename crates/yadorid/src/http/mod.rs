@@ -1,6 +1,7 @@
 //! The service over HTTP.
 //!
 //! * `auth`: who is let in, and under which names and from which pages we may be asked
+//! * `asked`: what a request says
 //! * `bodies`: what a request brings along
 //! * `problem`: errors as RFC 9457 problem documents, in one place
 //! * `clips`, `content`, `changing`, `kept`, `tray`, `keys`, `forgetting`, `rules`, `moving`, `events`, `control`, `simulated`: the interface under `/api/v1`
@@ -8,6 +9,7 @@
 //! * `console`: the pages
 //! * `server`: connections, and how many there may be
 
+mod asked;
 pub mod auth;
 mod bodies;
 mod changing;
@@ -157,8 +159,6 @@ pub fn openapi_json() -> String {
 pub fn router(service: App) -> Router {
     let (interface, document) = interface();
     let document = Arc::new(document);
-    // The largest copy that the rules can allow, and a little for what is around it.
-    let largest_body = usize::try_from(1u64 << 30).unwrap_or(usize::MAX).saturating_add(4096);
     let pages = Router::new()
         .merge(interface)
         .route(
@@ -166,14 +166,14 @@ pub fn router(service: App) -> Router {
             get(move || async move { Json(Arc::unwrap_or_clone(document)) }),
         )
         .fallback(console::page)
-        .layer(DefaultBodyLimit::max(largest_body))
+        .layer(DefaultBodyLimit::disable())
         .with_state(service.clone());
     // Who is let in is found out first: it decides what a path means.
     Router::new()
         .fallback_service(pages)
         .layer(middleware::from_fn_with_state(service.clone(), while_database_is_away))
-        .layer(middleware::from_fn_with_state(service, auth::guard))
-        .layer(middleware::from_fn(bodies::layer))
+        .layer(middleware::from_fn_with_state(service.clone(), auth::guard))
+        .layer(middleware::from_fn_with_state(service, bodies::layer))
         .layer(middleware::from_fn(run_to_completion))
 }
 
@@ -196,13 +196,28 @@ async fn while_database_is_away(State(app): State<App>, request: Request, next: 
 /// What can be asked without a database.
 const WITHOUT_IT: [&str; 3] = ["/status", "/events", "/openapi.json"];
 
-/// Runs handlers to completion even if the client disconnects, so that what is on record is also announced.
+/// Runs handlers that may change records to completion even if the client disconnects, so that what is on record is also
+/// announced. What only looks ends when nobody waits for it any more.
 async fn run_to_completion(request: Request, next: Next) -> Response {
-    match tokio::spawn(next.run(request)).await {
+    // What has to be fetched from another device, or made from what is there, is then on record.
+    let fetches = ["/content", "/thumbnail"].iter().any(|end| request.uri().path().ends_with(end));
+    let only_looks = request.method().is_safe() && !fetches;
+    let handling = tokio::spawn(next.run(request));
+    let _ends = only_looks.then(|| AbortOnDrop(handling.abort_handle()));
+    match handling.await {
         Ok(response) => response,
         Err(failure) => {
             tracing::error!(%failure, "a request brought a defect to light");
             problem::Problem::internal().into_response()
         }
+    }
+}
+
+/// Ends a task when it is dropped; one that is done stays so.
+struct AbortOnDrop(tokio::task::AbortHandle);
+
+impl Drop for AbortOnDrop {
+    fn drop(&mut self) {
+        self.0.abort();
     }
 }

@@ -7,7 +7,7 @@ use super::contract::Contract;
 use super::sessions::SessionError;
 use axum::Json;
 use axum::extract::Query;
-use axum::extract::rejection::{BytesRejection, JsonRejection, QueryRejection};
+use axum::extract::rejection::{BytesRejection, QueryRejection};
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use std::collections::BTreeMap;
@@ -38,8 +38,6 @@ use yadori_store::private::ServerError;
 
 /// Parameters that a request brings along.
 pub(super) type QueryParams<T> = Result<Query<T>, QueryRejection>;
-/// What a request sends as JSON.
-pub(super) type JsonBody<T> = Result<Json<T>, JsonRejection>;
 
 /// The answer to what was asked for, or the problem with it, complete with the clips that may have been meant.
 pub(super) async fn answer<T: Contract, E>(app: &App, outcome: Result<T, E>) -> Result<Json<T::As>, Problem>
@@ -114,6 +112,34 @@ impl Problem {
 
     pub(super) fn broken_body() -> Self {
         Self::new(ProblemKind::BadRequest, "its body is not what it says")
+    }
+
+    pub(super) fn not_json() -> Self {
+        let detail = "this wants a JSON object, with `Content-Type: application/json`";
+        Self { status: Some(StatusCode::UNSUPPORTED_MEDIA_TYPE), ..Self::new(ProblemKind::BadRequest, detail) }
+    }
+
+    pub(super) fn bad_json(status: StatusCode, error: &serde_json::Error) -> Self {
+        Self {
+            status: Some(status),
+            ..Self::new(ProblemKind::BadRequest, format!("its JSON cannot be taken: {error}"))
+        }
+    }
+
+    pub(super) fn bad_path(why: &str) -> Self {
+        Self::new(ProblemKind::BadRequest, format!("its path cannot be read: {why}"))
+    }
+
+    pub(super) fn nothing_to_clear() -> Self {
+        Self::new(
+            ProblemKind::BadSlice,
+            "it is not said what to clear: everything (`\"all\": true`), or what is older or newer, of a kind, an application or a device",
+        )
+    }
+
+    pub(super) fn too_much(most: u64) -> Self {
+        let detail = format!("this request may bring at most {}", yadori_core::amounts::bytes_in_words(most));
+        Self::new(ProblemKind::TooLarge, detail).with("most", most)
     }
 
     pub(super) fn no_such_path() -> Self {
@@ -500,4 +526,4 @@ macro_rules! from_rejection {
     };
 }
 
-from_rejection!(JsonRejection, QueryRejection, BytesRejection);
+from_rejection!(QueryRejection, BytesRejection);

@@ -1,8 +1,9 @@
 //! The rules, and the figures, over HTTP.
 
 use super::App;
+use super::asked::JsonBody;
 use super::contract::{self, Contract};
-use super::problem::{JsonBody, Problem, QueryParams, answer};
+use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::State;
 use yadori_api as api;
@@ -57,7 +58,7 @@ pub async fn reset_rules(
     State(app): State<App>,
     asked: JsonBody<api::ResetRules>,
 ) -> Result<Json<api::Rules>, Problem> {
-    answer(&app, app.engine.rule_book.reset_rules(asked?.confirmed).await).await
+    answer(&app, app.engine.rule_book.reset_rules(asked?.0.confirmed).await).await
 }
 
 /// Sweep now, also when the sweep is held.
@@ -70,5 +71,5 @@ pub async fn sweep_now(State(app): State<App>) -> Result<Json<api::Swept>, Probl
 #[utoipa::path(get, path = "/stats", tag = "service", params(api::StatsQuery),
     responses((status = 200, body = api::Stats), (status = 400, body = api::Problem)))]
 pub async fn stats(State(app): State<App>, asked: QueryParams<api::StatsQuery>) -> Result<Json<api::Stats>, Problem> {
-    answer(&app, app.engine.overview.stats(asked?.days).await).await
+    answer(&app, app.engine.overview.stats(asked?.0.days).await).await
 }

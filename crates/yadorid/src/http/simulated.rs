@@ -1,9 +1,9 @@
 //! The programs' side of the simulated clipboard. It is there only when the service was started with it.
 
 use super::App;
+use super::asked::JsonBody;
 use super::problem::Problem;
-use axum::Json;
-use axum::extract::rejection::{JsonRejection, QueryRejection};
+use axum::extract::rejection::QueryRejection;
 use axum::extract::{Query, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
@@ -18,10 +18,7 @@ fn programs(app: &App) -> Option<&Simulated> {
 /// A program copies something onto the simulated clipboard.
 #[utoipa::path(post, path = "/simulated/copy", tag = "simulated", request_body = api::SimulatedCopy,
     responses((status = 204, description = "It is on the clipboard."), (status = 404, body = api::Problem, description = "The clipboard is a real one.")))]
-pub async fn copy(
-    State(app): State<App>,
-    asked: Result<Json<api::SimulatedCopy>, JsonRejection>,
-) -> Result<StatusCode, Problem> {
+pub async fn copy(State(app): State<App>, asked: JsonBody<api::SimulatedCopy>) -> Result<StatusCode, Problem> {
     let api::SimulatedCopy { formats, source, secret, silent } = asked?.0;
     let formats =
         formats.into_iter().map(|given| Format::new(format::canonical_mime(&given.mime), given.text)).collect();

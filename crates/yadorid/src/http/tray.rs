@@ -1,7 +1,8 @@
 //! The tray over HTTP.
 
 use super::App;
-use super::problem::{JsonBody, Problem, answer};
+use super::asked::JsonBody;
+use super::problem::{Problem, answer};
 use axum::Json;
 use axum::extract::State;
 use yadori_api as api;
@@ -16,7 +17,7 @@ pub async fn show_tray(State(app): State<App>) -> Result<Json<api::Tray>, Proble
 /// Open the tray: from now on, copies join it.
 #[utoipa::path(post, path = "/tray/open", tag = "tray", request_body = api::OpenTray, responses((status = 200, body = api::Tray)))]
 pub async fn open_tray(State(app): State<App>, asked: JsonBody<api::OpenTray>) -> Result<Json<api::Tray>, Problem> {
-    answer(&app, app.engine.dealer.open_tray(asked?.empty).await).await
+    answer(&app, app.engine.dealer.open_tray(asked?.0.empty).await).await
 }
 
 /// Close the tray. Its clips stay in the history; they can be kept as a drawer.
@@ -31,7 +32,7 @@ pub async fn close_tray(State(app): State<App>, asked: JsonBody<api::CloseTray>)
 #[utoipa::path(post, path = "/tray/add", tag = "tray", request_body = api::Named,
     responses((status = 200, body = api::Tray), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn add_to_tray(State(app): State<App>, asked: JsonBody<api::Named>) -> Result<Json<api::Tray>, Problem> {
-    answer(&app, app.engine.dealer.add_to_tray(&asked?.clips).await).await
+    answer(&app, app.engine.dealer.add_to_tray(&asked?.0.clips).await).await
 }
 
 /// Move a clip within the tray, or drop it from there.
