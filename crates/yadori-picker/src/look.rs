@@ -104,9 +104,10 @@ impl Colours {
                 color: {ink}; outline: none; }}
              .yadori row:selected {{ background: {chosen}; color: {ink}; box-shadow: inset 3px 0 {accent}; }}
              .yadori row.dealt {{ color: {faint}; }}
-             .yadori .digit {{ color: {accent}; font-weight: 600; font-feature-settings: 'tnum'; }}
+             .yadori .digit {{ color: {accent}; font-weight: 600; font-feature-settings: 'tnum';
+                min-width: 1.3em; }}
              .yadori .time, .yadori .remark, .yadori .hint {{ color: {faint}; font-size: 0.86em; }}
-             .yadori .time {{ font-feature-settings: 'tnum'; }}
+             .yadori .time {{ font-feature-settings: 'tnum'; min-width: 4em; }}
              .yadori .title {{ font-weight: 600; }}
              .yadori .heading {{ color: {faint}; background: {page}; font-size: 0.86em; font-weight: 600;
                 padding: 6px 10px 4px 10px; border-bottom: 1px solid {rule}; }}

@@ -7,7 +7,7 @@
 //! * `service`: what is asked of the service, on threads of their own, and what it answers
 //! * `keys`: which keys do what in the window, and how a person changes them
 //! * `entries`: the lists as data
-//! * `window`: the window; `rows`: an entry as a row; `panels`: help, a whole clip, ways to reshape, questions
+//! * `window`: the window; `rows`: an entry as a row; `lines`: text in it; `panels`: help, a whole clip, ways to reshape, questions
 //! * `accessible`: what screen readers are told
 //! * `look`: colours and faces; `place`: where the window appears
 
@@ -15,6 +15,7 @@ mod accessible;
 mod entries;
 mod instance;
 mod keys;
+mod lines;
 mod look;
 mod panels;
 mod place;

@@ -2,9 +2,10 @@
 
 use crate::accessible;
 use crate::entries::{Entry, marked_up, remarks, spoken, time};
+use crate::lines::Lines;
 use crate::look::Colours;
 use gtk4::prelude::*;
-use gtk4::{Align, Label, ListBoxRow, Orientation, Picture, gdk, pango};
+use gtk4::{Align, Label, ListBoxRow, Orientation, Picture, gdk, glib, pango};
 use jiff::Timestamp;
 use yadori_api::{Clip, Kind};
 
@@ -58,17 +59,16 @@ pub fn row(
 ) -> (ListBoxRow, Option<Picture>) {
     let now = Timestamp::now();
     let clip = &entry.clip;
-    let digit = Label::builder().label(if chosen { "✓" } else { &entry.label }).width_chars(2).yalign(0.0).build();
+    // How wide the columns are is said by the style: widths in characters have the font measured for every row.
+    let digit = Label::builder().label(if chosen { "✓" } else { &entry.label }).valign(Align::Start).build();
     digit.add_css_class("digit");
-    let at = Label::builder().label(time(clip.copied_at, now)).width_chars(6).xalign(0.0).yalign(0.0).build();
+    let at = Label::builder().label(time(clip.copied_at, now)).xalign(0.0).valign(Align::Start).build();
     at.add_css_class("time");
 
     let what = gtk4::Box::new(Orientation::Vertical, 2);
     what.set_hexpand(true);
     if let Some(title) = clip.title.as_ref().or(clip.caption.as_ref()) {
-        let title = label(title, "title");
-        title.set_ellipsize(pango::EllipsizeMode::End);
-        what.append(&title);
+        what.append(&Lines::new(&glib::markup_escape_text(title), 1, "title"));
     }
     let mut missing = None;
     if clip.kind == Kind::Image && clip.sensitive.is_none() {
@@ -76,21 +76,11 @@ pub fn row(
         what.append(&picture);
         missing = texture.is_none().then_some(picture);
     } else {
-        let text = label("", "text");
-        text.set_markup(&marked_up(clip, colours.mark));
-        text.set_wrap(true);
-        text.set_wrap_mode(pango::WrapMode::WordChar);
-        text.set_lines(LINES);
-        text.set_ellipsize(pango::EllipsizeMode::End);
-        text.set_width_chars(10);
-        text.set_max_width_chars(40);
-        what.append(&text);
+        what.append(&Lines::new(&marked_up(clip, colours.mark), LINES, "text"));
     }
     let remarks = remarks(clip);
     if !remarks.is_empty() {
-        let remarks = label(&remarks, "remark");
-        remarks.set_ellipsize(pango::EllipsizeMode::End);
-        what.append(&remarks);
+        what.append(&Lines::new(&glib::markup_escape_text(&remarks), 1, "remark"));
     }
 
     let line = gtk4::Box::new(Orientation::Horizontal, 8);

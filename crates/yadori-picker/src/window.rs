@@ -126,7 +126,9 @@ impl Picker {
         let list = ListBox::builder().activate_on_single_click(true).build();
         accessible::name(&list, "Clips");
         list.set_header_func(|row, _| row.set_header(rows::heading(row).as_ref()));
-        let scroll = ScrolledWindow::builder().child(&list).hscrollbar_policy(PolicyType::Never).vexpand(true).build();
+        // Rows are as wide as there is room, however long their texts are.
+        let scroll =
+            ScrolledWindow::builder().child(&list).hscrollbar_policy(PolicyType::External).vexpand(true).build();
         scroll.set_focusable(false);
         let stack = Stack::new();
         stack.add_named(&scroll, Some("list"));

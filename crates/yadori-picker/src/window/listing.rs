@@ -146,15 +146,25 @@ impl Picker {
 
     /// Scrolls to what is chosen as soon as the rows have their places.
     fn keep_in_view(self: &Rc<Self>) {
+        self.after_frame(|picker| {
+            if let Some(row) = picker.list.selected_row() {
+                picker.bring_into_view(&row);
+            }
+        });
+    }
+
+    /// Does something once the next frame has been painted; at once if the window cannot be seen.
+    fn after_frame(self: &Rc<Self>, what: impl Fn(&Rc<Self>) + Clone + 'static) {
+        if !self.window.is_visible() {
+            return what(self);
+        }
         let picker = Rc::downgrade(self);
         self.list.add_tick_callback(move |_, _| {
-            // A tick comes before the layout of its frame, and what follows it after.
-            let picker = picker.clone();
+            // A tick comes before the layout of its frame, and what is done when idle after it.
+            let (picker, what) = (picker.clone(), what.clone());
             glib::idle_add_local_once(move || {
-                if let Some(picker) = picker.upgrade()
-                    && let Some(row) = picker.list.selected_row()
-                {
-                    picker.bring_into_view(&row);
+                if let Some(picker) = picker.upgrade() {
+                    what(&picker);
                 }
             });
             glib::ControlFlow::Break
@@ -191,12 +201,9 @@ impl Picker {
     }
 
     fn append_later(self: &Rc<Self>) {
-        let picker = Rc::downgrade(self);
-        glib::idle_add_local_once(move || {
-            if let Some(picker) = picker.upgrade() {
-                picker.append_some();
-            }
-        });
+        if !self.state.borrow().coming.is_empty() {
+            self.after_frame(Self::append_some);
+        }
     }
 
     fn append_some(self: &Rc<Self>) {

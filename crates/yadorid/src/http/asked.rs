@@ -31,17 +31,17 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Object<T> {
             return Err(Problem::not_json());
         }
         let body = Bytes::from_request(request, state).await?;
-        object(&body).map(Self)
+        object(&body).map(Self).map_err(|error| {
+            let status = if error.is_data() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::BAD_REQUEST };
+            Problem::bad_json(status, &error)
+        })
     }
 }
 
-fn object<T: DeserializeOwned>(body: &[u8]) -> Result<T, Problem> {
+fn object<T: DeserializeOwned>(body: &[u8]) -> serde_json::Result<T> {
     let mut json = serde_json::Deserializer::from_slice(body);
-    let read = T::deserialize(Objects(&mut json)).and_then(|read| json.end().map(|()| read));
-    read.map_err(|error| {
-        let status = if error.is_data() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::BAD_REQUEST };
-        Problem::bad_json(status, &error)
-    })
+    let read = T::deserialize(Objects(&mut json))?;
+    json.end().map(|()| read)
 }
 
 /// Names and numbers in a path.
@@ -250,7 +250,7 @@ mod tests {
 
     fn refused<T: DeserializeOwned>(body: &str) -> String {
         match object::<T>(body.as_bytes()) {
-            Err(problem) => format!("{problem:?}"),
+            Err(error) => error.to_string(),
             Ok(_) => panic!("{body} was taken"),
         }
     }
