@@ -215,7 +215,8 @@ pub struct ListQuery {
     /// What to search for; without it, the history, newest first.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub q: Option<String>,
-    /// Where the page before ended.
+    /// Where the page before ended: its `next`. It goes on with the same query only. While clips come and go, none is shown twice
+    /// and none is left out, but for clips that are themselves copied, recalled or brought back meanwhile.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub cursor: Option<String>,
     /// Clips on a page, 1 to 200; 50 if not given.

@@ -34,7 +34,7 @@ fn search(criterion: &mut Criterion) {
     let mut group = criterion.benchmark_group("search of 100,000 clips");
     for (name, query) in texts::queries(CLIPS) {
         group.bench_function(BenchmarkId::new("index", name), |bencher| {
-            bencher.iter(|| black_box(index.search(&Query::parse(&query, &when).unwrap(), 0, 50)));
+            bencher.iter(|| black_box(index.search(&Query::parse(&query, &when).unwrap(), None, 50)));
         });
         let folded = fold(&query);
         group.bench_function(BenchmarkId::new("linear scan", name), |bencher| {

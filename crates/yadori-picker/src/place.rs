@@ -55,7 +55,7 @@ impl Place {
         if focus.is_some_and(|focus| nobody.contains(&focus.focus)) && !nobody.contains(&before) {
             let _ = connection.set_input_focus(InputFocus::PARENT, before, x11rb::CURRENT_TIME);
             // Until it has come to pass; a window that is gone by now is no error of ours.
-            let _ = connection.get_input_focus().map(|asked| asked.reply());
+            let _ = connection.get_input_focus().map(x11rb::cookie::Cookie::reply);
         }
     }
 

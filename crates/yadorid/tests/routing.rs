@@ -222,3 +222,32 @@ async fn what_says_that_it_is_too_large_is_refused_before_any_of_it_is_read() {
     let answer = service.send_body("/recall", "application/json", Body::from_stream(endless)).await;
     assert_eq!(problem(answer).await.0, 413);
 }
+
+#[tokio::test]
+async fn a_cursor_goes_on_with_its_own_list_only() {
+    let service = Answering::new().await;
+    for text in ["lamp 1", "lamp 2", "owl", "lamp 3"] {
+        service.device.copy(text).await;
+    }
+    let page = async |path: String| {
+        let bearer = format!("Bearer {}", service.token);
+        let answer = service.send("GET", &format!("/api/v1/clips{path}"), &[("authorization", &bearer)], b"").await;
+        let page: yadori_api::ClipPage =
+            serde_json::from_slice(&to_bytes(answer.into_body(), 1 << 20).await.unwrap()).unwrap();
+        (page.clips.into_iter().map(|clip| clip.preview).collect::<Vec<_>>(), page.next)
+    };
+    let (first, of_lamps) = page("?q=lamp&limit=1".into()).await;
+    let (_, of_all) = page("?limit=1".into()).await;
+    let (of_lamps, of_all) = (of_lamps.unwrap(), of_all.unwrap());
+    // What is copied in between is not in the way.
+    service.device.copy("lamp 4").await;
+    let (second, _) = page(format!("?q=lamp&limit=9&cursor={of_lamps}")).await;
+    assert_eq!((first, second), (vec!["lamp 3".to_owned()], vec!["lamp 2".to_owned(), "lamp 1".to_owned()]));
+    for path in [
+        format!("/clips?q=owl&cursor={of_lamps}"),
+        format!("/clips?cursor={of_lamps}"),
+        format!("/clips?q=lamp&cursor={of_all}"),
+    ] {
+        assert_eq!(service.problem("GET", &path, "", b"").await, (400, ProblemKind::BadPage), "{path}");
+    }
+}

@@ -11,6 +11,7 @@
 use super::bits::Bits;
 use super::fold::fold;
 use super::lexicon::Lexicon;
+use super::place::{Key, Place};
 use super::query::{Filter, Query, Term};
 use super::words::{is_boundary, words};
 use crate::clock::{MillisSinceEpoch, Stamp};
@@ -79,6 +80,11 @@ pub enum Tier {
     Fuzzy,
 }
 
+impl Tier {
+    /// All, from the best on.
+    pub const ALL: [Self; 4] = [Self::Exact, Self::Prefix, Self::Inside, Self::Fuzzy];
+}
+
 struct Clip {
     id: ClipId,
     number: u64,
@@ -96,6 +102,13 @@ struct Clip {
     pinned: bool,
     sensitive: bool,
     secret: bool,
+}
+
+impl Clip {
+    /// Its place in the history.
+    fn key(&self) -> Key {
+        (self.copied, self.id)
+    }
 }
 
 /// The clips of a history.
@@ -142,8 +155,8 @@ impl Names {
     }
 }
 
-/// How many clips beyond those wanted are ranked among each other within one tier: ranking all of a
-/// hundred thousand that contain an `e` would cost more than it tells.
+/// How many clips of one tier are ranked among each other, the newest of them: ranking all of a hundred thousand that contain an
+/// `e` would cost more than it tells.
 const RANKED: usize = 200;
 
 /// One more use counts as much as having been used this much more recently, at first; the worth of
@@ -261,8 +274,8 @@ impl Index {
 
     /// What the history is ordered by. Of clips copied at the same stamp the one with the greater id is the newer, so
     /// that all linked devices number them alike.
-    fn key(&self, slot: u32) -> (Stamp, ClipId) {
-        self.clips[slot as usize].as_ref().map_or((Stamp::NEVER, ClipId([0; 16])), |clip| (clip.copied, clip.id))
+    fn key(&self, slot: u32) -> Key {
+        self.clips[slot as usize].as_ref().map_or((Stamp::NEVER, ClipId([0; 16])), Clip::key)
     }
 
     fn leave_order(&mut self, slot: u32) {
@@ -308,13 +321,8 @@ impl Index {
 
     /// Up to `most` clips copied before `before` (the stamp and id of a clip; `None` to begin at
     /// the newest), newest first.
-    pub fn page(&self, before: Option<(Stamp, ClipId)>, most: usize) -> Vec<Hit> {
-        let end = match before {
-            Some(key) => self.order.partition_point(|slot| self.key(*slot) < key),
-            None => self.order.len(),
-        };
-        let newest_first = self.order[..end].iter().rev().filter_map(|slot| self.clip(*slot));
-        newest_first.take(most).map(|clip| hit(clip, Tier::Exact)).collect()
+    pub fn page(&self, before: Option<Key>, most: usize) -> Vec<Hit> {
+        self.newest_below(before).take(most).map(|clip| hit(clip, Tier::Exact)).collect()
     }
 
     /// Every clip as the retention rules see it, newest first, with its id.
@@ -359,20 +367,31 @@ impl Index {
         }
     }
 
-    /// The clips that meet `query`, best first: `most` of them after the first `skip`.
-    pub fn search(&self, query: &Query, skip: usize, most: usize) -> Vec<Hit> {
-        let wanted = skip.saturating_add(most);
+    /// The clips that meet `query`, best first: at most `most` of them, after a place. And the place of the last of them, if
+    /// there are more.
+    pub fn search(&self, query: &Query, after: Option<&Place>, most: usize) -> (Vec<Hit>, Option<Place>) {
+        let mut found = self.found(query, after, most.saturating_add(1));
+        let more = found.len() > most;
+        found.truncate(most);
+        let next = found.last().map(|(_, place)| *place).filter(|_| more);
+        (found.into_iter().map(|(clip, place)| hit(clip, place.tier)).collect(), next)
+    }
+
+    fn found(&self, query: &Query, after: Option<&Place>, most: usize) -> Vec<(&Clip, Place)> {
+        let newest_of =
+            |clip: &Clip, tier, ranked_down_to| Place { tier, ranked_down_to, worth: None, key: clip.key() };
         if query.terms.is_empty() && query.without.is_empty() {
-            let newest_first = self.order.iter().rev().filter_map(|slot| self.clip(*slot));
-            let met = newest_first.filter(|clip| query.filters.iter().all(|filter| self.holds(filter, clip)));
-            return met.skip(skip).take(most).map(|clip| hit(clip, Tier::Exact)).collect();
+            let below = after.map(|place| place.key);
+            let met =
+                self.newest_below(below).filter(|clip| query.filters.iter().all(|filter| self.holds(filter, clip)));
+            return met.take(most).map(|clip| (clip, newest_of(clip, Tier::Exact, None))).collect();
         }
         let mut excluded = Bits::none(self.clips.len());
         for term in &query.without {
             excluded.unite(&self.slots(term, Tier::Inside));
         }
-        let mut hits: Vec<Hit> = Vec::new();
-        for tier in [Tier::Exact, Tier::Prefix, Tier::Inside, Tier::Fuzzy] {
+        let mut found: Vec<(&Clip, Place)> = Vec::new();
+        for tier in Tier::ALL {
             let mut slots: Option<Bits> = None;
             for term in &query.terms {
                 let of_term = self.slots(term, tier);
@@ -383,18 +402,58 @@ impl Index {
             }
             let mut slots = slots.unwrap_or_else(|| self.all());
             slots.subtract(&excluded);
-            let mut ranked = self.newest(&slots, (wanted - hits.len()).max(RANKED), &query.filters);
-            if !query.terms.is_empty() {
-                ranked.sort_by(|a, b| worth(b).total_cmp(&worth(a)));
+            if after.is_none_or(|place| place.tier <= tier) {
+                let after = after.filter(|place| place.tier == tier);
+                self.find_in_tier(&slots, query, (tier, after), most, &mut found);
             }
-            hits.extend(ranked.into_iter().take(wanted - hits.len()).map(|clip| hit(clip, tier)));
-            if hits.len() >= wanted || query.terms.is_empty() {
+            if found.len() >= most || query.terms.is_empty() {
                 break;
             }
             excluded.unite(&slots);
         }
-        hits.drain(..skip.min(hits.len()));
-        hits
+        found
+    }
+
+    /// The clips of one tier: the newest of them by their worth, the others by when they were copied.
+    fn find_in_tier<'a>(
+        &'a self,
+        slots: &Bits,
+        query: &Query,
+        (tier, after): (Tier, Option<&Place>),
+        most: usize,
+        found: &mut Vec<(&'a Clip, Place)>,
+    ) {
+        let ranks = !query.terms.is_empty();
+        let mut below = after.map(|place| place.key);
+        let mut ranked_down_to = after.and_then(|place| place.ranked_down_to);
+        if ranks && after.is_none_or(|place| place.worth.is_some()) {
+            let ranked = match after {
+                // Those that were ranked then, and what has been copied since.
+                Some(_) => self.newest(slots, (None, ranked_down_to), usize::MAX, &query.filters),
+                None => self.newest(slots, (None, None), RANKED, &query.filters),
+            };
+            if after.is_none() && ranked.len() == RANKED {
+                ranked_down_to = ranked.last().map(|clip| clip.key());
+            }
+            let mut ranked: Vec<(u64, Key, &Clip)> =
+                ranked.into_iter().map(|clip| (worth(clip).to_bits(), clip.key(), clip)).collect();
+            ranked.sort_unstable_by_key(|(worth, key, _)| std::cmp::Reverse((*worth, *key)));
+            let last = after.and_then(|place| Some((place.worth?, place.key)));
+            let to_come = ranked.into_iter().filter(|(worth, key, _)| last.is_none_or(|last| (*worth, *key) < last));
+            found.extend(
+                to_come
+                    .take(most - found.len())
+                    .map(|(worth, key, clip)| (clip, Place { tier, ranked_down_to, worth: Some(worth), key })),
+            );
+            if ranked_down_to.is_none() {
+                return;
+            }
+            below = ranked_down_to;
+        }
+        let others = self.newest(slots, (below, None), most - found.len(), &query.filters);
+        found.extend(
+            others.into_iter().map(|clip| (clip, Place { tier, ranked_down_to, worth: None, key: clip.key() })),
+        );
     }
 
     fn all(&self) -> Bits {
@@ -403,18 +462,38 @@ impl Index {
         all
     }
 
-    /// The newest `most` live clips among `slots` for which the filters hold, newest first.
-    fn newest(&self, slots: &Bits, most: usize, filters: &[Filter]) -> Vec<&Clip> {
+    /// Live clips below a place in the history, newest first; all of them if there is none.
+    fn newest_below(&self, below: Option<Key>) -> impl Iterator<Item = &Clip> {
+        let end = match below {
+            Some(key) => self.order.partition_point(|slot| self.key(*slot) < key),
+            None => self.order.len(),
+        };
+        self.order[..end].iter().rev().filter_map(|slot| self.clip(*slot))
+    }
+
+    /// The newest `most` live clips among `slots` for which the filters hold, newest first: below a place in the history, and
+    /// down to another one.
+    fn newest(
+        &self,
+        slots: &Bits,
+        (below, down_to): (Option<Key>, Option<Key>),
+        most: usize,
+        filters: &[Filter],
+    ) -> Vec<&Clip> {
         let met = |clip: &&Clip| filters.iter().all(|filter| self.holds(filter, clip));
+        let reaches = |clip: &&Clip| down_to.is_none_or(|key| clip.key() >= key);
         // Few slots are quicker sorted; many are quicker met by walking back through the history.
         if slots.count() < self.order.len() / 16 {
-            let mut clips: Vec<&Clip> = slots.iter().filter_map(|slot| self.clip(slot)).filter(met).collect();
-            clips.sort_unstable_by_key(|clip| std::cmp::Reverse((clip.copied, clip.id)));
+            let within = |clip: &&Clip| below.is_none_or(|key| clip.key() < key) && reaches(clip);
+            let clips = slots.iter().filter_map(|slot| self.clip(slot)).filter(within).filter(met);
+            let mut clips: Vec<&Clip> = clips.collect();
+            clips.sort_unstable_by_key(|clip| std::cmp::Reverse(clip.key()));
             clips.truncate(most);
             return clips;
         }
-        let newest_first = self.order.iter().rev().filter(|slot| slots.contains(**slot));
-        newest_first.filter_map(|slot| self.clip(*slot)).filter(met).take(most).collect()
+        let end = below.map_or(self.order.len(), |key| self.order.partition_point(|slot| self.key(*slot) < key));
+        let newest_first = self.order[..end].iter().rev().filter(|slot| slots.contains(**slot));
+        newest_first.filter_map(|slot| self.clip(*slot)).take_while(reaches).filter(met).take(most).collect()
     }
 
     /// The slots in which a term is met at this tier or better. Slots of clips that are gone may be

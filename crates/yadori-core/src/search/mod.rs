@@ -4,6 +4,7 @@
 //! * `words`: what folded text is cut into
 //! * [`query`]: `lamp "cue 7" -draft kind:link after:2026-10-01`
 //! * [`index`]: all clips, ready to be searched and to be counted from the newest
+//! * `place`: where a page of what was found ends
 //! * `lexicon`, `bits`: the parts of the index
 //! * [`mod@marks`]: where in a text a query was met
 
@@ -12,9 +13,11 @@ pub mod fold;
 pub mod index;
 mod lexicon;
 pub mod marks;
+mod place;
 pub mod query;
 mod words;
 
 pub use index::{Entry, Filling, Hit, Index, Tier};
 pub use marks::marks;
+pub use place::{NoPlace, Place};
 pub use query::{Query, QueryError, When};

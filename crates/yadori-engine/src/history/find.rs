@@ -5,7 +5,7 @@ use crate::history::History;
 use crate::history::listing::Listed;
 use jiff::tz::TimeZone;
 use thiserror::Error;
-use yadori_core::search::{Hit, Query, QueryError, When};
+use yadori_core::search::{Hit, Place, Query, QueryError, When};
 use yadori_core::{ClipId, Stamp};
 use yadori_store::{ClipRecord, StoreError};
 
@@ -41,9 +41,6 @@ pub struct Page {
     pub total: u64,
 }
 
-/// Deepest place of a search that can be paged to; beyond it, a better query helps more.
-const DEEPEST: usize = 10_000;
-
 /// Why nothing was listed.
 #[derive(Debug, Error)]
 pub enum FindError {
@@ -64,25 +61,21 @@ pub enum FindError {
     Store(#[from] StoreError),
 }
 
-/// Where a page begins.
-enum Start {
-    /// At the newest or best.
-    Top,
-    /// Of the history: after the clip with this stamp and id.
-    After(Stamp, ClipId),
-    /// Of a search: after so many clips.
-    Skip(usize),
+/// Where a page of the history begins: after the clip with this stamp and id.
+fn after_clip(cursor: &str) -> Option<(Stamp, ClipId)> {
+    let (stamp, id) = cursor.strip_prefix('h')?.split_once('-')?;
+    Some((Stamp::from_bits(stamp.parse().ok()?), ClipId::parse(id)?))
 }
 
-impl Start {
-    fn parse(cursor: Option<&str>) -> Option<Self> {
-        let Some(cursor) = cursor else { return Some(Self::Top) };
-        if let Some(skip) = cursor.strip_prefix('s') {
-            return skip.parse().ok().filter(|skip| *skip <= DEEPEST).map(Self::Skip);
-        }
-        let (stamp, id) = cursor.strip_prefix('h')?.split_once('-')?;
-        Some(Self::After(Stamp::from_bits(stamp.parse().ok()?), ClipId::parse(id)?))
-    }
+/// The name of a query in its cursors, which are of no use to another.
+fn name_of(query: &str) -> String {
+    blake3::hash(query.trim().as_bytes()).to_hex()[..12].to_owned()
+}
+
+/// Where a page of this search begins.
+fn after_hit(cursor: &str, query: &str) -> Option<Place> {
+    let (name, place) = cursor.strip_prefix('q')?.split_once('-')?;
+    place.parse().ok().filter(|_| name == name_of(query))
 }
 
 impl History {
@@ -93,39 +86,35 @@ impl History {
             return Err(FindError::Limit);
         }
         let limit = limit as usize;
-        let start = Start::parse(asked.cursor.as_deref())
-            .ok_or_else(|| FindError::Cursor(asked.cursor.clone().unwrap_or_default()))?;
         let zone = match &asked.zone {
             Some(name) => TimeZone::get(name).map_err(|_| FindError::Zone(name.clone()))?,
             None => TimeZone::system(),
         };
         let query = Query::parse(asked.query.as_deref().unwrap_or_default(), &When { now: now(), zone })?;
 
-        // One more than is shown tells whether there is a next page.
-        let (mut hits, positions, total): (Vec<Hit>, Vec<Option<usize>>, u64) = {
+        let no_cursor = || FindError::Cursor(asked.cursor.clone().unwrap_or_default());
+        let (hits, positions, total, next): (Vec<Hit>, Vec<Option<usize>>, u64, Option<String>) = {
             let index = self.ledger.read().await;
-            let hits = match start {
-                _ if !query.is_empty() => {
-                    let skip = if let Start::Skip(skip) = start { skip } else { 0 };
-                    index.search(&query, skip, limit + 1)
-                }
-                Start::After(stamp, id) => index.page(Some((stamp, id)), limit + 1),
-                Start::Top | Start::Skip(_) => index.page(None, limit + 1),
+            let (hits, next) = if query.is_empty() {
+                let after =
+                    asked.cursor.as_deref().map(|cursor| after_clip(cursor).ok_or_else(no_cursor)).transpose()?;
+                // One more than is shown tells whether there is a next page.
+                let mut hits = index.page(after, limit + 1);
+                let more = hits.len() > limit;
+                hits.truncate(limit);
+                let last = hits.last().filter(|_| more).and_then(|last| Some((index.copied_at(last.id)?, last.id)));
+                (hits, last.map(|(copied, id)| format!("h{}-{id}", copied.to_bits())))
+            } else {
+                let words = asked.query.as_deref().unwrap_or_default();
+                let after = asked.cursor.as_deref().map(|cursor| after_hit(cursor, words).ok_or_else(no_cursor));
+                let (hits, next) = index.search(&query, after.transpose()?.as_ref(), limit);
+                (hits, next.map(|place| format!("q{}-{place}", name_of(words))))
             };
             let positions = hits.iter().map(|hit| index.position(hit.id)).collect();
-            (hits, positions, index.len() as u64)
+            (hits, positions, index.len() as u64, next)
         };
-        let more = hits.len() > limit;
-        hits.truncate(limit);
         let numbers: Vec<u64> = hits.iter().map(|hit| hit.number).collect();
         let records = self.store.clips(&numbers).await?;
-        let next = more.then(|| match start {
-            _ if !query.is_empty() => {
-                let skip = if let Start::Skip(skip) = start { skip } else { 0 };
-                (skip + limit <= DEEPEST).then(|| format!("s{}", skip + limit))
-            }
-            _ => records.last().map(|last| format!("h{}-{}", last.life.copied.to_bits(), last.id)),
-        });
         let query = (!query.is_empty()).then_some(query);
         let place = |number| hits.iter().position(|hit| hit.number == number).and_then(|place| positions[place]);
         let clips = records
@@ -133,6 +122,6 @@ impl History {
             .filter(ClipRecord::is_live)
             .map(|record| Listed { position: place(record.number), record })
             .collect();
-        Ok(Page { clips, query, next: next.flatten(), total })
+        Ok(Page { clips, query, next, total })
     }
 }

@@ -135,7 +135,8 @@ impl Moving {
         let when = When { now: now(), zone: TimeZone::system() };
         let query = Query::parse(query, &when).map_err(FindError::from)?;
         let index = self.history.ledger.read().await;
-        let hits = if query.is_empty() { index.page(None, usize::MAX) } else { index.search(&query, 0, usize::MAX) };
+        let hits =
+            if query.is_empty() { index.page(None, usize::MAX) } else { index.search(&query, None, usize::MAX).0 };
         Ok(hits.into_iter().map(|hit| hit.id).collect())
     }
 }

@@ -246,7 +246,7 @@ impl Retention {
         let query = Query { filters: filters.into_iter().flatten().collect(), ..Query::default() };
         let index = self.history.ledger.read().await;
         let (mut going, mut bytes, mut kept) = (Vec::new(), 0, 0);
-        for hit in index.search(&query, 0, usize::MAX) {
+        for hit in index.search(&query, None, usize::MAX).0 {
             let Some(clip) = index.candidate_of(hit.id) else { continue };
             if clip.kept && !asked.kept_too {
                 kept += 1;

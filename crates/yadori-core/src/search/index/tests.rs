@@ -2,7 +2,7 @@ use super::super::query::When;
 use super::*;
 use jiff::tz::TimeZone;
 use proptest::prelude::*;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 fn id(n: u64) -> ClipId {
     ClipId::of(Kind::Text, &n.to_le_bytes())
@@ -33,7 +33,7 @@ fn query(text: &str) -> Query {
 }
 
 fn found(index: &Index, text: &str) -> Vec<u64> {
-    index.search(&query(text), 0, 50).into_iter().map(|hit| hit.number).collect()
+    index.search(&query(text), None, 50).0.into_iter().map(|hit| hit.number).collect()
 }
 
 #[test]
@@ -210,5 +210,68 @@ proptest! {
             prop_assert_eq!(index.position(id(*n)), Some(place + 1));
             prop_assert_eq!(index.at(place + 1), Some(id(*n)));
         }
+    }
+}
+
+/// All numbers that a search finds, page by page; between pages, something is done to the index.
+fn paged(index: &mut Index, text: &str, size: usize, mut between: impl FnMut(&mut Index)) -> Vec<u64> {
+    let (query, mut after, mut all) = (query(text), None, Vec::new());
+    loop {
+        let (hits, next) = index.search(&query, after.as_ref(), size);
+        all.extend(hits.iter().map(|hit| hit.number));
+        // As it goes out and comes back.
+        let Some(next) = next else { return all };
+        after = Some(next.to_string().parse().unwrap());
+        assert_eq!(after, Some(next));
+        between(index);
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn pages_show_each_clip_once_whatever_comes_and_goes(
+        kinds in prop::collection::vec(0usize..5, 300..700),
+        size in 1usize..90,
+        seed in any::<u64>(),
+    ) {
+        const TEXTS: [&str; 5] = ["lamp", "lamps and owls", "a clamp", "limp owl", "owl"];
+        let mut fresh = Index::default();
+        for (n, kind) in (1..).zip(&kinds) {
+            let entry = Entry { uses: (n as u32 * 7) % 5 + 1, ..entry(n, TEXTS[*kind]) };
+            fresh.put(id(n), Kind::Text, &entry);
+        }
+        for text in ["lamp", "owl -lamp", "-owl", "kind:text"] {
+            let whole: Vec<u64> =
+                fresh.search(&query(text), None, usize::MAX).0.into_iter().map(|hit| hit.number).collect();
+            prop_assert_eq!(&paged(&mut fresh, text, size, |_| {}), &whole, "{}", text);
+        }
+        // Copies come, and every now and then one goes.
+        let (mut newest, mut dice, mut gone) = (kinds.len() as u64, seed, BTreeSet::new());
+        let shown = paged(&mut fresh, "lamp", size, |index| {
+            for _ in 0..3 {
+                newest += 1;
+                index.put(id(newest), Kind::Text, &entry(newest, TEXTS[(newest % 5) as usize]));
+            }
+            dice = dice.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+            let goes = (dice >> 33) % kinds.len() as u64 + 1;
+            index.remove(id(goes));
+            gone.insert(goes);
+        });
+        let once: BTreeSet<u64> = shown.iter().copied().collect();
+        prop_assert_eq!(once.len(), shown.len(), "none is shown twice");
+        for (n, kind) in (1..).zip(&kinds).filter(|(n, kind)| **kind < 4 && !gone.contains(n)) {
+            prop_assert!(once.contains(&n), "{} ({}) was left out", n, TEXTS[*kind]);
+        }
+    }
+}
+
+#[test]
+fn what_is_no_place_is_refused() {
+    for text in
+        ["", "0", "0.-.1.2.-.-", "9.-.1.aaaaaaaaaaaaaaaaaaaaaaaaaa.-.-", "s50", "0.x.1.aaaaaaaaaaaaaaaaaaaaaaaaaa.-.-"]
+    {
+        assert!(text.parse::<Place>().is_err(), "{text}");
     }
 }
