@@ -177,6 +177,6 @@ fn where_the_compositor_gives_no_keys_the_portal_does() {
     until("the keys are there again", || state("tray") == grabbed("LOGO+F8"));
     press(&connection, &session, "tray");
     until("they work", || service.get("/tray").json::<Tray>().open);
+    // A portal ends the sessions of whoever has left the bus.
     assert!(service.end().0);
-    assert_eq!(asked.recv_timeout(PATIENCE).unwrap(), Asked::Close(session), "the service takes its keys along");
 }
