@@ -94,6 +94,8 @@ kinds! {
     AmbiguousName = "ambiguous-name", 409, "Several clips are meant";
     /// The query is not understood.
     BadQuery = "bad-query", 400, "The query is not understood";
+    /// This can be asked of the path in other ways only: see `Allow`.
+    WrongMethod = "wrong-method", 405, "Not this way";
     /// There is no such page.
     BadPage = "bad-page", 400, "No such page";
     /// It is larger than what is kept.

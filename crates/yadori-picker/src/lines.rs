@@ -3,13 +3,14 @@
 //! GTK's label finds out how wide it would like to be by laying its text out at many widths, which takes most of the time of a
 //! list that is made anew with every letter. These lines are as wide as they may be, and are laid out once.
 
-use gtk4::glib;
-use gtk4::pango;
 use gtk4::prelude::*;
-use gtk4::subclass::prelude::*;
+use gtk4::subclass::prelude::ObjectSubclassIsExt;
+use gtk4::{glib, pango};
 
 mod imp {
-    use super::*;
+    use gtk4::prelude::*;
+    use gtk4::subclass::prelude::*;
+    use gtk4::{glib, pango};
     use std::cell::{Cell, OnceCell};
 
     #[derive(Default)]

@@ -251,3 +251,47 @@ async fn a_cursor_goes_on_with_its_own_list_only() {
         assert_eq!(service.problem("GET", &path, "", b"").await, (400, ProblemKind::BadPage), "{path}");
     }
 }
+
+#[tokio::test]
+async fn headers_say_what_statuses_leave_open() {
+    let service = Answering::new().await;
+    let bearer = format!("bearer {}", service.token);
+    let send = async |method: &str, path: &str, name: &'static str, value: &str, body: &[u8]| {
+        let headers = [("authorization", bearer.as_str()), (name, value)];
+        service.send(method, &format!("/api/v1{path}"), &headers, body).await
+    };
+    let answer = service.send("GET", "/api/v1/clips", &[], b"").await;
+    assert_eq!(answer.headers()["www-authenticate"], "Bearer realm=\"Yadori\"");
+    let answer = send("PUT", "/clips", "content-type", "text/plain", b"").await;
+    assert_eq!(answer.headers()["allow"], "GET,HEAD,POST");
+    assert_eq!(problem(answer).await, (405, ProblemKind::WrongMethod));
+
+    let answer = send("POST", "/clips", "content-type", "text/plain", b"0123456789").await;
+    assert_eq!(answer.status(), 201);
+    let place = answer.headers()["location"].to_str().unwrap().trim_start_matches("/api/v1").to_owned();
+    assert_eq!(send("GET", &place, "accept", "*/*", b"").await.status(), 200);
+    assert!(
+        !send("POST", "/clips", "content-type", "text/plain", b"0123456789").await.headers().contains_key("location")
+    );
+
+    let content = format!("{place}/content");
+    let whole = send("GET", &content, "accept", "*/*", b"").await;
+    let tag = whole.headers()["etag"].to_str().unwrap().to_owned();
+    for same in [tag.clone(), format!("W/{tag}"), "*".into()] {
+        let answer = send("GET", &content, "if-none-match", &same, b"").await;
+        assert_eq!((answer.status().as_u16(), &answer.headers()["etag"]), (304, &whole.headers()["etag"]), "{same}");
+        assert!(answer.headers().contains_key("cache-control"));
+    }
+    let outside = send("GET", &content, "range", "bytes=10-", b"").await;
+    assert_eq!(outside.headers()["content-range"], "bytes */10");
+    assert_eq!(problem(outside).await, (416, ProblemKind::BadRange));
+    let head = send("HEAD", &content, "range", "bytes=2-4", b"").await;
+    assert_eq!((head.status().as_u16(), &head.headers()["content-length"]), (200, &"10".parse().unwrap()));
+    let part = async |condition: &str| {
+        let headers = [("authorization", bearer.as_str()), ("range", "bytes=2-4"), ("if-range", condition)];
+        let answer = service.send("GET", &format!("/api/v1{content}"), &headers, b"").await;
+        (answer.status().as_u16(), to_bytes(answer.into_body(), 99).await.unwrap())
+    };
+    assert_eq!(part(&tag).await, (206, "234".into()));
+    assert_eq!(part("\"another\"").await, (200, "0123456789".into()));
+}

@@ -140,7 +140,9 @@ impl Authenticator {
     }
 
     fn is_token(&self, headers: &HeaderMap) -> bool {
-        let given = headers.get(header::AUTHORIZATION).and_then(|value| value.to_str().ok()?.strip_prefix("Bearer "));
+        // The scheme is read in any case (RFC 9110, section 11.1).
+        let given = headers.get(header::AUTHORIZATION).and_then(|value| value.to_str().ok()?.split_once(' '));
+        let given = given.filter(|(scheme, _)| scheme.eq_ignore_ascii_case("bearer")).map(|(_, token)| token.trim());
         // Comparing hashes takes the same time wherever the first difference lies.
         given.is_some_and(|given| blake3::hash(given.as_bytes()) == blake3::hash(self.token.as_bytes()))
     }
@@ -383,6 +385,8 @@ mod tests {
         let authenticator = authenticator();
         let with = |value: &str| authenticator.is_token(&headers(&[(header::AUTHORIZATION, value)]));
         assert!(with(&format!("Bearer {}", authenticator.token())));
+        assert!(with(&format!("bEARER  {}", authenticator.token())));
+        assert!(!with(&format!("Basic {}", authenticator.token())) && !with(authenticator.token()));
         assert!(!with(&format!("Bearer {}", &authenticator.token()[1..])));
         assert!(!with("Bearer "));
         assert!(!with(authenticator.token()));

@@ -8,6 +8,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::extract::rejection::BytesRejection;
 use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
 use bytes::Bytes;
 use yadori_api as api;
 use yadori_core::MillisSinceEpoch;
@@ -33,7 +34,7 @@ pub async fn add(
     attributes: QueryParams<api::AddQuery>,
     headers: HeaderMap,
     body: Result<Bytes, BytesRejection>,
-) -> Result<(StatusCode, Json<api::Added>), Problem> {
+) -> Result<Response, Problem> {
     let mime =
         headers.get(header::CONTENT_TYPE).and_then(|value| value.to_str().ok()).unwrap_or(yadori_core::format::PLAIN);
     let asked = attributes?.0;
@@ -51,7 +52,9 @@ pub async fn add(
     };
     let added = app.engine.keeping.add(mime, body?, new).await?;
     let status = if added.new { StatusCode::CREATED } else { StatusCode::OK };
-    Ok((status, Json(added.contract(&app.engine.rule_book.rules()))))
+    let added = added.contract(&app.engine.rule_book.rules());
+    let location = added.new.then(|| [(header::LOCATION, format!("{}/clips/{}", api::BASE, added.clip.id))]);
+    Ok((status, location, Json(added)).into_response())
 }
 
 /// All there is to know of a clip.

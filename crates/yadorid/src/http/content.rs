@@ -12,7 +12,7 @@ use axum::body::Body;
 use axum::extract::rejection::QueryRejection;
 use axum::extract::{Query, State};
 use axum::http::header::{self, HeaderMap};
-use axum::http::{HeaderValue, StatusCode};
+use axum::http::{HeaderValue, Method, StatusCode};
 use axum::response::{IntoResponse, Response};
 use futures_util::stream;
 use std::ops::Range;
@@ -33,6 +33,7 @@ pub async fn content(
     State(app): State<App>,
     InPath(name): InPath<String>,
     asked: Result<Query<api::ContentQuery>, QueryRejection>,
+    method: Method,
     headers: HeaderMap,
 ) -> Result<Response, Problem> {
     let (record, _) = match app.engine.history.find_clip(&name).await {
@@ -51,15 +52,15 @@ pub async fn content(
     let (place, stored) = found.ok_or_else(|| Problem::no_such_format(wanted.as_deref().unwrap_or("at all")))?;
     // A new copy may bring other bytes under the same type.
     let etag = format!("\"{}-{:x}-{place}\"", record.id, record.life.copied.to_bits());
-    if headers
-        .get(header::IF_NONE_MATCH)
-        .and_then(|value| value.to_str().ok())
-        .is_some_and(|tags| tags.split(',').any(|tag| tag.trim() == etag))
-    {
-        return Ok((StatusCode::NOT_MODIFIED, [(header::ETAG, etag)]).into_response());
+    let said = |name: header::HeaderName| headers.get(name).and_then(|value| value.to_str().ok());
+    if said(header::IF_NONE_MATCH).is_some_and(|tags| is_among(&etag, tags)) {
+        let same = [(header::ETAG, etag.as_str()), (header::CACHE_CONTROL, CACHE)];
+        return Ok((StatusCode::NOT_MODIFIED, same).into_response());
     }
-    let range = match headers.get(header::RANGE).and_then(|value| value.to_str().ok()) {
-        Some(range) => parse_range(range, stored.size).map_err(|OutOfRange| Problem::bad_range())?,
+    // A range is of a GET, and of the content that the client has begun with (RFC 9110, sections 14.2 and 13.1.5).
+    let goes_on = said(header::IF_RANGE).is_none_or(|tag| tag.trim() == etag);
+    let range = match said(header::RANGE).filter(|_| method == Method::GET && goes_on) {
+        Some(range) => parse_range(range, stored.size).map_err(|OutOfRange| Problem::bad_range(stored.size))?,
         None => None,
     };
     let (status, bytes) = match &range {
@@ -75,7 +76,7 @@ pub async fn content(
     set.insert(header::CONTENT_LENGTH, length.into());
     set.insert(header::ACCEPT_RANGES, HeaderValue::from_static("bytes"));
     set.insert(header::CONTENT_SECURITY_POLICY, HeaderValue::from_static(SANDBOX));
-    set.insert(header::CACHE_CONTROL, HeaderValue::from_static("private, no-cache"));
+    set.insert(header::CACHE_CONTROL, HeaderValue::from_static(CACHE));
     if let Ok(etag) = HeaderValue::from_str(&etag) {
         set.insert(header::ETAG, etag);
     }
@@ -85,6 +86,14 @@ pub async fn content(
         set.insert(header::CONTENT_RANGE, value);
     }
     Ok(response)
+}
+
+/// How long content may be taken from a cache: as long as it is the same.
+const CACHE: &str = "private, no-cache";
+
+/// Whether a tag is among those of `If-None-Match`, where a weak one is as good (RFC 9110, section 13.1.2).
+fn is_among(etag: &str, tags: &str) -> bool {
+    tags.trim() == "*" || tags.split(',').any(|tag| tag.trim().trim_start_matches("W/") == etag)
 }
 
 /// The content piece by piece, so that a large one is never held whole.
@@ -147,6 +156,14 @@ pub async fn thumbnail(State(app): State<App>, InPath(name): InPath<String>) -> 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_tag_is_found_among_others_weak_or_any() {
+        for tags in ["\"a-1-0\"", "\"b\", W/\"a-1-0\"", " * "] {
+            assert!(is_among("\"a-1-0\"", tags), "{tags}");
+        }
+        assert!(!is_among("\"a-1-0\"", "\"a-1-1\", a-1-0"));
+    }
 
     #[test]
     fn one_range_is_read_and_all_else_means_the_whole() {

@@ -166,6 +166,7 @@ pub fn router(service: App) -> Router {
             get(move || async move { Json(Arc::unwrap_or_clone(document)) }),
         )
         .fallback(console::page)
+        .method_not_allowed_fallback(async || problem::Problem::wrong_method())
         .layer(DefaultBodyLimit::disable())
         .with_state(service.clone());
     // Who is let in is found out first: it decides what a path means.

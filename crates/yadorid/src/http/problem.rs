@@ -8,7 +8,7 @@ use super::sessions::SessionError;
 use axum::Json;
 use axum::extract::Query;
 use axum::extract::rejection::{BytesRejection, QueryRejection};
-use axum::http::{HeaderValue, StatusCode, header};
+use axum::http::{HeaderName, HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use std::collections::BTreeMap;
 use yadori_api::{self as api, ProblemKind};
@@ -63,6 +63,7 @@ pub struct Problem {
     unresolved: Vec<ClipId>,
     asks: Vec<String>,
     usual: BTreeMap<String, String>,
+    headers: Vec<(HeaderName, HeaderValue)>,
 }
 
 impl Problem {
@@ -76,6 +77,7 @@ impl Problem {
             unresolved: Vec::new(),
             asks: Vec::new(),
             usual: BTreeMap::new(),
+            headers: Vec::new(),
         }
     }
 
@@ -165,8 +167,22 @@ impl Problem {
         )
     }
 
-    pub(super) fn bad_range() -> Self {
-        Self::new(ProblemKind::BadRange, "the range lies outside the content")
+    /// The content has this many bytes.
+    pub(super) fn bad_range(size: u64) -> Self {
+        let outside = Self::new(ProblemKind::BadRange, "the range lies outside the content");
+        outside.header(header::CONTENT_RANGE, &format!("bytes */{size}"))
+    }
+
+    pub(super) fn wrong_method() -> Self {
+        Self::new(ProblemKind::WrongMethod, "this path is asked with another method; `Allow` says which")
+    }
+
+    /// Says something about itself in a header.
+    fn header(mut self, name: HeaderName, value: &str) -> Self {
+        if let Ok(value) = HeaderValue::from_str(value) {
+            self.headers.push((name, value));
+        }
+        self
     }
 
     pub(super) fn not_a_window(name: &str) -> Self {
@@ -211,7 +227,18 @@ impl IntoResponse for Problem {
             usual: self.usual,
         };
         let mut response = (status, Json(body)).into_response();
-        response.headers_mut().insert(header::CONTENT_TYPE, HeaderValue::from_static("application/problem+json"));
+        let set = response.headers_mut();
+        set.insert(header::CONTENT_TYPE, HeaderValue::from_static("application/problem+json"));
+        match status {
+            StatusCode::UNAUTHORIZED => {
+                set.insert(header::WWW_AUTHENTICATE, HeaderValue::from_static("Bearer realm=\"Yadori\""));
+            }
+            StatusCode::SERVICE_UNAVAILABLE => {
+                set.insert(header::RETRY_AFTER, HeaderValue::from_static("1"));
+            }
+            _ => {}
+        }
+        set.extend(self.headers);
         response
     }
 }
