@@ -61,6 +61,11 @@ impl Client {
         Self { agent, reach, home: home.map(Path::to_owned) }
     }
 
+    /// The address of the interface.
+    pub fn url(&self) -> String {
+        format!("http://{}{BASE}", self.reach.address)
+    }
+
     fn send(&self, method: &str, path: &str, kind: Option<&str>, body: &[u8]) -> Result<Response<Body>, ClientError> {
         let request = self.request(method, path, kind);
         match method {
@@ -193,7 +198,7 @@ impl Client {
     fn request(&self, method: &str, path: &str, kind: Option<&str>) -> ureq::http::request::Builder {
         let request = Request::builder()
             .method(method)
-            .uri(format!("http://{}{BASE}{path}", self.reach.address))
+            .uri(format!("{}{path}", self.url()))
             .header("authorization", format!("Bearer {}", self.reach.token));
         match kind {
             Some(kind) => request.header("content-type", kind),

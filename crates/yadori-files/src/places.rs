@@ -48,6 +48,11 @@ impl Places {
         self.run.join("picker.sock")
     }
 
+    /// The file with the header that lets a program in, as curl reads headers.
+    pub fn authorization(&self) -> PathBuf {
+        self.run.join("api.header")
+    }
+
     /// The file that tells a client the address and the token.
     pub fn reach(&self) -> PathBuf {
         self.run.join("api.json")

@@ -224,6 +224,7 @@ impl Running {
         tracing::info!("ending");
         ending.cancel();
         let _ = fs::remove_file(places.reach());
+        let _ = fs::remove_file(places.authorization());
         if let Some(capturing) = capturing {
             let _ = capturing.await;
         }
@@ -322,5 +323,8 @@ async fn listen(address: SocketAddr) -> Result<TcpListener, StartError> {
 fn write_reach(places: &Places, reach: &Reach) -> Result<(), StartError> {
     let path = places.reach();
     let text = serde_json::to_vec(reach).unwrap_or_default();
-    yadori_files::write_private(&path, &text).map_err(folder_error(&path))
+    yadori_files::write_private(&path, &text).map_err(folder_error(&path))?;
+    let path = places.authorization();
+    let header = format!("Authorization: Bearer {}\n", reach.token);
+    yadori_files::write_private(&path, header.as_bytes()).map_err(folder_error(&path))
 }

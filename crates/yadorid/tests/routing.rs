@@ -262,6 +262,8 @@ async fn headers_say_what_statuses_leave_open() {
     };
     let answer = service.send("GET", "/api/v1/clips", &[], b"").await;
     assert_eq!(answer.headers()["www-authenticate"], "Bearer realm=\"Yadori\"");
+    let events = send("GET", "/events", "last-event-id", "yesterday", b"").await;
+    assert_eq!(problem(events).await, (400, ProblemKind::BadRequest));
     let answer = send("PUT", "/clips", "content-type", "text/plain", b"").await;
     assert_eq!(answer.headers()["allow"], "GET,HEAD,POST");
     assert_eq!(problem(answer).await, (405, ProblemKind::WrongMethod));

@@ -47,6 +47,16 @@ fn two_computers() {
     walk("two-computers.md");
 }
 
+#[test]
+fn for_other_programs() {
+    walk("../http.md");
+    let page = std::fs::read_to_string(root().join("docs/http.md")).unwrap();
+    for kind in yadori_api::ProblemKind::ALL {
+        let row = format!("| `{}` | {} | {} |", kind.word(), kind.status(), kind.title());
+        assert!(page.contains(&row), "docs/http.md lacks {row}");
+    }
+}
+
 fn root() -> std::path::PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
 }

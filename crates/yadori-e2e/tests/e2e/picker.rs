@@ -152,6 +152,22 @@ fn what_is_typed_finds_and_enter_pastes_plain_or_only_copies() {
 }
 
 #[test]
+fn while_an_input_method_composes_keys_are_its_own() {
+    let office = Office::with(true, &["gel 201", "今夜の舞台照明", "gel 119"]);
+    let pad = office.pad("Form");
+    office.open();
+    // Up goes into the field. Of the input methods, the one within GTK is there everywhere: Ctrl+Shift+U, and then the number
+    // of a character. Digits paste nothing meanwhile, and Enter ends the composition.
+    office.press(&[0xff52]);
+    office.press(&[CONTROL, SHIFT, u32::from('u')]);
+    office.type_in("821e");
+    office.press(&[ENTER]);
+    assert!(office.has_keyboard(), "nothing was pasted yet");
+    office.press(&[ENTER]);
+    pad.pasted("今夜の舞台照明");
+}
+
+#[test]
 fn what_was_searched_for_before_is_forgotten_at_the_next_opening() {
     let office = Office::with(false, &["gel 201 for the moon", "lamp 7", "gel 119 for the sea"]);
     let pad = office.pad("Form");

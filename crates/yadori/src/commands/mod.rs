@@ -1,6 +1,7 @@
 //! The commands, one file each, and what several of them print.
 
 pub mod add;
+pub mod api;
 pub mod attributes;
 pub mod bin;
 pub mod completions;

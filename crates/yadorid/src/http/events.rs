@@ -29,13 +29,16 @@ const KEEP_ALIVE: Duration = Duration::from_secs(60);
 /// service stands has changed; `reload` that more has changed than is worth telling one by one. A client
 /// that sends `Last-Event-ID` is first told what it missed.
 #[utoipa::path(get, path = "/events", tag = "events", params(("Last-Event-ID" = Option<u64>, Header, description = "The id of the last event that was received.")),
-    responses((status = 200, description = "The stream.", content_type = "text/event-stream")))]
+    responses((status = 200, description = "The stream.", content_type = "text/event-stream"), (status = 400, body = yadori_api::Problem, description = "`Last-Event-ID` is not the id of an event.")))]
 pub async fn events(
     State(app): State<App>,
     session: Option<Extension<Session>>,
     headers: HeaderMap,
 ) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, Problem> {
-    let last = headers.get("last-event-id").and_then(|value| value.to_str().ok()?.trim().parse::<u64>().ok());
+    let last = match headers.get("last-event-id").map(|value| value.to_str().unwrap_or("?").trim()) {
+        None | Some("") => None,
+        Some(id) => Some(id.parse::<u64>().map_err(|_| Problem::bad_event_id(id))?),
+    };
     let (sender, receiver) = mpsc::channel(64);
     let ending = app.engine.background.ending.clone();
     tokio::spawn(async move {

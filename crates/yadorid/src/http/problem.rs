@@ -144,6 +144,13 @@ impl Problem {
         Self::new(ProblemKind::TooLarge, detail).with("most", most)
     }
 
+    pub(super) fn bad_event_id(id: &str) -> Self {
+        Self::new(
+            ProblemKind::BadRequest,
+            format!("“{id}” in Last-Event-ID is not the id of an event, which is a number"),
+        )
+    }
+
     pub(super) fn no_such_path() -> Self {
         Self::new(ProblemKind::NoSuchPath, "there is nothing at this path")
     }
