@@ -126,6 +126,7 @@ async fn what_is_asked_wrongly_is_answered_as_a_problem() {
         ("/clips?cursor=nonsense", Kind::BadPage),
         ("/clips?zone=Nowhere", Kind::BadPage),
         ("/clips?q=before:soon", Kind::BadQuery),
+        (&format!("/clips?q={}", "a+".repeat(501)), Kind::BadQuery),
         ("/clips/1", Kind::NoSuchClip),
         ("/clips/:sig", Kind::NoSuchAlias),
         ("/clips/x", Kind::NotAName),

@@ -1,7 +1,7 @@
 //! Folding: what makes `Čáslav`, `CASLAV` and `ｃａｓｌａｖ` the same to a search.
 //!
 //! Compatibility decomposition (Unicode Annex 15, NFKD) without the combining marks of the European
-//! scripts, in lower case, with the letters that Unicode does not decompose spelled out, and every run
+//! scripts and the vowel marks of Arabic and Hebrew, in lower case, with the letters that Unicode does not decompose spelled out, and every run
 //! of white space as one space. Marks that make other letters (the voicing of kana) stay.
 
 use unicode_normalization::UnicodeNormalization;
@@ -67,13 +67,21 @@ fn joins_the_one_before(c: char) -> bool {
 }
 
 fn falls_away(c: char) -> bool {
-    is_accent(c) || is_invisible(c) || c.is_whitespace()
+    is_accent(c) || is_vowel_mark(c) || is_invisible(c) || c.is_whitespace()
 }
 
 /// The blocks of combining marks that are accents: diacritical marks, their extensions and
 /// supplement, marks for symbols, and half marks.
 fn is_accent(c: char) -> bool {
     matches!(c, '\u{300}'..='\u{36f}' | '\u{1ab0}'..='\u{1aff}' | '\u{1dc0}'..='\u{1dff}' | '\u{20d0}'..='\u{20ff}' | '\u{fe20}'..='\u{fe2f}')
+}
+
+/// Marks that most people leave out when they write: the vowels of Arabic (with the hamza that sits on a letter, the signs of
+/// the Koran and the stroke that only lengthens a word) and the points of Hebrew.
+fn is_vowel_mark(c: char) -> bool {
+    matches!(c, '\u{610}'..='\u{61a}' | '\u{640}' | '\u{64b}'..='\u{65f}' | '\u{670}' | '\u{6d6}'..='\u{6dc}'
+        | '\u{6df}'..='\u{6e4}' | '\u{6e7}' | '\u{6e8}' | '\u{6ea}'..='\u{6ed}'
+        | '\u{591}'..='\u{5bd}' | '\u{5bf}' | '\u{5c1}' | '\u{5c2}' | '\u{5c4}' | '\u{5c5}' | '\u{5c7}')
 }
 
 /// Characters without a shape of their own: soft hyphen, joiners, direction marks, variation
@@ -118,7 +126,10 @@ mod tests {
             ("\u{1112}\u{1161}\u{11ab}국", "한국"),
             ("か\u{200d}\u{3099}", "が"),
             ("a \u{301} b", "a b"),
-            ("\u{1939}ﹲ", "\u{64c}\u{1939}"),
+            ("\u{1939}ﹲ", "\u{1939}"),
+            ("كِتَابٌ أَوَّل", "كتاب اول"),
+            ("كتـــاب آخر", "كتاب اخر"),
+            ("שָׁלוֹם", "שלום"),
             ("e\u{301}te\u{301}", "ete"),
             ("a \t\n b", "a b"),
             ("🎭", "🎭"),

@@ -57,15 +57,24 @@ pub enum Filter {
 
 /// Why a query cannot be understood.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
-#[error("“{given}” is not something {filter}: takes; try {accepted}")]
-pub struct QueryError {
-    /// The filter's name.
-    pub filter: &'static str,
-    /// What stood behind it.
-    pub given: String,
-    /// The forms that are accepted.
-    pub accepted: &'static str,
+pub enum QueryError {
+    /// A filter takes other things.
+    #[error("“{given}” is not something {filter}: takes; try {accepted}")]
+    Filter {
+        /// The filter's name.
+        filter: &'static str,
+        /// What stood behind it.
+        given: String,
+        /// The forms that are accepted.
+        accepted: &'static str,
+    },
+    /// Each word of it is looked for by itself, which takes its time.
+    #[error("a query has at most {LONGEST} characters")]
+    TooLong,
 }
+
+/// Longest query, in characters.
+pub const LONGEST: usize = 1000;
 
 /// When and where a query is asked: what `before:` and `after:` are reckoned from.
 #[derive(Clone, Debug)]
@@ -83,6 +92,9 @@ impl Query {
     /// # Errors
     /// A filter with something behind it that it does not take.
     pub fn parse(text: &str, when: &When) -> Result<Self, QueryError> {
+        if text.chars().nth(LONGEST).is_some() {
+            return Err(QueryError::TooLong);
+        }
         let mut query = Self::default();
         for Token { negated, name, value, quoted } in tokens(text) {
             let filter = match name {
@@ -168,7 +180,7 @@ fn filter(name: &str, value: &str, when: &When) -> Result<Read, QueryError> {
     if value.is_empty() {
         return Ok(Read::Unfinished);
     }
-    let refuse = |filter, accepted| QueryError { filter, given: value.to_owned(), accepted };
+    let refuse = |filter, accepted| QueryError::Filter { filter, given: value.to_owned(), accepted };
     let filter = match name {
         "kind" => Filter::Kind(Kind::from_word(value).ok_or_else(|| refuse("kind", "text, link, image or files"))?),
         "app" => Filter::App(fold(value)),
@@ -285,6 +297,9 @@ mod tests {
         ] {
             assert!(Query::parse(nonsense, &when()).is_err(), "{nonsense}");
         }
+        let long = "é".repeat(LONGEST);
+        assert!(Query::parse(&long, &when()).is_ok());
+        assert_eq!(Query::parse(&(long + "é"), &when()), Err(QueryError::TooLong));
     }
 
     proptest! {
