@@ -11,7 +11,7 @@
 use super::bits::Bits;
 use super::fold::fold;
 use super::lexicon::Lexicon;
-use super::place::{Key, Place};
+use super::place::{Key, Place, Tier};
 use super::query::{Filter, Query, Term};
 use super::words::{is_boundary, words};
 use crate::clock::{MillisSinceEpoch, Stamp};
@@ -65,24 +65,6 @@ pub struct Hit {
     pub number: u64,
     /// How well it meets the query.
     pub tier: Tier,
-}
-
-/// How well a clip meets a query: as well as the worst met of its terms.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Tier {
-    /// Whole words.
-    Exact,
-    /// Beginnings of words.
-    Prefix,
-    /// Parts of words.
-    Inside,
-    /// Misspelled.
-    Fuzzy,
-}
-
-impl Tier {
-    /// All, from the best on.
-    pub const ALL: [Self; 4] = [Self::Exact, Self::Prefix, Self::Inside, Self::Fuzzy];
 }
 
 struct Clip {

@@ -17,7 +17,7 @@ mod place;
 pub mod query;
 mod words;
 
-pub use index::{Entry, Filling, Hit, Index, Tier};
+pub use index::{Entry, Filling, Hit, Index};
 pub use marks::marks;
-pub use place::{NoPlace, Place};
+pub use place::{NoPlace, Place, Tier};
 pub use query::{Query, QueryError, When};

@@ -1,9 +1,26 @@
 //! Places in what a search has found, from which the next page goes on.
 
-use super::index::Tier;
 use crate::{ClipId, Stamp};
 use std::fmt;
 use std::str::FromStr;
+
+/// How well a clip meets a query: as well as the worst met of its terms.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Tier {
+    /// Whole words.
+    Exact,
+    /// Beginnings of words.
+    Prefix,
+    /// Parts of words.
+    Inside,
+    /// Misspelled.
+    Fuzzy,
+}
+
+impl Tier {
+    /// All, from the best on.
+    pub const ALL: [Self; 4] = [Self::Exact, Self::Prefix, Self::Inside, Self::Fuzzy];
+}
 
 /// When a clip was copied last, and its id: its place in the history.
 pub type Key = (Stamp, ClipId);
