@@ -200,8 +200,21 @@ impl Service {
     /// # Panics
     /// If it does not start.
     pub fn crash_and_start(&mut self, command: Command) {
-        let home = self.home.clone();
+        self.crash();
+        self.start_again(command);
+    }
+
+    /// It is killed, and what it has started stays.
+    pub fn crash(&mut self) {
         self.process.end(Signal::KILL);
+    }
+
+    /// It is started again by this command.
+    ///
+    /// # Panics
+    /// If it does not start.
+    pub fn start_again(&mut self, command: Command) {
+        let home = self.home.clone();
         *self = Self::start(&home, command);
     }
 

@@ -390,10 +390,15 @@ fn follow(mut connection: Connection, teller: &Teller) {
     }
 }
 
+/// That the service is gone, and the command that starts it.
+pub fn gone_in_words(command: &str) -> String {
+    format!("The service isn't running, so nothing is kept. Start it with: {command}")
+}
+
 /// An error as a sentence, with what can be done.
 fn sentence(error: &ClientError) -> String {
     match error.start() {
-        Some(command) => format!("The service isn't running, so nothing is kept. Start it with: {command}"),
+        Some(command) => gone_in_words(&command),
         None => {
             let text = yadori_core::with_causes(error);
             let mut chars = text.chars();

@@ -15,7 +15,7 @@ use crate::look::Look;
 use crate::panels::Panel;
 use crate::place::Place;
 use crate::rows;
-use crate::service::{Job, List, News, Service};
+use crate::service::{Job, List, News, Service, gone_in_words};
 use gtk4::prelude::*;
 use gtk4::{
     AccessibleRole, EventControllerKey, Label, ListBox, ListBoxRow, Orientation, Picture, PolicyType, ScrolledWindow,
@@ -398,7 +398,7 @@ impl Picker {
     fn show_banner(&self) {
         let state = self.state.borrow();
         let text = match &state.gone {
-            Some(command) => Some(format!("The service isn't running, so nothing is kept. Start it with: {command}")),
+            Some(command) => Some(gone_in_words(command)),
             None => state.standing.clone(),
         };
         let shown = text.is_some();

@@ -2,6 +2,8 @@
 
 use std::collections::HashMap;
 use std::os::unix::fs::PermissionsExt;
+use std::path::Path;
+use std::process::Command;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::time::{Duration, Instant};
 use yadori_api::{CaptureState, Clips, Tray};
@@ -60,8 +62,23 @@ struct Panel {
     item: String,
     notified: Receiver<(u32, String, String)>,
     display: Option<Display>,
-    _bus: Bus,
+    bus: Bus,
     _home: Home,
+}
+
+/// The command that starts the service on this display and this bus, with a player that says what it was given to play.
+fn command(home: &Path, display: &str, bus: &str) -> Command {
+    let mut command = service::command(home, "x11", Some(display));
+    command.env("DBUS_SESSION_BUS_ADDRESS", bus);
+    let player = home.join("bin/pw-play");
+    std::fs::create_dir_all(player.parent().unwrap()).unwrap();
+    let played = home.join("played");
+    let script = format!("#!/bin/sh\nhead -c 4 \"$1\" >> {}\n", played.display());
+    std::fs::write(&player, script).unwrap();
+    std::fs::set_permissions(&player, std::fs::Permissions::from_mode(0o700)).unwrap();
+    let path = std::env::var("PATH").unwrap();
+    command.env("PATH", format!("{}:{path}", player.parent().unwrap().display()));
+    command
 }
 
 type Node = (i32, HashMap<String, OwnedValue>, Vec<OwnedValue>);
@@ -84,20 +101,10 @@ impl Panel {
             .unwrap()
             .build()
             .unwrap();
-        let mut command = service::command(home.path(), "x11", Some(display.name()));
-        command.env("DBUS_SESSION_BUS_ADDRESS", bus.address());
-        // A player that says what it was given to play.
-        let player = home.path().join("bin/pw-play");
-        std::fs::create_dir_all(player.parent().unwrap()).unwrap();
-        let played = home.path().join("played");
-        let script = format!("#!/bin/sh\nhead -c 4 \"$1\" >> {}\n", played.display());
-        std::fs::write(&player, script).unwrap();
-        std::fs::set_permissions(&player, std::fs::Permissions::from_mode(0o700)).unwrap();
-        let path = std::env::var("PATH").unwrap();
-        command.env("PATH", format!("{}:{path}", player.parent().unwrap().display()));
+        let command = command(home.path(), display.name(), bus.address());
         let service = Service::start(home.path(), command);
         let item = registered.recv_timeout(PATIENCE).expect("an icon");
-        Self { service, connection, item, notified, display: Some(display), _bus: bus, _home: home }
+        Self { service, connection, item, notified, display: Some(display), bus, _home: home }
     }
 
     fn proxy(&self, path: &'static str, interface: &'static str) -> Proxy<'_> {
@@ -222,4 +229,23 @@ fn trouble_is_told_once_and_so_is_its_end() {
     let (replaces, summary, _) = panel.notified.recv_timeout(PATIENCE).expect("another notification");
     assert_eq!((replaces, summary.as_str()), (7, "Copies are kept again"), "it takes the place of the first");
     assert!(began.elapsed() < PATIENCE && panel.notified.recv_timeout(Duration::ZERO).is_err());
+}
+
+#[test]
+fn a_service_that_was_killed_is_missed_by_the_picker() {
+    let mut panel = Panel::start();
+    panel.item().call::<_, _, ()>("Activate", &(0i32, 0i32)).unwrap();
+    until("the picker is there", || panel.service.home().join("run/picker.sock").exists());
+    panel.service.crash();
+    let (_, summary, body) = panel.notified.recv_timeout(PATIENCE).expect("a notification");
+    assert_eq!(summary, "Copies are not kept");
+    assert!(
+        body.starts_with("The service isn't running") || body.starts_with("The service isn&#39;t running"),
+        "{body}"
+    );
+    assert!(body.contains("Start it with: yadorid --home "), "{body}");
+    // Which also ends the picker, in good order.
+    let display = panel.display.as_ref().unwrap();
+    let again = command(panel.service.home(), display.name(), panel.bus.address());
+    panel.service.start_again(again);
 }

@@ -4,11 +4,27 @@ use super::Picker;
 use super::listing::texture;
 use crate::keys::Act;
 use crate::panels;
-use crate::service::{News, standing};
-use gtk4::glib;
+use crate::service::{News, gone_in_words, standing};
 use gtk4::prelude::*;
+use gtk4::{gio, glib};
+use std::collections::HashMap;
 use std::rc::Rc;
 use std::time::Duration;
+
+/// How long the service may be gone before the person is told, wherever they look.
+const NOT_COMING: Duration = Duration::from_secs(3);
+
+/// Tells the person by a notification (Desktop Notifications Specification). It is not told where nobody shows any.
+async fn notify(text: String) {
+    const NAME: &str = "org.freedesktop.Notifications";
+    let Ok(bus) = gio::bus_get_future(gio::BusType::Session).await else { return };
+    let body = glib::markup_escape_text(&text);
+    let hints = HashMap::from([("desktop-entry".to_owned(), "yadori".to_variant())]);
+    let said = ("Yadori", 0u32, "", "Copies are not kept", body.as_str(), Vec::<String>::new(), hints, -1i32);
+    let said = said.to_variant();
+    let path = "/org/freedesktop/Notifications";
+    let _ = bus.call_future(Some(NAME), path, NAME, "Notify", Some(&said), None, gio::DBusCallFlags::NONE, 2000).await;
+}
 
 /// How long a picker whose service is gone waits for it out of sight.
 const GIVE_UP: Duration = Duration::from_secs(60);
@@ -107,6 +123,15 @@ impl Picker {
     fn service_gone(self: &Rc<Self>, command: String) {
         self.state.borrow_mut().gone = Some(command);
         self.show_banner();
+        let picker = Rc::downgrade(self);
+        glib::timeout_add_local_once(NOT_COMING, move || {
+            // Whoever watches over the service would have started it again by now; and the icon went with it.
+            if let Some(picker) = picker.upgrade()
+                && let Some(command) = picker.state.borrow().gone.clone()
+            {
+                glib::MainContext::default().spawn_local(notify(gone_in_words(&command)));
+            }
+        });
         let picker = Rc::downgrade(self);
         glib::timeout_add_local_once(GIVE_UP, move || {
             // Nobody looks at it, and nobody is left to ask it to show itself.
