@@ -104,6 +104,8 @@ pub struct Picker {
     was_active: Cell<bool>,
     /// The person has gone to the field: digits are typed there.
     writes: Cell<bool>,
+    /// How the chosen clip is to be taken as soon as the list has come.
+    taking: Cell<Option<Act>>,
 }
 
 impl Picker {
@@ -172,6 +174,7 @@ impl Picker {
             aimed: Cell::new(false),
             was_active: Cell::new(false),
             writes: Cell::new(false),
+            taking: Cell::new(None),
         });
         picker.hints.set_text(&picker.hint_line());
         picker.listen();
@@ -274,10 +277,15 @@ impl Picker {
         }
     }
 
+    /// Whether a list has still to come.
+    fn is_waiting(&self) -> bool {
+        let state = self.state.borrow();
+        state.listed != state.asked
+    }
+
     /// Shows the window if it is to be shown and everything is known: a key that is pressed at once must find its clip.
     fn open_when_ready(&self) {
-        let filled = self.state.borrow().listed == self.state.borrow().asked;
-        if self.aimed.get() && filled && self.opening.replace(false) {
+        if self.aimed.get() && !self.is_waiting() && self.opening.replace(false) {
             self.open();
         }
     }
@@ -315,6 +323,7 @@ impl Picker {
 
     /// Hides the window.
     pub fn hide(&self) {
+        self.taking.set(None);
         self.was_active.set(false);
         self.window.set_visible(false);
         self.place.give_keyboard_back(&self.display());

@@ -50,7 +50,12 @@ impl Picker {
         }
         let help = key == Key::question && !searching;
         if let Some(act) = self.keys.act(key, held).or_else(|| help.then_some(Act::Help)) {
-            self.act(act);
+            // Who types and takes at once means what they have typed, however quick they are.
+            if typing && self.is_waiting() && matches!(act, Act::Paste | Act::PastePlain | Act::Copy) {
+                self.taking.set(Some(act));
+            } else {
+                self.act(act);
+            }
             return glib::Propagation::Stop;
         }
         if key == Key::Delete && !typing {

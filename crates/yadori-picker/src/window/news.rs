@@ -43,8 +43,10 @@ impl Picker {
                 };
                 self.state.borrow_mut().listed = number;
                 self.open_when_ready();
-                if let Some(why) = why {
-                    self.say(&why);
+                match (why, self.taking.take()) {
+                    (Some(why), _) => self.say(&why),
+                    (None, Some(act)) => self.act(act),
+                    (None, None) => {}
                 }
             }
             News::Listed(..) => {}
