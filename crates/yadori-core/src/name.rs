@@ -77,6 +77,11 @@ fn is_number(text: &str) -> bool {
     !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit())
 }
 
+/// Whether this is `.` or `..`. In a path, these lead elsewhere (RFC 3986, section 5.2.4): what is called so could not be reached.
+pub fn is_path(name: &str) -> bool {
+    name == "." || name == ".."
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -10,7 +10,7 @@
 //! [`signs`] tells a person how the service stands, over D-Bus.
 //!
 //! * `session`: a connection is made, lost and made again
-//! * `orders`: what the service asks of the connection's thread
+//! * `commands`: what the service asks of the connection's thread
 //! * `portal`: keys by way of the desktop's portal
 //! * `wanted`: what to ask an owner for, of what it offers
 //! * `contest`: another program that wants the clipboard

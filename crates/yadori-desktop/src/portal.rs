@@ -2,8 +2,7 @@
 //! itself gives none: on most Wayland desktops that are not built on wlroots. The desktop asks the person, and may give an
 //! action other keys than we would like.
 
-use crate::{Event, EventSender, GrabState, Keyboard};
-use crate::{Focus, Paste, PasteError};
+use crate::{Event, EventSender, Focus, GrabState, Keyboard, Paste, PasteError};
 use ashpd::desktop::Session;
 use ashpd::desktop::global_shortcuts::{GlobalShortcuts, NewShortcut, Shortcut};
 use futures_util::StreamExt;
@@ -72,8 +71,15 @@ async fn grab_all(mut asked: mpsc::UnboundedReceiver<Wanted>, events: EventSende
         }
         let (first, mut told) = oneshot::channel();
         bound = Some(Bound::start(keys, first, events.clone()));
-        let of_portal = tokio::time::timeout(SOON, &mut told).await;
-        let _ = reply.send(of_portal.ok().and_then(Result::ok).unwrap_or(states));
+        let of_portal = match tokio::time::timeout(SOON, &mut told).await {
+            Ok(of_portal) => of_portal.ok(),
+            Err(_) => {
+                // From here on it is told of as an event; what has come by now must not be lost.
+                told.close();
+                told.try_recv().ok()
+            }
+        };
+        let _ = reply.send(of_portal.unwrap_or(states));
     }
     if let Some(bound) = bound {
         bound.end().await;
@@ -158,7 +164,13 @@ impl Asking {
         let session = portal.create_session(ashpd::desktop::CreateSessionOptions::default()).await?;
         let shortcuts: Vec<NewShortcut> = self.keys.iter().map(|(action, chord)| shortcut(*action, chord)).collect();
         let answer = portal.bind_shortcuts(&session, &shortcuts, None, Default::default()).await?;
-        self.tell(self.states(answer.response()?.shortcuts())).await;
+        let states = match answer.response() {
+            Ok(bound) => self.states(bound.shortcuts()),
+            // The person has said no.
+            Err(ashpd::Error::Response(_)) => self.all(&GrabState::Unassigned),
+            Err(error) => return Err(error),
+        };
+        self.tell(states).await;
         Ok(session)
     }
 

@@ -360,13 +360,12 @@ impl Index {
     }
 
     fn found(&self, query: &Query, after: Option<&Place>, most: usize) -> Vec<(&Clip, Place)> {
-        let newest_of =
-            |clip: &Clip, tier, ranked_down_to| Place { tier, ranked_down_to, worth: None, key: clip.key() };
         if query.terms.is_empty() && query.without.is_empty() {
             let below = after.map(|place| place.key);
             let met =
                 self.newest_below(below).filter(|clip| query.filters.iter().all(|filter| self.holds(filter, clip)));
-            return met.take(most).map(|clip| (clip, newest_of(clip, Tier::Exact, None))).collect();
+            let place = |clip: &Clip| Place { tier: Tier::Exact, ranked_down_to: None, worth: None, key: clip.key() };
+            return met.take(most).map(|clip| (clip, place(clip))).collect();
         }
         let mut excluded = Bits::none(self.clips.len());
         for term in &query.without {
@@ -444,13 +443,15 @@ impl Index {
         all
     }
 
-    /// Live clips below a place in the history, newest first; all of them if there is none.
+    /// Slots of the live clips below a place in the history, oldest first; of all of them if there is none.
+    fn order_below(&self, below: Option<Key>) -> &[u32] {
+        let end = below.map_or(self.order.len(), |key| self.order.partition_point(|slot| self.key(*slot) < key));
+        &self.order[..end]
+    }
+
+    /// Live clips below a place in the history, newest first.
     fn newest_below(&self, below: Option<Key>) -> impl Iterator<Item = &Clip> {
-        let end = match below {
-            Some(key) => self.order.partition_point(|slot| self.key(*slot) < key),
-            None => self.order.len(),
-        };
-        self.order[..end].iter().rev().filter_map(|slot| self.clip(*slot))
+        self.order_below(below).iter().rev().filter_map(|slot| self.clip(*slot))
     }
 
     /// The newest `most` live clips among `slots` for which the filters hold, newest first: below a place in the history, and
@@ -473,8 +474,7 @@ impl Index {
             clips.truncate(most);
             return clips;
         }
-        let end = below.map_or(self.order.len(), |key| self.order.partition_point(|slot| self.key(*slot) < key));
-        let newest_first = self.order[..end].iter().rev().filter(|slot| slots.contains(**slot));
+        let newest_first = self.order_below(below).iter().rev().filter(|slot| slots.contains(**slot));
         newest_first.filter_map(|slot| self.clip(*slot)).take_while(reaches).filter(met).take(most).collect()
     }
 

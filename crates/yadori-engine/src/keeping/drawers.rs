@@ -5,6 +5,7 @@ use crate::history::names::FindNameError;
 use crate::keeping::KeepError;
 use crate::keeping::Keeping;
 use thiserror::Error;
+use yadori_core::name::is_path;
 use yadori_core::preview::one_line;
 use yadori_core::search::fold::fold;
 use yadori_core::{ClipId, Rank};
@@ -87,9 +88,11 @@ impl Item {
 
 fn name(given: &str) -> Result<String, DrawerError> {
     let name = one_line(given, LONGEST_NAME + 1);
-    // In a path, dots alone lead elsewhere (RFC 3986, section 5.2.4): such a drawer could not be reached.
-    let is_path = name == "." || name == "..";
-    if (1..=LONGEST_NAME).contains(&name.chars().count()) && !is_path { Ok(name) } else { Err(DrawerError::Name) }
+    if (1..=LONGEST_NAME).contains(&name.chars().count()) && !is_path(&name) {
+        Ok(name)
+    } else {
+        Err(DrawerError::Name)
+    }
 }
 
 /// The id of a drawer by the name that it is made with.

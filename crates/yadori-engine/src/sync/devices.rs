@@ -9,6 +9,7 @@ use thiserror::Error;
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::{DAY, about};
 use yadori_core::merge::Register;
+use yadori_core::name::is_path;
 use yadori_core::preview::one_line;
 use yadori_core::{DeviceId, shared};
 use yadori_store::{DeviceRecord, StoreError};
@@ -216,8 +217,10 @@ impl DeviceSync {
     pub async fn rename_device(&self, name: &str, wanted: &str) -> Result<Vec<Device>, DeviceError> {
         let record = self.find_device(name).await?;
         let wanted = wanted.trim();
-        let is_path = wanted == "." || wanted == "..";
-        if is_path || wanted.is_empty() || wanted.chars().count() > LONGEST_NAME || wanted.chars().any(char::is_control)
+        if is_path(wanted)
+            || wanted.is_empty()
+            || wanted.chars().count() > LONGEST_NAME
+            || wanted.chars().any(char::is_control)
         {
             return Err(DeviceError::Name);
         }
