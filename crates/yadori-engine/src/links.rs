@@ -89,6 +89,8 @@ pub(crate) struct ConnectionHandle {
     pub(crate) made_here: bool,
     /// Which of the connections with that device it is.
     pub(crate) number: u64,
+    /// Whether the other device has said hello, and there is nothing against it: their clocks and versions agree.
+    pub(crate) greeted: bool,
 }
 
 /// What is known of another device at the moment.
@@ -207,12 +209,24 @@ impl Links {
     /// How many devices are linked, and how many of them are connected.
     pub fn numbers(&self) -> (u32, u32) {
         let linked = self.endpoint_if_any().map_or(0, |endpoint| endpoint.linked().count());
-        (linked as u32, self.connections.lock().len() as u32)
+        (linked as u32, self.connections.lock().values().filter(|held| held.greeted).count() as u32)
     }
 
-    /// Whether there is a connection with a device.
+    /// Whether a device is connected: there is a connection, and the two exchange what they have.
     pub fn is_connected(&self, device: DeviceId) -> bool {
+        self.connections.lock().get(&device).is_some_and(|held| held.greeted)
+    }
+
+    /// Whether there is a connection with a device; it may yet be refused.
+    pub(crate) fn has_connection(&self, device: DeviceId) -> bool {
         self.connections.lock().contains_key(&device)
+    }
+
+    /// The device at the other end of this connection has said hello, and there is nothing against it.
+    pub(crate) fn note_greeted(&self, device: DeviceId, number: u64) {
+        if let Some(held) = self.connections.lock().get_mut(&device).filter(|held| held.number == number) {
+            held.greeted = true;
+        }
     }
 
     pub(crate) fn status_of(&self, device: DeviceId) -> PeerStatus {

@@ -200,10 +200,10 @@ impl DeviceSync {
                 }
                 let _ = other.commands.try_send(ConnectionCommand::End(Bye::Over));
             }
-            connections.insert(device, ConnectionHandle { commands, made_here, number });
+            connections.insert(device, ConnectionHandle { commands, made_here, number, greeted: false });
         }
         self.links.connections_changed.send_modify(|times| *times += 1);
-        let ended = self.exchange(device, line, waiting).await;
+        let ended = self.exchange((device, number), line, waiting).await;
         {
             let mut connections = self.links.connections.lock();
             if connections.get(&device).is_some_and(|held| held.number == number) {
@@ -238,7 +238,7 @@ impl DeviceSync {
 
     async fn exchange(
         self: &Arc<Self>,
-        device: DeviceId,
+        (device, connection): (DeviceId, u64),
         line: PeerConnection,
         waiting: mpsc::Receiver<ConnectionCommand>,
     ) -> Result<Ended, StoreError> {
@@ -251,8 +251,7 @@ impl DeviceSync {
         let latest = self.history.store.latest_change().await?;
         let begun =
             Exchange::begin(&self.history.device, now(), self.history.store.feed().await?, latest, read, acknowledged);
-        let peer = Peer { service: self.clone(), device, read: Mutex::new(read) };
-        tracing::info!(%device, "connected with a device");
+        let peer = Peer { service: self.clone(), device, connection, read: Mutex::new(read) };
         Ok(connection::run(line, begun, &peer, waiting, changes).await)
     }
 

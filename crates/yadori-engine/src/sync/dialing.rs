@@ -89,7 +89,7 @@ impl DeviceSync {
                 Err(_) => None,
             };
             if let Some(record) = known
-                && !self.links.is_connected(id)
+                && !self.links.has_connection(id)
                 && self.shares()
             {
                 match self.reach(record).await {
@@ -106,7 +106,7 @@ impl DeviceSync {
                 }
             }
             // Nothing to do while there is a connection, whichever side made it.
-            while self.links.is_connected(id) {
+            while self.links.has_connection(id) {
                 pauses = RETRY.build();
                 if ended.changed().await.is_err() {
                     return;

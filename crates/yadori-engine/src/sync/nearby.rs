@@ -110,7 +110,7 @@ impl DeviceSync {
             self.links.note(id, |status_of| status_of.found = addresses);
         }
         // It may be back where it was before.
-        if !self.links.is_connected(id) {
+        if !self.links.has_connection(id) {
             self.links.wake_up();
         }
     }

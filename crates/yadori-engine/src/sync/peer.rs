@@ -16,6 +16,8 @@ use yadori_store::{ApplyOutcome, Cursor, CursorAdvance, Piece, StoreError};
 pub(super) struct Peer {
     pub service: Arc<DeviceSync>,
     pub device: DeviceId,
+    /// The number of the connection with it.
+    pub connection: u64,
     /// How far its feed was read.
     pub read: Mutex<Option<Cursor>>,
 }
@@ -83,6 +85,8 @@ impl Records for Peer {
 
     async fn greeted(&self, hello: &Hello) -> Result<(), PeerError> {
         let clock = hello.now.0 as i64 - now().0 as i64;
+        self.service.links.note_greeted(self.device, self.connection);
+        tracing::info!(device = %self.device, "connected with a device");
         self.service.links.note(self.device, |status_of| {
             status_of.latest = hello.latest;
             status_of.clock = clock;
