@@ -6,6 +6,8 @@
 mod desk;
 #[path = "parts/links.rs"]
 mod links;
+#[path = "parts/terminal.rs"]
+mod terminal;
 #[path = "../../yadori-core/benches/texts.rs"]
 mod texts;
 

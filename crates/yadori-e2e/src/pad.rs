@@ -250,12 +250,17 @@ pub fn press(display: &str, keys: &[Keysym]) {
 
 /// The picker's window, if it can be seen, whatever lies around it.
 pub fn picker_window(connection: &RustConnection, root: Window) -> Option<Window> {
+    seen_window(connection, root, "org.yadori.Picker")
+}
+
+/// A window of this class, if one can be seen.
+pub fn seen_window(connection: &RustConnection, root: Window, wanted: &str) -> Option<Window> {
     let below = |window: Window| connection.query_tree(window).ok()?.reply().ok().map(|tree| tree.children);
     let mut windows = below(root)?;
     while let Some(window) = windows.pop() {
         let class = connection.get_property(false, window, AtomEnum::WM_CLASS, AtomEnum::STRING, 0, 64);
         let class = class.ok().and_then(|asked| asked.reply().ok()).map(|reply| reply.value).unwrap_or_default();
-        if String::from_utf8_lossy(&class).contains("org.yadori.Picker") {
+        if String::from_utf8_lossy(&class).contains(wanted) {
             let seen = connection.get_window_attributes(window).ok().and_then(|asked| asked.reply().ok());
             if seen.is_some_and(|seen| seen.map_state == MapState::VIEWABLE) {
                 return Some(window);
