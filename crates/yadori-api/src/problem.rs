@@ -62,6 +62,22 @@ kinds! {
     Internal = "internal", 500, "The service failed";
     /// The request is not understood.
     BadRequest = "bad-request", 400, "The request is not understood";
+    /// Fields are missing, not known, or of another type.
+    BadFields = "bad-fields", 422, "Not what this takes";
+    /// The body is of a type that this does not take.
+    WrongType = "wrong-type", 415, "Not of this type";
+    /// The body is encoded.
+    Encoded = "encoded", 415, "Encoded";
+    /// Path and query are too long.
+    LongAddress = "long-address", 414, "The address is too long";
+    /// There are too many headers, or they are too large.
+    LargeHeaders = "large-headers", 431, "Too many headers";
+    /// It is not as the client has seen it: `If-Match` names another one.
+    NotAsSeen = "not-as-seen", 412, "Changed meanwhile";
+    /// Another request had this `Idempotency-Key`.
+    KeyUsed = "key-used", 422, "The key is used";
+    /// What was sent is no archive that can be read.
+    NotAnArchive = "not-an-archive", 422, "Not an archive";
     /// There is nothing at this path.
     NoSuchPath = "no-such-path", 404, "No such path";
     /// The clip has no such format.

@@ -2,7 +2,7 @@
 
 use crate::config::{ClipboardChoice, Config};
 use crate::database::{self, Database, DatabaseError};
-use crate::http::{self, auth::Authenticator};
+use crate::http::{self, Repeats, auth::Authenticator};
 use crate::picker::Picker;
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
@@ -76,6 +76,10 @@ pub struct Service {
     pub(crate) engine: Arc<Engine>,
     pub(crate) authenticator: Authenticator,
     pub(crate) simulated: Option<Simulated>,
+    /// Held while a change is made that is meant only for what its client has seen.
+    pub(crate) changing: tokio::sync::Mutex<()>,
+    /// Requests that add something, so that they add it once.
+    pub(crate) repeats: Repeats,
 }
 
 impl Service {
@@ -88,7 +92,8 @@ impl Service {
         (address, names): (SocketAddr, &[String]),
         simulated: Option<Simulated>,
     ) -> Result<Arc<Self>, getrandom::Error> {
-        Ok(Arc::new(Self { engine, authenticator: Authenticator::new(address, names)?, simulated }))
+        let authenticator = Authenticator::new(address, names)?;
+        Ok(Arc::new(Self { engine, authenticator, simulated, changing: <_>::default(), repeats: Repeats::default() }))
     }
 
     /// The token that lets a program in.

@@ -157,7 +157,7 @@ async fn what_is_asked_wrongly_is_answered_as_a_problem() {
     ] {
         assert_eq!(service.json(path, body).await, (kind.status(), kind), "{path} {body}");
     }
-    assert_eq!(service.json("/recall", r#"{"clips": "1"}"#).await, (422, Kind::BadRequest));
+    assert_eq!(service.json("/recall", r#"{"clips": "1"}"#).await, (422, Kind::BadFields));
     for (mime, body, kind) in [
         ("application/pdf", &b"%PDF"[..], Kind::Unsupported),
         ("text/plain", b" ", Kind::Refused),
@@ -171,7 +171,7 @@ async fn what_is_asked_wrongly_is_answered_as_a_problem() {
 
 #[tokio::test]
 async fn a_list_is_no_object_and_nothing_happens_that_was_not_asked_for() {
-    use ProblemKind::BadRequest;
+    use ProblemKind::{BadFields, BadRequest, WrongType};
     let service = Answering::new().await;
     service.device.copy("still here").await;
     for (method, path) in [
@@ -190,11 +190,11 @@ async fn a_list_is_no_object_and_nothing_happens_that_was_not_asked_for() {
     ] {
         for body in ["[]", "[null,null,null,null,null,true,true]", "null", "7", "\"all\"", r#"{"no_such_field": 1}"#] {
             let answer = service.problem(method, path, "application/json", body.as_bytes()).await;
-            assert_eq!(answer, (422, BadRequest), "{method} {path} {body}");
+            assert_eq!(answer, (422, BadFields), "{method} {path} {body}");
         }
         let answer = service.problem(method, path, "application/json", b"{").await;
         assert_eq!(answer, (400, BadRequest), "{method} {path}");
-        assert_eq!(service.problem(method, path, "text/plain", b"{}").await, (415, BadRequest), "{method} {path}");
+        assert_eq!(service.problem(method, path, "text/plain", b"{}").await, (415, WrongType), "{method} {path}");
     }
     let names = vec!["1"; 1001];
     let many = serde_json::json!({ "clips": names }).to_string();
@@ -297,4 +297,161 @@ async fn headers_say_what_statuses_leave_open() {
     };
     assert_eq!(part(&tag).await, (206, "234".into()));
     assert_eq!(part("\"another\"").await, (200, "0123456789".into()));
+}
+
+#[tokio::test]
+async fn what_does_not_keep_to_the_protocol_is_refused() {
+    let service = Answering::new().await;
+    let bearer = format!("Bearer {}", service.token);
+    let send = async |path: &str, headers: &[(&str, &str)]| {
+        let headers: Vec<_> = [("authorization", bearer.as_str())].into_iter().chain(headers.iter().copied()).collect();
+        problem(service.send("POST", path, &headers, b"{}").await).await
+    };
+    let twice = send("/api/v1/undo", &[("host", "127.0.0.1:7436"), ("content-type", "application/json")]).await;
+    assert_eq!(twice, (400, ProblemKind::BadRequest));
+    for path in ["http://attacker.test/api/v1/undo", "http://127.0.0.1:80/api/v1/undo"] {
+        assert_eq!(send(path, &[("content-type", "application/json")]).await, (421, ProblemKind::WrongHost), "{path}");
+    }
+    for coding in ["gzip", "br, gzip", "nonsense"] {
+        let encoded = send("/api/v1/clips", &[("content-type", "text/plain"), ("content-encoding", coding)]).await;
+        assert_eq!(encoded, (415, ProblemKind::Encoded), "{coding}");
+    }
+    let long = format!("/api/v1/undo?{}", "x".repeat(20_000));
+    assert_eq!(send(&long, &[]).await, (414, ProblemKind::LongAddress));
+    assert_eq!(send("/api/v1/undo", &[("x-one", &"x".repeat(40_000))]).await, (431, ProblemKind::LargeHeaders));
+    assert_eq!(send("/api/v1/undo", &[("x-one", "1"); 101]).await, (431, ProblemKind::LargeHeaders));
+    let archive = send("/api/v1/import", &[("content-type", "application/zip")]).await;
+    assert_eq!(archive, (422, ProblemKind::NotAnArchive));
+    // What is identity is not encoded.
+    let plain = [("authorization", bearer.as_str()), ("content-type", "text/plain"), ("content-encoding", "identity")];
+    assert_eq!(service.send("POST", "/api/v1/clips", &plain, b"as it is").await.status(), 201);
+}
+
+#[tokio::test]
+async fn only_what_was_seen_is_changed() {
+    let service = Answering::new().await;
+    service.device.copy("Gel 201").await;
+    let id = service.device.list().await[0].record.id.to_string();
+    let bearer = format!("Bearer {}", service.token);
+    let send = async |method: &str, path: &str, seen: &str, mime: &str, body: &str| {
+        let headers = [("authorization", bearer.as_str()), ("if-match", seen), ("content-type", mime)];
+        let headers = if seen.is_empty() { vec![headers[0], headers[2]] } else { headers.to_vec() };
+        service.send(method, &format!("/api/v1{path}"), &headers, body.as_bytes()).await
+    };
+    let tag = |answer: &Response<Body>| answer.headers()["etag"].to_str().unwrap().to_owned();
+    let clip = format!("/clips/{id}");
+    let seen = tag(&send("GET", &clip, "", "", "").await);
+    // Use of it, and other copies, change nothing that a change could overwrite.
+    service.device.copy("another").await;
+    service.device.copy("Gel 201").await;
+    assert_eq!(tag(&send("GET", &clip, "", "", "").await), seen);
+    let json = "application/json";
+    let first = send("PATCH", &clip, &seen, json, r#"{"title": "first tab"}"#).await;
+    assert_eq!(first.status(), 200);
+    let after = tag(&first);
+    let second = send("PATCH", &clip, &seen, json, r#"{"title": "second tab"}"#).await;
+    assert_eq!(tag(&second), after);
+    assert_eq!(problem(second).await, (412, ProblemKind::NotAsSeen));
+    let text = send("PUT", &format!("{clip}/text"), &seen, "text/plain", "Gel 202").await;
+    assert_eq!(problem(text).await, (412, ProblemKind::NotAsSeen));
+    // A weak tag is not enough; any is, if it is there.
+    assert_eq!(send("PATCH", &clip, &format!("W/{after}"), json, r#"{"mark": "fern"}"#).await.status(), 412);
+    assert_eq!(send("PATCH", &clip, "*", json, r#"{"mark": "fern"}"#).await.status(), 200);
+    assert_eq!(send("PATCH", "/clips/9", "*", json, r#"{"mark": "fern"}"#).await.status(), 404);
+    for mime in ["", "application/json", "text/html", "text/plain; charset=latin1"] {
+        let answer = send("PUT", &format!("{clip}/text"), "", mime, "Gel 203").await;
+        assert_eq!(problem(answer).await, (415, ProblemKind::WrongType), "{mime}");
+    }
+    assert_eq!(send("PUT", &format!("{clip}/text"), "", "text/plain; charset=UTF-8", "Gel 203").await.status(), 200);
+
+    for (path, change) in [("/rules", r#"{"repeat_millis": 700}"#), ("/sync/policy", r#"{"follow": true}"#)] {
+        let seen = tag(&send("GET", path, "", "", "").await);
+        assert_eq!(send("PATCH", path, &seen, json, change).await.status(), 200, "{path}");
+        assert_eq!(send("PATCH", path, &seen, json, change).await.status(), 412, "{path}");
+    }
+    assert_eq!(send("POST", "/drawers", "", json, r#"{"name": "Venues"}"#).await.status(), 201);
+    let drawer = tag(&send("GET", "/drawers/Venues", "", "", "").await);
+    assert_eq!(send("POST", "/drawers/Venues/put", "", json, r#"{"clips": ["1"]}"#).await.status(), 200);
+    assert_eq!(send("DELETE", "/drawers/Venues", &drawer, "", "").await.status(), 412);
+    let known = [("authorization", bearer.as_str()), ("if-none-match", &drawer)];
+    assert_eq!(service.send("GET", "/api/v1/drawers/Venues", &known, b"").await.status(), 200);
+    let drawer = tag(&send("GET", "/drawers/Venues", "", "", "").await);
+    let known = [("authorization", bearer.as_str()), ("if-none-match", &drawer)];
+    let same = service.send("GET", "/api/v1/drawers/Venues", &known, b"").await;
+    assert_eq!((same.status().as_u16(), tag(&same)), (304, drawer.clone()));
+    assert_eq!(send("DELETE", "/drawers/Venues", &drawer, "", "").await.status(), 200);
+}
+
+#[tokio::test]
+async fn what_adds_adds_once_however_often_it_is_sent() {
+    let service = Answering::new().await;
+    let bearer = format!("Bearer {}", service.token);
+    let send = async |path: &str, key: &str, mime: &str, body: &str| {
+        let headers = [("authorization", bearer.as_str()), ("idempotency-key", key), ("content-type", mime)];
+        let (parts, body) =
+            service.send("POST", &format!("/api/v1{path}"), &headers, body.as_bytes()).await.into_parts();
+        (parts.status.as_u16(), to_bytes(body, 1 << 20).await.unwrap(), parts.headers)
+    };
+    let first = send("/clips", "a", "text/plain", "once").await;
+    let again = send("/clips", "a", "text/plain", "once").await;
+    assert_eq!(first.0, 201);
+    assert_eq!((first.0, &first.1, &first.2["location"]), (again.0, &again.1, &again.2["location"]));
+    assert_eq!(send("/clips", "a", "text/plain", "twice").await.0, 422);
+    assert_eq!(send("/clips", "b", "text/plain", "once").await.0, 200, "another request");
+    let venues = r#"{"name": "Venues"}"#;
+    let sent = tokio::join!(
+        send("/drawers", "c", "application/json", venues),
+        send("/drawers", "c", "application/json", venues),
+        send("/drawers", "c", "application/json", venues)
+    );
+    assert_eq!((sent.0.0, sent.1.0, sent.2.0), (201, 201, 201));
+    assert_eq!(send("/drawers", "d", "application/json", venues).await.0, 409);
+    // What failed may be sent again with the same key.
+    assert_eq!(send("/drawers", "d", "application/json", r#"{"name": "Venues 2"}"#).await.0, 201);
+    for key in ["", &"k".repeat(256)] {
+        assert_eq!(send("/clips", key, "text/plain", "x").await.0, 400);
+    }
+    // A second place in the tray is wanted, unless it is the same request.
+    for (key, places) in [("e", 1), ("e", 1), ("f", 2)] {
+        let (status, body, _) = send("/tray/add", key, "application/json", r#"{"clips": ["1"]}"#).await;
+        let tray: yadori_api::Tray = serde_json::from_slice(&body).unwrap();
+        assert_eq!((status, tray.items.len()), (200, places), "{key}");
+    }
+}
+
+#[tokio::test]
+async fn large_text_is_compressed_for_who_takes_it() {
+    let service = Answering::new().await;
+    let bearer = format!("Bearer {}", service.token);
+    let text = [("authorization", bearer.as_str()), ("content-type", "text/plain")];
+    let body = "All the world is a stage. ".repeat(1000);
+    assert_eq!(service.send("POST", "/api/v1/clips", &text, body.as_bytes()).await.status(), 201);
+    let get = async |path: &str, more: &[(&str, &str)]| {
+        let headers: Vec<_> = [("authorization", bearer.as_str())].into_iter().chain(more.iter().copied()).collect();
+        let (parts, body) = service.send("GET", &format!("/api/v1{path}"), &headers, b"").await.into_parts();
+        (parts.status.as_u16(), parts.headers, to_bytes(body, 1 << 20).await.unwrap())
+    };
+    let gzip = ("accept-encoding", "gzip, br");
+    let (_, headers, plain) = get("/clips/1/content", &[]).await;
+    let (_, compressed_headers, compressed) = get("/clips/1/content", &[gzip]).await;
+    assert!(!headers.contains_key("content-encoding") && plain.len() == 26_000);
+    assert!(compressed_headers["content-encoding"] == "gzip" && compressed.len() < 2_000);
+    assert_eq!(compressed_headers["vary"], "accept-encoding");
+    let (plain_tag, tag) = (headers["etag"].to_str().unwrap(), compressed_headers["etag"].to_str().unwrap());
+    assert_ne!(plain_tag, tag, "other bytes, another tag");
+    assert_eq!(get("/clips/1/content", &[gzip, ("if-none-match", tag)]).await.0, 304);
+    // A part is one of the content as it is.
+    let part = get("/clips/1/content", &[gzip, ("range", "bytes=0-9999")]).await;
+    assert!(part.0 == 206 && part.2.len() == 10_000 && !part.1.contains_key("content-encoding"));
+    // A change may name either.
+    let (_, headers, _) = get("/clips/1", &[gzip]).await;
+    assert_eq!(headers["content-encoding"], "gzip");
+    let seen = [
+        ("authorization", bearer.as_str()),
+        ("if-match", headers["etag"].to_str().unwrap()),
+        ("content-type", "application/json"),
+    ];
+    assert_eq!(service.send("PATCH", "/api/v1/clips/1", &seen, b"{\"mark\":\"fern\"}").await.status(), 200);
+    // What is small is not worth it.
+    assert!(!get("/pins", &[gzip]).await.1.contains_key("content-encoding"));
 }

@@ -99,14 +99,14 @@ impl Seek for Shared {
 }
 
 /// How far an import is.
-#[derive(Clone, Debug, Default)]
+#[derive(Debug, Default)]
 pub struct Progress {
     /// Clips read so far.
     pub read: u64,
     /// What it did, at its end.
     pub report: Option<Report>,
     /// Why it ended early.
-    pub error: Option<String>,
+    pub error: Option<ImportError>,
 }
 
 /// What an import did.
@@ -153,12 +153,8 @@ impl Moving {
         let (service, handle) = (self.clone(), Handle::current());
         self.background.tasks.spawn_blocking(move || {
             let mut import = Import::new(&service, &handle, &sender);
-            let outcome = import.run(archive);
-            let mut last = Progress { read: import.read, report: Some(import.report), error: None };
-            if let Err(error) = outcome {
-                last.error = Some(error.to_string());
-            }
-            let _ = sender.blocking_send(last);
+            let error = import.run(archive).err();
+            let _ = sender.blocking_send(Progress { read: import.read, report: Some(import.report), error });
             service.history.ledger.status_changed();
         });
         progress

@@ -23,7 +23,7 @@ async fn import(device: &Device, file: std::fs::File) -> Report {
         last = Some(next);
     }
     let last = last.unwrap();
-    assert_eq!(last.error, None);
+    assert!(last.error.is_none());
     last.report.unwrap()
 }
 

@@ -6,8 +6,8 @@
 
 use super::problem::Problem;
 use axum::extract::{FromRequest, FromRequestParts, Path, Request};
+use axum::http::header;
 use axum::http::request::Parts;
-use axum::http::{StatusCode, header};
 use bytes::Bytes;
 use serde::de::{
     DeserializeOwned, DeserializeSeed, Deserializer, EnumAccess, Error as _, MapAccess, SeqAccess, Unexpected, Visitor,
@@ -31,10 +31,7 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Object<T> {
             return Err(Problem::not_json());
         }
         let body = Bytes::from_request(request, state).await?;
-        object(&body).map(Self).map_err(|error| {
-            let status = if error.is_data() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::BAD_REQUEST };
-            Problem::bad_json(status, &error)
-        })
+        object(&body).map(Self).map_err(|error| Problem::bad_json(&error))
     }
 }
 

@@ -189,11 +189,15 @@ enum Address {
 }
 
 fn check_address(authenticator: &Authenticator, headers: &HeaderMap, uri: &Uri) -> Address {
-    let host = headers
-        .get(header::HOST)
-        .and_then(|host| host.to_str().ok())
-        .or_else(|| uri.authority().map(axum::http::uri::Authority::as_str));
-    let Some(host) = host.filter(|host| authenticator.is_our_host(host)) else { return Address::WrongHost };
+    // The absolute form of a request names the host too, and goes before the header (RFC 9112, section 3.2.2).
+    let named = uri.authority().map(axum::http::uri::Authority::as_str);
+    let Some(host) = named.or_else(|| headers.get(header::HOST)?.to_str().ok()) else { return Address::WrongHost };
+    let is_http = uri.scheme_str().is_none_or(|scheme| scheme.eq_ignore_ascii_case("http"));
+    let is_same =
+        headers.get(header::HOST).is_none_or(|header| header.as_bytes().eq_ignore_ascii_case(host.as_bytes()));
+    if !is_http || !is_same || !authenticator.is_our_host(host) {
+        return Address::WrongHost;
+    }
     match headers.get(header::ORIGIN).map(|origin| origin.to_str().unwrap_or_default()) {
         Some(origin) if !origin.eq_ignore_ascii_case(&format!("http://{host}")) => Address::ForeignOrigin,
         _ => Address::Ours,
@@ -343,6 +347,13 @@ mod tests {
             assert_eq!(check(&[(header::HOST, host)]), Address::WrongHost, "{host}");
         }
         assert_eq!(check(&[]), Address::WrongHost);
+        let absolute = |uri: &str, host: &str| {
+            check_address(&authenticator(), &headers(&[(header::HOST, host)]), &uri.parse().unwrap())
+        };
+        assert_eq!(absolute("http://127.0.0.1:7436/", "127.0.0.1:7436"), Address::Ours);
+        for uri in ["http://attacker.test/", "http://localhost:7436/", "https://127.0.0.1:7436/"] {
+            assert_eq!(absolute(uri, "127.0.0.1:7436"), Address::WrongHost, "{uri}");
+        }
         for origin in ["http://attacker.test", "null", "https://127.0.0.1:7436", "http://localhost:7436"] {
             assert_eq!(
                 check(&[(header::HOST, "127.0.0.1:7436"), (header::ORIGIN, origin)]),

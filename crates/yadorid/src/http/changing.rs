@@ -2,11 +2,13 @@
 
 use super::App;
 use super::asked::{InPath, JsonBody};
+use super::clips::detail;
+use super::conditional::as_seen;
 use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::State;
 use axum::extract::rejection::BytesRejection;
-use axum::http::header;
+use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
 use bytes::Bytes;
 use qrcode::render::svg;
@@ -22,9 +24,27 @@ pub async fn edit(
     State(app): State<App>,
     InPath(name): InPath<String>,
     asked: QueryParams<api::EditQuery>,
+    headers: HeaderMap,
     body: Result<Bytes, BytesRejection>,
 ) -> Result<Json<api::Edited>, Problem> {
+    if !is_plain_text(&headers) {
+        return Err(Problem::not_plain_text());
+    }
+    let _alone = as_seen(&app, &headers, detail(&app, &name)).await?;
     answer(&app, app.engine.keeping.edit(&name, &body?, asked?.0.copies).await).await
+}
+
+/// Whether the body is said to be a text in UTF-8.
+fn is_plain_text(headers: &HeaderMap) -> bool {
+    let mime = headers.get(header::CONTENT_TYPE).and_then(|mime| mime.to_str().ok()).unwrap_or_default();
+    let mut parts = mime.split(';').map(str::trim);
+    let is_plain = parts.next().is_some_and(|essence| essence.eq_ignore_ascii_case("text/plain"));
+    let mut charsets =
+        parts.filter_map(|part| part.split_once('=')).filter(|(name, _)| name.eq_ignore_ascii_case("charset"));
+    is_plain
+        && charsets.all(|(_, charset)| {
+            ["utf-8", "us-ascii"].iter().any(|known| charset.trim_matches('"').eq_ignore_ascii_case(known))
+        })
 }
 
 /// Reshape a clip's text: show what would come of it, or save it in the clip's place.

@@ -2,6 +2,7 @@
 
 use super::App;
 use super::asked::{InPath, JsonBody};
+use super::conditional::Tagged;
 use super::contract::{Contract, mark_of};
 use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
@@ -59,9 +60,18 @@ pub async fn add(
 
 /// All there is to know of a clip.
 #[utoipa::path(get, path = "/clips/{name}", tag = "clips", params(("name" = String, Path, description = "A position (`3`), a place among the pins or in the tray (`p2`, `t1`), an alias (`:sig`), an id, or the beginning of one.")),
-    responses((status = 200, body = api::ClipDetail), (status = 404, body = api::Problem), (status = 409, body = api::Problem, description = "Several clips are meant.")))]
-pub async fn show(State(app): State<App>, InPath(name): InPath<String>) -> Result<Json<api::ClipDetail>, Problem> {
-    answer(&app, app.engine.history.show(&name).await).await
+    responses((status = 200, body = api::ClipDetail), (status = 304, description = "It is as it was."), (status = 404, body = api::Problem), (status = 409, body = api::Problem, description = "Several clips are meant.")))]
+pub async fn show(
+    State(app): State<App>,
+    InPath(name): InPath<String>,
+    headers: HeaderMap,
+) -> Result<Response, Problem> {
+    Ok(Tagged(detail(&app, &name).await?).unless_known(&headers))
+}
+
+/// What a clip is now.
+pub(super) async fn detail(app: &App, name: &str) -> Result<api::ClipDetail, Problem> {
+    answer(app, app.engine.history.show(name).await).await.map(|Json(detail)| detail)
 }
 
 /// Put clips on the clipboard: one with all its formats, several joined; reshaped or filled in on the way out.

@@ -2,10 +2,13 @@
 
 use super::App;
 use super::asked::{InPath, JsonBody};
+use super::conditional::{Tagged, as_seen};
 use super::contract::{Contract, policy_change};
 use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::State;
+use axum::http::HeaderMap;
+use axum::response::Response;
 use yadori_api as api;
 use yadori_core::sharing::Policy;
 
@@ -117,8 +120,13 @@ pub async fn resume_sync(State(app): State<App>) -> Result<Json<api::Sync>, Prob
 
 /// What this device shares.
 #[utoipa::path(get, path = "/sync/policy", tag = "devices", responses((status = 200, body = api::Policy)))]
-pub async fn show_policy(State(app): State<App>) -> Json<api::Policy> {
-    Json(app.engine.sync.policy().contract(&app.engine.rule_book.rules()))
+pub async fn show_policy(State(app): State<App>, headers: HeaderMap) -> Response {
+    Tagged(policy(&app)).unless_known(&headers)
+}
+
+/// The policy that is in force.
+fn policy(app: &App) -> api::Policy {
+    app.engine.sync.policy().contract(&app.engine.rule_book.rules())
 }
 
 /// Change what this device shares. What is shared by now stays shared.
@@ -126,9 +134,11 @@ pub async fn show_policy(State(app): State<App>) -> Json<api::Policy> {
     responses((status = 200, body = api::Policy), (status = 400, body = api::Problem)))]
 pub async fn change_policy(
     State(app): State<App>,
+    headers: HeaderMap,
     asked: JsonBody<api::PolicyChange>,
-) -> Result<Json<api::Policy>, Problem> {
+) -> Result<Tagged<api::Policy>, Problem> {
     let asked = asked?.0;
+    let _alone = as_seen(&app, &headers, async { Ok(policy(&app)) }).await?;
     let change = |policy: &mut Policy| policy_change(policy, &asked);
-    answer(&app, app.engine.sync.change_policy(&change).await).await
+    answer(&app, app.engine.sync.change_policy(&change).await).await.map(|Json(policy)| Tagged(policy))
 }

@@ -2,11 +2,14 @@
 
 use super::App;
 use super::asked::{InPath, JsonBody};
+use super::clips::detail;
+use super::conditional::{Tagged, as_seen};
 use super::contract::mark_of;
 use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
+use axum::http::{HeaderMap, StatusCode};
+use axum::response::Response;
 use yadori_api as api;
 use yadori_engine::history::listing::Listed;
 use yadori_engine::keeping::ClipChange;
@@ -49,12 +52,14 @@ pub async fn unpin(State(app): State<App>, asked: JsonBody<api::Named>) -> Resul
 pub async fn change_clip(
     State(app): State<App>,
     InPath(name): InPath<String>,
+    headers: HeaderMap,
     asked: JsonBody<api::Attributes>,
-) -> Result<Json<api::Clip>, Problem> {
+) -> Result<Tagged<api::Clip>, Problem> {
     let api::Attributes { title, mark, alias, take_alias, fills, secret } = asked?.0;
     let mark = mark.map(|mark| mark.colour().map(mark_of));
     let change = ClipChange { title, mark, alias, take_alias, fills, secret };
-    answer(&app, app.engine.keeping.change_attributes(&name, &change).await).await
+    let _alone = as_seen(&app, &headers, detail(&app, &name)).await?;
+    answer(&app, app.engine.keeping.change_attributes(&name, &change).await).await.map(|Json(clip)| Tagged(clip))
 }
 
 /// The clips that have an alias, in the order of their aliases.
@@ -86,8 +91,14 @@ pub async fn new_drawer(
 pub async fn show_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
-) -> Result<Json<api::DrawerContents>, Problem> {
-    answer(&app, app.engine.keeping.drawer(&name).await).await
+    headers: HeaderMap,
+) -> Result<Response, Problem> {
+    Ok(Tagged(contents(&app, &name).await?).unless_known(&headers))
+}
+
+/// A drawer and what lies in it now.
+async fn contents(app: &App, name: &str) -> Result<api::DrawerContents, Problem> {
+    answer(app, app.engine.keeping.drawer(name).await).await.map(|Json(contents)| contents)
 }
 
 /// Give a drawer another name, or another place among the drawers.
@@ -97,9 +108,11 @@ pub async fn show_drawer(
 pub async fn change_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
+    headers: HeaderMap,
     asked: JsonBody<api::DrawerChange>,
 ) -> Result<Json<api::Drawer>, Problem> {
     let api::DrawerChange { name: new_name, at } = asked?.0;
+    let _alone = as_seen(&app, &headers, contents(&app, &name)).await?;
     answer(&app, app.engine.keeping.change_drawer(&name, new_name.as_deref(), at).await).await
 }
 
@@ -110,8 +123,11 @@ pub async fn remove_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
     asked: QueryParams<api::RemoveDrawer>,
+    headers: HeaderMap,
 ) -> Result<Json<api::Drawer>, Problem> {
-    answer(&app, app.engine.keeping.remove_drawer(&name, asked?.0.into.as_deref()).await).await
+    let into = asked?.0.into;
+    let _alone = as_seen(&app, &headers, contents(&app, &name)).await?;
+    answer(&app, app.engine.keeping.remove_drawer(&name, into.as_deref()).await).await
 }
 
 /// Put clips into a drawer.
@@ -142,10 +158,12 @@ pub async fn take_from_drawers(
 pub async fn move_in_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
+    headers: HeaderMap,
     asked: JsonBody<api::MoveItem>,
-) -> Result<Json<api::DrawerContents>, Problem> {
+) -> Result<Tagged<api::DrawerContents>, Problem> {
     let api::MoveItem { place, at } = asked?.0;
-    answer(&app, app.engine.keeping.move_in_drawer(&name, place, at).await).await
+    let _alone = as_seen(&app, &headers, contents(&app, &name)).await?;
+    answer(&app, app.engine.keeping.move_in_drawer(&name, place, at).await).await.map(|Json(contents)| Tagged(contents))
 }
 
 /// Add a heading to a drawer, or change or remove one.
@@ -154,10 +172,14 @@ pub async fn move_in_drawer(
 pub async fn head_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
+    headers: HeaderMap,
     asked: JsonBody<api::NewHeading>,
-) -> Result<Json<api::DrawerContents>, Problem> {
+) -> Result<Tagged<api::DrawerContents>, Problem> {
     let api::NewHeading { words, at, instead_of } = asked?.0;
-    answer(&app, app.engine.keeping.head_drawer(&name, &NewHeading { words, at, instead_of }).await).await
+    let _alone = as_seen(&app, &headers, contents(&app, &name)).await?;
+    answer(&app, app.engine.keeping.head_drawer(&name, &NewHeading { words, at, instead_of }).await)
+        .await
+        .map(|Json(contents)| Tagged(contents))
 }
 
 /// Sort the clips of a drawer; each stays under its heading.
@@ -166,12 +188,14 @@ pub async fn head_drawer(
 pub async fn sort_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
+    headers: HeaderMap,
     asked: JsonBody<api::Sort>,
-) -> Result<Json<api::DrawerContents>, Problem> {
+) -> Result<Tagged<api::DrawerContents>, Problem> {
     let by = match asked?.0.by {
         api::SortBy::Name => SortBy::Name,
         api::SortBy::Age => SortBy::Age,
         api::SortBy::Use => SortBy::Use,
     };
-    answer(&app, app.engine.keeping.sort_drawer(&name, by).await).await
+    let _alone = as_seen(&app, &headers, contents(&app, &name)).await?;
+    answer(&app, app.engine.keeping.sort_drawer(&name, by).await).await.map(|Json(contents)| Tagged(contents))
 }

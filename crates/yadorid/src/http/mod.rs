@@ -2,7 +2,8 @@
 //!
 //! * `auth`: who is let in, and under which names and from which pages we may be asked
 //! * `asked`: what a request says
-//! * `bodies`: what a request brings along
+//! * `protocol`, `bodies`: what every request must keep to, and what it brings along
+//! * `conditional`, `repeats`: changes of what was seen only, and additions that are made once
 //! * `problem`: errors as RFC 9457 problem documents, in one place
 //! * `clips`, `content`, `changing`, `kept`, `tray`, `keys`, `forgetting`, `rules`, `moving`, `events`, `control`, `simulated`: the interface under `/api/v1`
 //! * `contract`: what the engine says in the words of the interface
@@ -14,6 +15,7 @@ pub mod auth;
 mod bodies;
 mod changing;
 mod clips;
+mod conditional;
 pub(crate) mod console;
 mod content;
 mod contract;
@@ -25,6 +27,8 @@ mod kept;
 mod keys;
 mod moving;
 mod problem;
+mod protocol;
+mod repeats;
 mod rules;
 mod server;
 mod sessions;
@@ -33,16 +37,20 @@ mod tray;
 
 use crate::service::Service;
 use axum::extract::{DefaultBodyLimit, Request, State};
+use axum::http::{Extensions, HeaderMap, StatusCode, Version, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::{Json, Router, middleware};
 use std::sync::Arc;
+use tower_http::CompressionLevel;
+use tower_http::compression::CompressionLayer;
 use utoipa::OpenApi;
 use utoipa::openapi::security::{HttpAuthScheme, HttpBuilder, SecurityScheme};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
+pub(crate) use repeats::Repeats;
 pub(crate) use server::serve;
 
 /// What handlers work with.
@@ -172,10 +180,27 @@ pub fn router(service: App) -> Router {
     // Who is let in is found out first: it decides what a path means.
     Router::new()
         .fallback_service(pages)
+        .layer(middleware::from_fn_with_state(service.clone(), repeats::layer))
+        .layer(CompressionLayer::new().quality(CompressionLevel::Fastest).compress_when(is_worth_compressing))
+        .layer(middleware::map_response(conditional::tag_compressed))
         .layer(middleware::from_fn_with_state(service.clone(), while_database_is_away))
         .layer(middleware::from_fn_with_state(service.clone(), auth::guard))
         .layer(middleware::from_fn_with_state(service, bodies::layer))
+        .layer(middleware::from_fn(protocol::layer))
         .layer(middleware::from_fn(run_to_completion))
+}
+
+/// Smaller answers are sent as they are: it takes longer to make them smaller than to send them.
+const WORTH_COMPRESSING: u64 = 4 * 1024;
+
+/// Text is, if it is large; what comes bit by bit is not, since a bit would wait for others.
+fn is_worth_compressing(_: StatusCode, _: Version, headers: &HeaderMap, _: &Extensions) -> bool {
+    let mime = headers.get(header::CONTENT_TYPE).and_then(|mime| mime.to_str().ok()).unwrap_or_default();
+    let is_text = ["text/", "application/json", "application/problem+json", "image/svg+xml"];
+    let length = headers.get(header::CONTENT_LENGTH).and_then(|length| length.to_str().ok()?.parse::<u64>().ok());
+    is_text.iter().any(|text| mime.starts_with(text))
+        && !mime.starts_with("text/event-stream")
+        && length.is_none_or(|length| length >= WORTH_COMPRESSING)
 }
 
 /// How long a request waits for the database to be back before it is told that it is away.

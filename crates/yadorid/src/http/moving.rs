@@ -12,6 +12,7 @@ use tokio::io::AsyncWriteExt;
 use tokio_stream::wrappers::ReceiverStream;
 use yadori_api as api;
 use yadori_engine::moving::export::{Form, Selection};
+use yadori_engine::moving::import::Progress;
 
 /// Export clips: all of them, or a selection. `X-Yadori-Clips` says how many there are, `X-Yadori-Left-Out` how many
 /// were left out, since they look like secrets.
@@ -55,7 +56,7 @@ pub async fn export(State(app): State<App>, asked: QueryParams<api::ExportQuery>
 /// Import an archive that was exported as zip. What is here already stays as it is. Answers with lines of JSON: how
 /// far it is, and in the last one what was done.
 #[utoipa::path(post, path = "/import", tag = "moving", request_body(content = Vec<u8>, content_type = "application/zip"),
-    responses((status = 200, body = api::ImportProgress, description = "One such object on each line.", content_type = "application/x-ndjson"), (status = 507, body = api::Problem)))]
+    responses((status = 200, body = api::ImportProgress, description = "One such object on each line.", content_type = "application/x-ndjson"), (status = 422, body = api::Problem), (status = 507, body = api::Problem)))]
 pub async fn import(State(app): State<App>, body: Body) -> Result<Response, Problem> {
     // A zip is read from its end, so it must be here as a whole; the file has no name, and goes when it is closed.
     let mut file =
@@ -66,9 +67,14 @@ pub async fn import(State(app): State<App>, body: Body) -> Result<Response, Prob
         file.write_all(&piece).await.map_err(|error| Problem::no_room(&error))?;
     }
     file.flush().await.map_err(|error| Problem::no_room(&error))?;
-    let progress = app.engine.moving.import(file.into_std().await);
+    let mut progress = app.engine.moving.import(file.into_std().await);
+    // The status says whether it is an archive at all; what is wrong later stands in the last line.
+    let first = match progress.recv().await {
+        Some(Progress { read: 0, error: Some(error), .. }) => return Err(error.into()),
+        first => tokio_stream::iter(first),
+    };
     let rules = app.engine.rule_book.rules();
-    let lines = ReceiverStream::new(progress).map(move |progress| {
+    let lines = first.chain(ReceiverStream::new(progress)).map(move |progress| {
         let mut line = serde_json::to_vec(&progress.contract(&rules)).map_err(std::io::Error::other)?;
         line.push(b'\n');
         Ok::<_, std::io::Error>(line)

@@ -26,6 +26,7 @@ use yadori_engine::keeping::drawers::DrawerError;
 use yadori_engine::keeping::edit::EditError;
 use yadori_engine::keys::{ActError, ChangeKeysError};
 use yadori_engine::moving::export::ExportError;
+use yadori_engine::moving::import::ImportError;
 use yadori_engine::overview::stats::StatsError;
 use yadori_engine::recalling::RecallError;
 use yadori_engine::retention::bin::BinError;
@@ -117,15 +118,49 @@ impl Problem {
     }
 
     pub(super) fn not_json() -> Self {
-        let detail = "this wants a JSON object, with `Content-Type: application/json`";
-        Self { status: Some(StatusCode::UNSUPPORTED_MEDIA_TYPE), ..Self::new(ProblemKind::BadRequest, detail) }
+        Self::new(ProblemKind::WrongType, "this wants a JSON object, with `Content-Type: application/json`")
     }
 
-    pub(super) fn bad_json(status: StatusCode, error: &serde_json::Error) -> Self {
-        Self {
-            status: Some(status),
-            ..Self::new(ProblemKind::BadRequest, format!("its JSON cannot be taken: {error}"))
-        }
+    pub(super) fn not_plain_text() -> Self {
+        Self::new(ProblemKind::WrongType, "this wants a text in UTF-8, with `Content-Type: text/plain`")
+    }
+
+    pub(super) fn bad_json(error: &serde_json::Error) -> Self {
+        let kind = if error.is_data() { ProblemKind::BadFields } else { ProblemKind::BadRequest };
+        Self::new(kind, format!("its JSON cannot be taken: {error}"))
+    }
+
+    pub(super) fn encoded(coding: &str) -> Self {
+        let detail = format!("its body is encoded ({coding}); send it as it is");
+        Self::new(ProblemKind::Encoded, detail).header(header::ACCEPT_ENCODING, "identity")
+    }
+
+    pub(super) fn long_address(most: usize) -> Self {
+        let detail = format!("path and query may take at most {most} bytes");
+        Self::new(ProblemKind::LongAddress, detail).with("most", most)
+    }
+
+    pub(super) fn large_headers(most: usize, bytes: usize) -> Self {
+        let detail = format!("a request may have at most {most} headers, of {bytes} bytes together");
+        Self::new(ProblemKind::LargeHeaders, detail).with("most", most).with("bytes", bytes)
+    }
+
+    pub(super) fn several_hosts() -> Self {
+        Self::new(ProblemKind::BadRequest, "it names its host twice")
+    }
+
+    /// What it was to change has this tag now.
+    pub(super) fn not_as_seen(tag: &str) -> Self {
+        let detail = "it was changed since you have read it; read it again, and change that";
+        Self::new(ProblemKind::NotAsSeen, detail).header(header::ETAG, tag)
+    }
+
+    pub(super) fn bad_key(longest: usize) -> Self {
+        Self::new(ProblemKind::BadRequest, format!("an Idempotency-Key has 1 to {longest} characters"))
+    }
+
+    pub(super) fn key_used() -> Self {
+        Self::new(ProblemKind::KeyUsed, "another request had this Idempotency-Key; each needs one of its own")
     }
 
     pub(super) fn bad_path(why: &str) -> Self {
@@ -493,6 +528,19 @@ impl From<ClearError> for Problem {
             }
             ClearError::EmptyFilter(_) => Self::new(ProblemKind::BadSlice, detail),
             ClearError::Store(error) => error.into(),
+        }
+    }
+}
+
+impl From<ImportError> for Problem {
+    fn from(error: ImportError) -> Self {
+        let detail = error.to_string();
+        match error {
+            ImportError::NotAnArchive(_) | ImportError::NotOurs | ImportError::Newer(_) | ImportError::Broken(_) => {
+                Self::new(ProblemKind::NotAnArchive, detail)
+            }
+            ImportError::BrokenOff => Self::new(ProblemKind::Internal, detail),
+            ImportError::Store(error) => error.into(),
         }
     }
 }

@@ -2,17 +2,25 @@
 
 use super::App;
 use super::asked::JsonBody;
+use super::conditional::{Tagged, as_seen};
 use super::contract::{self, Contract};
 use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::State;
+use axum::http::HeaderMap;
+use axum::response::Response;
 use yadori_api as api;
 use yadori_core::rules::Rules;
 
 /// What is captured, and how long it stays.
 #[utoipa::path(get, path = "/rules", tag = "rules", responses((status = 200, body = api::Rules)))]
-pub async fn show_rules(State(app): State<App>) -> Json<api::Rules> {
-    Json(contract::rules::shown(app.engine.rule_book.rules().rules()))
+pub async fn show_rules(State(app): State<App>, headers: HeaderMap) -> Response {
+    Tagged(now(&app)).unless_known(&headers)
+}
+
+/// The rules that are in force.
+fn now(app: &App) -> api::Rules {
+    contract::rules::shown(app.engine.rule_book.rules().rules())
 }
 
 /// Change rules.
@@ -21,11 +29,15 @@ pub async fn show_rules(State(app): State<App>) -> Json<api::Rules> {
         (status = 409, body = api::Problem, description = "More than half of the history would go; send `confirmed`.")))]
 pub async fn change_rules(
     State(app): State<App>,
+    headers: HeaderMap,
     asked: JsonBody<api::RulesChange>,
-) -> Result<Json<api::Rules>, Problem> {
+) -> Result<Tagged<api::Rules>, Problem> {
     let asked = asked?.0;
+    let _alone = as_seen(&app, &headers, async { Ok(now(&app)) }).await?;
     let change = |rules: &mut Rules| contract::rules::change(rules, &asked);
-    answer(&app, app.engine.rule_book.change_rules(&change, asked.confirmed).await).await
+    answer(&app, app.engine.rule_book.change_rules(&change, asked.confirmed).await)
+        .await
+        .map(|Json(rules)| Tagged(rules))
 }
 
 /// What changed rules would remove, without changing them.

@@ -187,7 +187,7 @@ async fn talk(
         }
     });
     let mut builder = hyper::server::conn::http1::Builder::new();
-    builder.timer(TokioTimer::new()).header_read_timeout(SPEAKING);
+    builder.timer(TokioTimer::new()).header_read_timeout(SPEAKING).max_headers(super::protocol::HEADERS_READ);
     let connection = builder.serve_connection(TokioIo::new(stream), answer);
     tokio::pin!(connection);
     let ended = tokio::select! {

@@ -32,6 +32,10 @@ impl Contract for Progress {
     type As = api::ImportProgress;
 
     fn contract(self, rules: &Checked) -> api::ImportProgress {
-        api::ImportProgress { read: self.read, report: self.report.contract(rules), error: self.error }
+        api::ImportProgress {
+            read: self.read,
+            report: self.report.contract(rules),
+            error: self.error.map(|error| error.to_string()),
+        }
     }
 }
