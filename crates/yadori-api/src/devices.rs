@@ -20,6 +20,7 @@ pub enum DeviceState {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Device {
     /// Its id: 26 characters of lower-case base32; none before this device was first linked.
+    #[schema(pattern = "^[a-z2-7]{26}$")]
     pub id: Option<String>,
     /// What it is called.
     pub name: String,
@@ -49,6 +50,7 @@ pub struct Device {
 #[serde(deny_unknown_fields)]
 pub struct Invite {
     /// How long it is open, in seconds; ten minutes if not given.
+    #[schema(minimum = 1)]
     pub seconds: Option<u64>,
 }
 
@@ -79,6 +81,7 @@ pub struct Join {
 #[serde(deny_unknown_fields)]
 pub struct RenameDevice {
     /// The name.
+    #[schema(min_length = 1)]
     pub name: String,
 }
 
@@ -97,6 +100,7 @@ pub struct RemoveDeviceQuery {
 #[serde(deny_unknown_fields)]
 pub struct Send {
     /// The clips: positions, aliases, pins, places in the tray, or beginnings of ids.
+    #[schema(min_items = 1, max_items = 1_000)]
     pub clips: Vec<String>,
     /// The device: its name, or the beginning of its id.
     pub to: String,

@@ -10,6 +10,7 @@ use utoipa::{IntoParams, ToSchema};
 #[serde(deny_unknown_fields)]
 pub struct StatsQuery {
     /// Days up to today, 1 to 366; 14 if not given.
+    #[param(minimum = 1, maximum = 366)]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub days: Option<u32>,
 }
@@ -18,6 +19,7 @@ pub struct StatsQuery {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct DayFigures {
     /// The day in UTC: `2026-11-23`.
+    #[schema(pattern = "^[0-9]{4}-[0-9]{2}-[0-9]{2}$")]
     pub day: String,
     /// Copies captured.
     pub captured: u32,

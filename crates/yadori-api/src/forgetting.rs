@@ -10,6 +10,7 @@ use utoipa::{IntoParams, ToSchema};
 #[serde(deny_unknown_fields)]
 pub struct Delete {
     /// Positions, places, aliases, ids or beginnings of ids.
+    #[schema(min_items = 1, max_items = 1_000)]
     pub clips: Vec<String>,
     /// Forget them for good: nothing is left to bring back.
     #[serde(default)]
@@ -131,6 +132,7 @@ pub struct BinQuery {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub skip: Option<u32>,
     /// How many to list, 1 to 200; 50 if not given.
+    #[param(minimum = 1, maximum = 200)]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub limit: Option<u32>,
 }

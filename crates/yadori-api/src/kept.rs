@@ -9,9 +9,11 @@ use utoipa::ToSchema;
 #[serde(deny_unknown_fields)]
 pub struct Pin {
     /// Their names.
+    #[schema(min_items = 1, max_items = 1_000)]
     pub clips: Vec<String>,
     /// The place among the pinned ones that the first of them comes to, from 1; the end if not given, or for one
     /// that is pinned already, where it is.
+    #[schema(minimum = 1)]
     #[serde(default)]
     pub at: Option<u32>,
 }
@@ -21,6 +23,7 @@ pub struct Pin {
 #[serde(deny_unknown_fields)]
 pub struct Named {
     /// Positions, places (`p2`, `t1`), aliases, ids or beginnings of ids.
+    #[schema(min_items = 1, max_items = 1_000)]
     pub clips: Vec<String>,
 }
 
@@ -36,6 +39,7 @@ pub struct Clips {
 #[serde(deny_unknown_fields)]
 pub struct Attributes {
     /// The title, at most 1,000 characters; an empty one removes it.
+    #[schema(max_length = 1_000)]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
     /// The colour mark; `none` removes it.
@@ -71,9 +75,11 @@ pub struct Drawer {
 #[serde(deny_unknown_fields)]
 pub struct DrawerChange {
     /// The name, at most 100 characters. Two drawers cannot have the same one; letter case does not matter.
+    #[schema(min_length = 1, max_length = 100)]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub name: Option<String>,
     /// Its place among the drawers, from 1.
+    #[schema(minimum = 1)]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub at: Option<u32>,
 }
@@ -82,6 +88,7 @@ pub struct DrawerChange {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct DrawerItem {
     /// Its place in the drawer, from 1; headings count.
+    #[schema(minimum = 1)]
     pub place: u32,
     /// The clip.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -105,8 +112,10 @@ pub struct DrawerContents {
 #[serde(deny_unknown_fields)]
 pub struct Put {
     /// Their names.
+    #[schema(min_items = 1, max_items = 1_000)]
     pub clips: Vec<String>,
     /// The place that the first of them comes to, from 1; the end if not given.
+    #[schema(minimum = 1)]
     #[serde(default)]
     pub at: Option<u32>,
 }
@@ -116,8 +125,10 @@ pub struct Put {
 #[serde(deny_unknown_fields)]
 pub struct MoveItem {
     /// Its place in the drawer, from 1.
+    #[schema(minimum = 1)]
     pub place: u32,
     /// The place that it comes to.
+    #[schema(minimum = 1)]
     pub at: u32,
 }
 
@@ -126,11 +137,14 @@ pub struct MoveItem {
 #[serde(deny_unknown_fields)]
 pub struct NewHeading {
     /// What it says, at most 200 characters.
+    #[schema(max_length = 200)]
     pub words: String,
     /// Its place, from 1; the end if not given.
+    #[schema(minimum = 1)]
     #[serde(default)]
     pub at: Option<u32>,
     /// The place of the heading that is to say this, instead of a new one; with empty words it is removed.
+    #[schema(minimum = 1)]
     #[serde(default)]
     pub instead_of: Option<u32>,
 }
@@ -161,6 +175,7 @@ pub struct Sort {
 #[serde(deny_unknown_fields)]
 pub struct RemoveDrawer {
     /// Put them into this drawer; without it they are only in the history again.
+    #[param(min_length = 1, max_length = 100)]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub into: Option<String>,
 }

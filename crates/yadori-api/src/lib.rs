@@ -100,8 +100,10 @@ pub struct Mark {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Clip {
     /// Its id: 26 characters of lower-case base32.
+    #[schema(pattern = "^[a-z2-7]{26}$")]
     pub id: String,
     /// Its place in the history, 1 = newest; none when it is not in the history.
+    #[schema(minimum = 1)]
     pub position: Option<u32>,
     /// What it is.
     pub kind: Kind,
@@ -213,6 +215,7 @@ pub struct ClipPage {
 #[serde(deny_unknown_fields)]
 pub struct ListQuery {
     /// What to search for; without it, the history, newest first.
+    #[param(max_length = 1_000)]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub q: Option<String>,
     /// Where the page before ended: its `next`. It goes on with the same query only. While clips come and go, none is shown twice
@@ -220,10 +223,12 @@ pub struct ListQuery {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub cursor: Option<String>,
     /// Clips on a page, 1 to 200; 50 if not given.
+    #[param(minimum = 1, maximum = 200)]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub limit: Option<u32>,
     /// The time zone in which `before:` and `after:` are meant, by its IANA name; the service's own if
     /// not given.
+    #[param(max_length = 100)]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub zone: Option<String>,
 }
@@ -234,11 +239,12 @@ pub struct ListQuery {
 #[serde(deny_unknown_fields)]
 pub struct AddQuery {
     /// Its title, at most 1,000 characters.
+    #[param(max_length = 1_000)]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
     /// When it was copied (RFC 3339), if not now.
     #[serde(skip_serializing_if = "Option::is_none")]
-    #[param(value_type = Option<String>)]
+    #[param(value_type = Option<String>, format = DateTime)]
     pub copied_at: Option<Timestamp>,
     /// The application that it is from.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -250,6 +256,7 @@ pub struct AddQuery {
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub pin: bool,
     /// Put it into this drawer.
+    #[param(min_length = 1, max_length = 100)]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub drawer: Option<String>,
     /// Mark it with this colour.
@@ -290,6 +297,7 @@ pub struct ContentQuery {
 #[serde(deny_unknown_fields)]
 pub struct Recall {
     /// Positions, ids or beginnings of ids.
+    #[schema(min_items = 1, max_items = 1_000)]
     pub clips: Vec<String>,
     /// Offer plain text only.
     #[serde(default)]
@@ -346,6 +354,7 @@ pub struct Recalled {
 #[serde(deny_unknown_fields)]
 pub struct Pause {
     /// For so many seconds; until resumed if not given.
+    #[schema(minimum = 1)]
     #[serde(default)]
     pub seconds: Option<u64>,
 }
@@ -512,6 +521,7 @@ pub struct ClipChange {
     /// The number of the change; also the event's id.
     pub change: u64,
     /// The clip's id.
+    #[schema(pattern = "^[a-z2-7]{26}$")]
     pub id: String,
     /// The clip as it is now; none when it has left the history.
     pub clip: Option<Clip>,
@@ -538,6 +548,7 @@ pub struct SimulatedCopy {
 
 /// One format on the simulated clipboard.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct SimulatedFormat {
     /// Its MIME type.
     pub mime: String,

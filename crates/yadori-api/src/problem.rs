@@ -268,6 +268,7 @@ pub struct Problem {
     /// The same in a few words.
     pub title: String,
     /// The HTTP status.
+    #[schema(minimum = 400, maximum = 599)]
     pub status: u16,
     /// What happened this time.
     pub detail: String,

@@ -8,6 +8,7 @@ use utoipa::ToSchema;
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct TrayItem {
     /// Its place, from 1.
+    #[schema(minimum = 1)]
     pub place: u32,
     /// Whether it was dealt, or passed over.
     pub dealt: bool,
@@ -75,8 +76,10 @@ pub struct Dealt {
 #[serde(deny_unknown_fields)]
 pub struct TrayPlace {
     /// The place, from 1.
+    #[schema(minimum = 1)]
     pub place: u32,
     /// The place that it comes to; without it, it is dropped from the tray.
+    #[schema(minimum = 1)]
     #[serde(default)]
     pub at: Option<u32>,
 }

@@ -14,6 +14,9 @@ use serde::de::{
 };
 use std::fmt;
 
+/// Largest integer that every reader and writer of JSON takes exactly.
+pub(super) const LARGEST_INTEGER: u64 = (1 << 53) - 1;
+
 /// What a request sends as JSON.
 pub(super) type JsonBody<T> = Result<Object<T>, Problem>;
 
@@ -174,10 +177,18 @@ impl<'de, V: Visitor<'de>> Visitor<'de> for Passing<V> {
     }
 
     pass!(
-        visit_bool: bool, visit_i64: i64, visit_i128: i128, visit_u64: u64, visit_u128: u128, visit_f64: f64,
+        visit_bool: bool, visit_i64: i64, visit_i128: i128, visit_u128: u128, visit_f64: f64,
         visit_char: char, visit_str: &str, visit_borrowed_str: &'de str, visit_string: String, visit_bytes: &[u8],
         visit_borrowed_bytes: &'de [u8], visit_byte_buf: Vec<u8>
     );
+
+    fn visit_u64<E: serde::de::Error>(self, value: u64) -> Result<V::Value, E> {
+        // Larger ones are not what every writer of JSON has meant (RFC 8259, section 6).
+        if value > LARGEST_INTEGER {
+            return Err(E::invalid_value(Unexpected::Unsigned(value), &"an integer of at most 9,007,199,254,740,991"));
+        }
+        self.visitor.visit_u64(value)
+    }
 
     fn visit_none<E: serde::de::Error>(self) -> Result<V::Value, E> {
         self.visitor.visit_none()
@@ -269,6 +280,7 @@ mod tests {
         assert!(refused::<api::Undo>(r#"{"stp":1}"#).contains("unknown field"));
         assert!(refused::<api::Undo>(r#"{"step":1,"step":2}"#).contains("duplicate field"));
         assert!(refused::<api::Undo>(r#"{"step":"1"}"#).contains("invalid type"));
+        assert!(refused::<api::Undo>(r#"{"step":9007199254740992}"#).contains("at most"));
         assert!(refused::<api::RulesChange>(r#"{"limits":{"cuont":5}}"#).contains("unknown field"));
     }
 

@@ -16,7 +16,10 @@ use qrcode::{EcLevel, QrCode};
 use yadori_api as api;
 use yadori_core::reshape::WAYS;
 
-/// Give a clip another text: a new clip takes its place and attributes, and the old one goes to the bin.
+/// Edit a clip's text
+///
+/// A new clip with the text of the body takes the place and the attributes of the old one, which goes to the bin. `POST
+/// /undo` brings the old one back. The body is `text/plain` in UTF-8. Takes `If-Match`.
 #[utoipa::path(put, path = "/clips/{name}/text", tag = "clips", params(("name" = String, Path, description = "A clip's name."), api::EditQuery),
     request_body(content = String, description = "The new text, in UTF-8.", content_type = "text/plain"),
     responses((status = 200, body = api::Edited), (status = 404, body = api::Problem), (status = 409, body = api::Problem), (status = 422, body = api::Problem)))]
@@ -47,7 +50,9 @@ fn is_plain_text(headers: &HeaderMap) -> bool {
         })
 }
 
-/// Reshape a clip's text: show what would come of it, or save it in the clip's place.
+/// Reshape a clip's text
+///
+/// Shows what would come of it, or saves it in the clip's place (`save`). `GET /ways` lists the ways.
 #[utoipa::path(post, path = "/reshape", tag = "clips", request_body = api::Reshape,
     responses((status = 200, body = api::Reshaped), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn reshape(State(app): State<App>, asked: JsonBody<api::Reshape>) -> Result<Json<api::Reshaped>, Problem> {
@@ -55,13 +60,17 @@ pub async fn reshape(State(app): State<App>, asked: JsonBody<api::Reshape>) -> R
     answer(&app, app.engine.keeping.reshape(&clip, &ways, save).await).await
 }
 
-/// The ways to reshape a text.
+/// List the ways to reshape a text
+///
+/// Each with what it takes.
 #[utoipa::path(get, path = "/ways", tag = "clips", responses((status = 200, body = Vec<api::Way>)))]
 pub async fn ways() -> Json<Vec<api::Way>> {
     Json(WAYS.iter().map(|(name, does)| api::Way { name: (*name).into(), does: (*does).into() }).collect())
 }
 
-/// Fill in the aliases of a text.
+/// Fill in the aliases of a text
+///
+/// Each `:alias` in the text is replaced by the words of its clip. What stands for nothing stays as it is, and is named.
 #[utoipa::path(post, path = "/expand", tag = "kept", request_body = api::Expand,
     responses((status = 200, body = api::Expanded), (status = 422, body = api::Problem, description = "Placeholders ask for something.")))]
 pub async fn expand(State(app): State<App>, asked: JsonBody<api::Expand>) -> Result<Json<api::Expanded>, Problem> {
@@ -69,7 +78,9 @@ pub async fn expand(State(app): State<App>, asked: JsonBody<api::Expand>) -> Res
     answer(&app, app.engine.recalling.expand(&text, &answers).await).await
 }
 
-/// A short text or a link as a QR code.
+/// Show a clip as a QR code
+///
+/// An SVG picture of a short text or a link, to be read by a phone. Sensitive clips have none.
 #[utoipa::path(get, path = "/clips/{name}/qr", tag = "clips", params(("name" = String, Path, description = "A clip's name.")),
     responses((status = 200, description = "The code.", content_type = "image/svg+xml"), (status = 404, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn qr(State(app): State<App>, InPath(name): InPath<String>) -> Result<Response, Problem> {

@@ -17,7 +17,10 @@ use yadori_engine::history::find::PageRequest;
 use yadori_engine::keeping::add::NewClip;
 use yadori_engine::recalling::Recall;
 
-/// The history, newest first, or the clips that meet a query, best first.
+/// List or search clips
+///
+/// Without `q`, the history, newest first. With it, the clips that match, best first; `marks` says where. Pages follow one
+/// another by `next` and `cursor`.
 #[utoipa::path(get, path = "/clips", params(api::ListQuery), tag = "clips",
     responses((status = 200, body = api::ClipPage), (status = 400, body = api::Problem, description = "The query, cursor or limit makes no sense.")))]
 pub async fn list(State(app): State<App>, asked: QueryParams<api::ListQuery>) -> Result<Json<api::ClipPage>, Problem> {
@@ -25,10 +28,14 @@ pub async fn list(State(app): State<App>, asked: QueryParams<api::ListQuery>) ->
     answer(&app, app.engine.history.find(&PageRequest { query: q, cursor, limit, zone }).await).await
 }
 
-/// Make a clip of the body. `Content-Type` says what it is.
+/// Add a clip
+///
+/// The body is its content, and `Content-Type` says what it is: a text, HTML, a picture, or a `text/uri-list` of files.
+/// What is there already moves to the top and is answered with 200. Takes an `Idempotency-Key`.
 #[utoipa::path(post, path = "/clips", params(api::AddQuery), tag = "clips",
     request_body(content = Vec<u8>, description = "The content: text, HTML, a picture, or a `text/uri-list` of files.", content_type = "*/*"),
     responses((status = 200, body = api::Added, description = "It was there already, and is now at the top."), (status = 201, body = api::Added),
+        (status = 404, body = api::Problem, description = "There is no such drawer."), (status = 409, body = api::Problem, description = "Another clip has the alias."),
         (status = 413, body = api::Problem), (status = 415, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn add(
     State(app): State<App>,
@@ -58,7 +65,10 @@ pub async fn add(
     Ok((status, location, Json(added)).into_response())
 }
 
-/// All there is to know of a clip.
+/// Show a clip
+///
+/// With its formats, its words (at most the first 64 KiB) and its files. The `ETag` is that of what can be changed; use of
+/// the clip does not change it.
 #[utoipa::path(get, path = "/clips/{name}", tag = "clips", params(("name" = String, Path, description = "A position (`3`), a place among the pins or in the tray (`p2`, `t1`), an alias (`:sig`), an id, or the beginning of one.")),
     responses((status = 200, body = api::ClipDetail), (status = 304, description = "It is as it was."), (status = 404, body = api::Problem), (status = 409, body = api::Problem, description = "Several clips are meant.")))]
 pub async fn show(
@@ -74,7 +84,10 @@ pub(super) async fn detail(app: &App, name: &str) -> Result<api::ClipDetail, Pro
     answer(app, app.engine.history.show(name).await).await.map(|Json(detail)| detail)
 }
 
-/// Put clips on the clipboard: one with all its formats, several joined; reshaped or filled in on the way out.
+/// Put clips on the clipboard
+///
+/// One with all its formats, or several joined; reshaped or filled in on the way out, while the clips stay as they are.
+/// With `paste` it is pasted into the window that has the keyboard.
 #[utoipa::path(post, path = "/recall", tag = "clips", request_body = api::Recall,
     responses((status = 200, body = api::Recalled), (status = 404, body = api::Problem), (status = 409, body = api::Problem), (status = 422, body = api::Problem)))]
 pub async fn recall(State(app): State<App>, asked: JsonBody<api::Recall>) -> Result<Json<api::Recalled>, Problem> {

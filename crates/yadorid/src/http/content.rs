@@ -25,7 +25,10 @@ use yadori_store::{StoredFormat, Thumbnail};
 
 const SANDBOX: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox; frame-ancestors 'none'";
 
-/// The bytes of one format of a clip. Answers `If-None-Match` and one `Range`.
+/// Get a clip's content
+///
+/// The bytes of one format, exactly as they were captured. Takes `If-None-Match`, `If-Range` and one `Range`. Content that
+/// is on another device is fetched first, which may take a while; see `at_once`.
 #[utoipa::path(get, path = "/clips/{name}/content", tag = "clips",
     params(("name" = String, Path, description = "A position, an id, or the beginning of an id."), api::ContentQuery),
     responses((status = 200, description = "The bytes, exactly as they were captured.", content_type = "*/*"), (status = 206, description = "A range of them."),
@@ -134,7 +137,9 @@ fn parse_range(range: &str, size: u64) -> Result<Option<Range<u64>>, OutOfRange>
     if range.start >= range.end { Err(OutOfRange) } else { Ok(Some(range)) }
 }
 
-/// A small picture of a picture, at most 320 pixels a side.
+/// Get a small picture of a clip
+///
+/// At most 320 pixels a side. Only pictures that can be decoded have one.
 #[utoipa::path(get, path = "/clips/{name}/thumbnail", tag = "clips", params(("name" = String, Path, description = "A position, an id, or the beginning of an id.")),
     responses((status = 200, description = "The picture.", content_type = "image/png"), (status = 404, body = api::Problem)))]
 pub async fn thumbnail(State(app): State<App>, InPath(name): InPath<String>) -> Result<Response, Problem> {

@@ -13,13 +13,18 @@ async fn standing(app: &App) -> Json<api::Status> {
     Json(app.engine.overview.status().await.contract(&app.engine.rule_book.rules()))
 }
 
-/// How the service stands.
+/// Show how the service stands
+///
+/// Whether copies are kept, the latest one, what was refused and why, and how the database stands. It answers without a
+/// database, too.
 #[utoipa::path(get, path = "/status", tag = "service", responses((status = 200, body = api::Status)))]
 pub async fn status(State(app): State<App>) -> Json<api::Status> {
     standing(&app).await
 }
 
-/// Stop capturing, for a time or until resumed.
+/// Pause capturing
+///
+/// For so many seconds, or until resumed. Copies made meanwhile are not kept.
 #[utoipa::path(post, path = "/pause", tag = "service", request_body = api::Pause,
     responses((status = 200, body = api::Status), (status = 400, body = api::Problem)))]
 pub async fn pause(State(app): State<App>, asked: JsonBody<api::Pause>) -> Result<Json<api::Status>, Problem> {
@@ -27,27 +32,35 @@ pub async fn pause(State(app): State<App>, asked: JsonBody<api::Pause>) -> Resul
     Ok(standing(&app).await)
 }
 
-/// Capture again.
+/// Resume capturing
+///
+/// Ends a pause.
 #[utoipa::path(post, path = "/resume", tag = "service", responses((status = 200, body = api::Status)))]
 pub async fn resume(State(app): State<App>) -> Result<Json<api::Status>, Problem> {
     app.engine.capture.resume().await?;
     Ok(standing(&app).await)
 }
 
-/// A link by which one browser is let into the console, once.
+/// Make a link into the console
+///
+/// The link lets one browser in, once, within two minutes.
 #[utoipa::path(post, path = "/console-links", tag = "service", responses((status = 200, body = api::ConsoleLink)))]
 pub async fn console_link(State(app): State<App>) -> Result<Json<api::ConsoleLink>, Problem> {
     let (url, until) = app.authenticator.new_link().map_err(|_| Problem::internal())?;
     Ok(Json(api::ConsoleLink { url, expires_at: timestamp(until) }))
 }
 
-/// The browsers that were let in, the one used last first.
+/// List the browsers that were let in
+///
+/// The one used last comes first.
 #[utoipa::path(get, path = "/console-sessions", tag = "service", responses((status = 200, body = Vec<api::ConsoleSession>)))]
 pub async fn console_sessions(State(app): State<App>) -> Result<Json<Vec<api::ConsoleSession>>, Problem> {
     Ok(Json(app.console_sessions().await?))
 }
 
-/// Shut a browser out: its id, or the beginning of that, or `all`. Gives those that were shut out.
+/// Shut browsers out
+///
+/// Named by an id, the beginning of one, or `all`. Answers with those that were shut out; their pages close at once.
 #[utoipa::path(delete, path = "/console-sessions/{id}", tag = "service", params(("id" = String, Path, description = "The id of a session, its beginning, or `all`.")),
     responses((status = 200, body = Vec<api::ConsoleSession>), (status = 404, body = api::Problem)))]
 pub async fn shut_out(

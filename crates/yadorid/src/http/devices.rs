@@ -12,20 +12,26 @@ use axum::response::Response;
 use yadori_api as api;
 use yadori_core::sharing::Policy;
 
-/// This device and those that are linked with it.
+/// List the devices
+///
+/// This one first, then those that are linked with it, with what they are behind by and why they are away.
 #[utoipa::path(get, path = "/devices", tag = "devices", responses((status = 200, body = Vec<api::Device>)))]
 pub async fn devices(State(app): State<App>) -> Result<Json<Vec<api::Device>>, Problem> {
     answer(&app, app.engine.sync.devices().await).await
 }
 
-/// Invite another device: the answer has the code that is entered there.
+/// Invite another device
+///
+/// The answer has the code to enter there, and where this device can be reached.
 #[utoipa::path(post, path = "/sync/invitation", tag = "devices", request_body = api::Invite,
     responses((status = 200, body = api::Invitation), (status = 400, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn invite(State(app): State<App>, asked: JsonBody<api::Invite>) -> Result<Json<api::Invitation>, Problem> {
     answer(&app, app.engine.sync.invite_device(asked?.0.seconds).await).await
 }
 
-/// Join a device that has invited.
+/// Join a device that has invited
+///
+/// From then on the two have one history.
 #[utoipa::path(post, path = "/sync/join", tag = "devices", request_body = api::Join,
     responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 403, body = api::Problem), (status = 502, body = api::Problem)))]
 pub async fn join(State(app): State<App>, asked: JsonBody<api::Join>) -> Result<Json<api::Device>, Problem> {
@@ -33,13 +39,17 @@ pub async fn join(State(app): State<App>, asked: JsonBody<api::Join>) -> Result<
     answer(&app, app.engine.sync.join_device(&address, &code).await).await
 }
 
-/// Leave all other devices. All keep what they have.
+/// Leave all other devices
+///
+/// Every device keeps what it has. This one needs a new invitation to come back.
 #[utoipa::path(post, path = "/sync/leave", tag = "devices", responses((status = 200, body = Vec<api::Device>)))]
 pub async fn leave(State(app): State<App>) -> Result<Json<Vec<api::Device>>, Problem> {
     answer(&app, app.engine.sync.leave_devices().await).await
 }
 
-/// One device.
+/// Show a device
+///
+/// Named by its name, or by its id or the beginning of it.
 #[utoipa::path(get, path = "/devices/{name}", tag = "devices",
     params(("name" = String, Path, description = "Its name, or the beginning of its id.")),
     responses((status = 200, body = api::Device), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
@@ -47,10 +57,12 @@ pub async fn device(State(app): State<App>, InPath(name): InPath<String>) -> Res
     answer(&app, app.engine.sync.device_named(&name).await).await
 }
 
-/// Give a device another name.
+/// Rename a device
+///
+/// The new name is told to all other devices.
 #[utoipa::path(patch, path = "/devices/{name}", tag = "devices", request_body = api::RenameDevice,
     params(("name" = String, Path, description = "Its name, or the beginning of its id.")),
-    responses((status = 200, body = Vec<api::Device>), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
+    responses((status = 200, body = Vec<api::Device>), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn rename_device(
     State(app): State<App>,
     InPath(name): InPath<String>,
@@ -59,7 +71,9 @@ pub async fn rename_device(
     answer(&app, app.engine.sync.rename_device(&name, &asked?.0.name).await).await
 }
 
-/// Remove a device: none of the others lets it in any more.
+/// Remove a device
+///
+/// None of the others lets it in any more. What it has, it keeps.
 #[utoipa::path(delete, path = "/devices/{name}", tag = "devices",
     params(("name" = String, Path, description = "Its name, or the beginning of its id."), api::RemoveDeviceQuery),
     responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
@@ -71,7 +85,9 @@ pub async fn remove_device(
     answer(&app, app.engine.sync.remove_device(&name, asked?.0.introduced).await).await
 }
 
-/// Fetch what of a clip is on another device only, and tell how far that has come.
+/// Fetch a clip's content from another device
+///
+/// Starts fetching what is not here yet, and says how far it has come. With `after` it answers as soon as there is more.
 #[utoipa::path(post, path = "/clips/{name}/fetch", tag = "devices", params(("name" = String, Path, description = "A position, an id, or the beginning of an id."), api::FetchQuery),
     responses((status = 200, body = api::Fetched), (status = 404, body = api::Problem), (status = 502, body = api::Problem, description = "No device that has it is there.")))]
 pub async fn fetch(
@@ -82,7 +98,10 @@ pub async fn fetch(
     answer(&app, app.engine.fetching.fetch_more(&name, asked?.0.after).await).await
 }
 
-/// Hand clips over to a device, whatever is shared otherwise.
+/// Send clips to a device
+///
+/// Whatever is shared otherwise; what looks like a secret never leaves. With `recall` the last of them is put on that
+/// device's clipboard.
 #[utoipa::path(post, path = "/send", tag = "devices", request_body = api::Send,
     responses((status = 200, body = api::Sent), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 502, body = api::Problem)))]
 pub async fn send(State(app): State<App>, asked: JsonBody<api::Send>) -> Result<Json<api::Sent>, Problem> {
@@ -93,32 +112,42 @@ pub async fn send(State(app): State<App>, asked: JsonBody<api::Send>) -> Result<
     Ok(Json(api::Sent { clips, to, recalled: recall }))
 }
 
-/// How it stands with sharing.
+/// Show how sharing stands
+///
+/// Where this device is reached, whether sharing is paused, and each device.
 #[utoipa::path(get, path = "/sync", tag = "devices", responses((status = 200, body = api::Sync)))]
 pub async fn sync_status(State(app): State<App>) -> Result<Json<api::Sync>, Problem> {
     answer(&app, app.engine.sync.sync_status().await).await
 }
 
-/// Try at once to reach all devices that are away.
+/// Connect now
+///
+/// Tries at once to reach all devices that are away.
 #[utoipa::path(post, path = "/sync/now", tag = "devices", responses((status = 200, body = api::Sync)))]
 pub async fn sync_now(State(app): State<App>) -> Result<Json<api::Sync>, Problem> {
     answer(&app, app.engine.sync.sync_now().await).await
 }
 
-/// Share nothing, for a time or until resumed.
+/// Pause sharing
+///
+/// For so many seconds, or until resumed. What happens meanwhile is shared afterwards.
 #[utoipa::path(post, path = "/sync/pause", tag = "devices", request_body = api::Pause,
     responses((status = 200, body = api::Sync), (status = 400, body = api::Problem)))]
 pub async fn pause_sync(State(app): State<App>, asked: JsonBody<api::Pause>) -> Result<Json<api::Sync>, Problem> {
     answer(&app, app.engine.sync.pause_sync(asked?.0.seconds).await).await
 }
 
-/// Share again.
+/// Resume sharing
+///
+/// Ends a pause.
 #[utoipa::path(post, path = "/sync/resume", tag = "devices", responses((status = 200, body = api::Sync)))]
 pub async fn resume_sync(State(app): State<App>) -> Result<Json<api::Sync>, Problem> {
     answer(&app, app.engine.sync.resume_sync().await).await
 }
 
-/// What this device shares.
+/// Show what this device shares
+///
+/// As values, and as sentences.
 #[utoipa::path(get, path = "/sync/policy", tag = "devices", responses((status = 200, body = api::Policy)))]
 pub async fn show_policy(State(app): State<App>, headers: HeaderMap) -> Response {
     Tagged(policy(&app)).unless_known(&headers)
@@ -129,7 +158,9 @@ fn policy(app: &App) -> api::Policy {
     app.engine.sync.policy().contract(&app.engine.rule_book.rules())
 }
 
-/// Change what this device shares. What is shared by now stays shared.
+/// Change what this device shares
+///
+/// What is left out stays as it is, and what was shared by now stays shared. Takes `If-Match`.
 #[utoipa::path(patch, path = "/sync/policy", tag = "devices", request_body = api::PolicyChange,
     responses((status = 200, body = api::Policy), (status = 400, body = api::Problem)))]
 pub async fn change_policy(

@@ -24,10 +24,12 @@ const FAR_BEHIND: u64 = 5_000;
 /// A comment is sent this often, so that both ends notice when the other is gone.
 const KEEP_ALIVE: Duration = Duration::from_secs(60);
 
-/// Changes as server-sent events. `ready` comes first and carries the number of the latest change as its id;
-/// `clip` carries a `ClipChange`, with the number of the change as its id; `status` says that how the
-/// service stands has changed; `reload` that more has changed than is worth telling one by one. A client
-/// that sends `Last-Event-ID` is first told what it missed.
+/// Follow what happens
+///
+/// A stream of server-sent events; `x-events` in this document gives the schema of each. `ready` comes first, with the
+/// number of the latest change as its id. `clip` tells of a clip that came, changed or went; `status` that how the service
+/// stands has changed; `reload` that more has changed than is worth telling one by one. With `Last-Event-ID` what was
+/// missed comes first.
 #[utoipa::path(get, path = "/events", tag = "events", params(("Last-Event-ID" = Option<u64>, Header, description = "The id of the last event that was received.")),
     responses((status = 200, description = "The stream.", content_type = "text/event-stream"), (status = 400, body = yadori_api::Problem, description = "`Last-Event-ID` is not the id of an event.")))]
 pub async fn events(

@@ -10,7 +10,9 @@ use axum::extract::State;
 use yadori_api as api;
 use yadori_engine::retention::delete::Slice;
 
-/// Move clips to the bin, or forget them for good.
+/// Delete clips
+///
+/// They go to the bin, and `step` undoes it; with `for_good` nothing is left to bring back.
 #[utoipa::path(post, path = "/delete", tag = "forgetting", request_body = api::Delete,
     responses((status = 200, body = api::Deleted), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn delete(State(app): State<App>, asked: JsonBody<api::Delete>) -> Result<Json<api::Deleted>, Problem> {
@@ -18,7 +20,10 @@ pub async fn delete(State(app): State<App>, asked: JsonBody<api::Delete>) -> Res
     answer(&app, app.engine.retention.delete(&clips, for_good).await).await
 }
 
-/// Clear everything that is not kept, or a slice of it; or only count.
+/// Clear the history, or a part of it
+///
+/// What is kept stays, unless `kept_too` says otherwise. Say what to clear: `"all": true`, or one of the filters. With
+/// `dry_run` the clips are only counted; send that count as `expected`, and nothing is cleared if there are others by then.
 #[utoipa::path(post, path = "/clear", tag = "forgetting", request_body = api::Clear,
     responses((status = 200, body = api::Cleared), (status = 400, body = api::Problem, description = "It is not said what to clear."), (status = 409, body = api::Problem, description = "There are others than were expected.")))]
 pub async fn clear(State(app): State<App>, asked: JsonBody<api::Clear>) -> Result<Json<api::Cleared>, Problem> {
@@ -45,27 +50,35 @@ pub async fn clear(State(app): State<App>, asked: JsonBody<api::Clear>) -> Resul
     answer(&app, app.engine.retention.clear(&slice).await).await
 }
 
-/// Bring back what was deleted, cleared or edited.
+/// Undo
+///
+/// Brings back what was deleted, cleared or edited: the latest, or the one with this number.
 #[utoipa::path(post, path = "/undo", tag = "forgetting", request_body = api::Undo,
     responses((status = 200, body = api::Undone), (status = 404, body = api::Problem)))]
 pub async fn undo(State(app): State<App>, asked: JsonBody<api::Undo>) -> Result<Json<api::Undone>, Problem> {
     answer(&app, app.engine.retention.undo(asked?.0.step).await).await
 }
 
-/// Do again what was undone.
+/// Do again what was undone
+///
+/// The latest, or the one with this number.
 #[utoipa::path(post, path = "/redo", tag = "forgetting", request_body = api::Undo,
     responses((status = 200, body = api::Undone), (status = 404, body = api::Problem)))]
 pub async fn redo(State(app): State<App>, asked: JsonBody<api::Undo>) -> Result<Json<api::Undone>, Problem> {
     answer(&app, app.engine.retention.redo(asked?.0.step).await).await
 }
 
-/// What can be undone, and what has been, latest first.
+/// List what can be undone
+///
+/// And what has been, latest first.
 #[utoipa::path(get, path = "/steps", tag = "forgetting", responses((status = 200, body = Vec<api::Step>)))]
 pub async fn steps(State(app): State<App>) -> Result<Json<Vec<api::Step>>, Problem> {
     answer(&app, app.engine.retention.steps().await).await
 }
 
-/// What waits in the bin, latest first.
+/// List what waits in the bin
+///
+/// Latest first. What was deleted, cleared or swept waits there for 24 hours, and can be restored.
 #[utoipa::path(get, path = "/bin", tag = "forgetting", params(api::BinQuery),
     responses((status = 200, body = api::Bin), (status = 400, body = api::Problem)))]
 pub async fn bin(State(app): State<App>, asked: QueryParams<api::BinQuery>) -> Result<Json<api::Bin>, Problem> {
@@ -73,7 +86,10 @@ pub async fn bin(State(app): State<App>, asked: QueryParams<api::BinQuery>) -> R
     answer(&app, app.engine.retention.bin(skip.unwrap_or(0), limit).await).await
 }
 
-/// Bring clips back from the bin. They are named by the beginnings of their ids, or by their places in the bin.
+/// Restore clips from the bin
+///
+/// Clips are named by their places in the bin, or by the beginnings of their ids. They return to where they were: to the
+/// history, and to their pin or drawer.
 #[utoipa::path(post, path = "/bin/restore", tag = "forgetting", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn restore_from_bin(
@@ -83,7 +99,9 @@ pub async fn restore_from_bin(
     clips(&app, app.engine.retention.restore(&asked?.0.clips).await).await
 }
 
-/// Forget everything in the bin for good.
+/// Empty the bin
+///
+/// Forgets everything in it for good. This cannot be undone.
 #[utoipa::path(post, path = "/bin/empty", tag = "forgetting", responses((status = 200, body = api::Forgotten)))]
 pub async fn empty_bin(State(app): State<App>) -> Result<Json<api::Forgotten>, Problem> {
     Ok(Json(api::Forgotten { count: app.engine.retention.empty_bin().await? }))

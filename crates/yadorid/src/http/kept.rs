@@ -8,8 +8,9 @@ use super::contract::mark_of;
 use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::State;
-use axum::http::{HeaderMap, StatusCode};
-use axum::response::Response;
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
 use yadori_api as api;
 use yadori_engine::history::listing::Listed;
 use yadori_engine::keeping::ClipChange;
@@ -23,13 +24,17 @@ where
     answer(app, outcome).await.map(|clips| Json(api::Clips { clips: clips.0 }))
 }
 
-/// The pinned clips, in their order: the first is `p1`.
+/// List the pinned clips
+///
+/// In their order: the first is `p1`.
 #[utoipa::path(get, path = "/pins", tag = "kept", responses((status = 200, body = api::Clips)))]
 pub async fn pins(State(app): State<App>) -> Result<Json<api::Clips>, Problem> {
     clips(&app, app.engine.keeping.pins().await).await
 }
 
-/// Pin clips, or move pinned ones to another place among the pinned.
+/// Pin clips
+///
+/// At the end, or at a place (`at`). Clips that are pinned already are moved there.
 #[utoipa::path(post, path = "/pins", tag = "kept", request_body = api::Pin,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn pin(State(app): State<App>, asked: JsonBody<api::Pin>) -> Result<Json<api::Clips>, Problem> {
@@ -37,14 +42,19 @@ pub async fn pin(State(app): State<App>, asked: JsonBody<api::Pin>) -> Result<Js
     clips(&app, app.engine.keeping.pin(&names, at).await).await
 }
 
-/// Unpin clips; they stay in the history.
+/// Unpin clips
+///
+/// They stay in the history.
 #[utoipa::path(post, path = "/pins/remove", tag = "kept", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn unpin(State(app): State<App>, asked: JsonBody<api::Named>) -> Result<Json<api::Clips>, Problem> {
     clips(&app, app.engine.keeping.unpin(&asked?.0.clips).await).await
 }
 
-/// Change a clip's title, mark, alias, or whether its placeholders are filled in.
+/// Change a clip's attributes
+///
+/// Its title, mark, alias, and whether its placeholders are filled in. Attributes that are left out stay as they are;
+/// an empty title or alias removes it. Takes `If-Match`.
 #[utoipa::path(patch, path = "/clips/{name}", tag = "clips", params(("name" = String, Path, description = "A clip's name.")),
     request_body = api::Attributes,
     responses((status = 200, body = api::Clip), (status = 400, body = api::Problem), (status = 404, body = api::Problem),
@@ -62,30 +72,37 @@ pub async fn change_clip(
     answer(&app, app.engine.keeping.change_attributes(&name, &change).await).await.map(|Json(clip)| Tagged(clip))
 }
 
-/// The clips that have an alias, in the order of their aliases.
+/// List the clips that have an alias
+///
+/// In the order of their aliases. An alias names a clip wherever a name is wanted: `:sig`.
 #[utoipa::path(get, path = "/aliases", tag = "kept", responses((status = 200, body = api::Clips)))]
 pub async fn aliases(State(app): State<App>) -> Result<Json<api::Clips>, Problem> {
     clips(&app, app.engine.keeping.aliases().await).await
 }
 
-/// All drawers, in their order.
+/// List the drawers
+///
+/// In their order, with how many clips lie in each.
 #[utoipa::path(get, path = "/drawers", tag = "kept", responses((status = 200, body = Vec<api::Drawer>)))]
 pub async fn drawers(State(app): State<App>) -> Result<Json<Vec<api::Drawer>>, Problem> {
     answer(&app, app.engine.keeping.drawers().await).await
 }
 
-/// Make a drawer.
+/// Make a drawer
+///
+/// It comes after the others. Takes an `Idempotency-Key`.
 #[utoipa::path(post, path = "/drawers", tag = "kept", request_body = api::DrawerChange,
     responses((status = 201, body = api::Drawer), (status = 400, body = api::Problem), (status = 409, body = api::Problem, description = "There is one with this name.")))]
-pub async fn new_drawer(
-    State(app): State<App>,
-    asked: JsonBody<api::DrawerChange>,
-) -> Result<(StatusCode, Json<api::Drawer>), Problem> {
+pub async fn new_drawer(State(app): State<App>, asked: JsonBody<api::DrawerChange>) -> Result<Response, Problem> {
     let name = asked?.0.name.unwrap_or_default();
-    Ok((StatusCode::CREATED, answer(&app, app.engine.keeping.new_drawer(&name).await).await?))
+    let drawer = answer(&app, app.engine.keeping.new_drawer(&name).await).await?;
+    let place = format!("{}/drawers/{}", api::BASE, utf8_percent_encode(&drawer.name, NON_ALPHANUMERIC));
+    Ok((StatusCode::CREATED, [(header::LOCATION, place)], drawer).into_response())
 }
 
-/// A drawer and what lies in it.
+/// Show a drawer
+///
+/// What lies in it: clips and headings, in their order.
 #[utoipa::path(get, path = "/drawers/{drawer}", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
 pub async fn show_drawer(
@@ -101,7 +118,9 @@ async fn contents(app: &App, name: &str) -> Result<api::DrawerContents, Problem>
     answer(app, app.engine.keeping.drawer(name).await).await.map(|Json(contents)| contents)
 }
 
-/// Give a drawer another name, or another place among the drawers.
+/// Rename or move a drawer
+///
+/// Gives it another name, or another place among the drawers. Takes `If-Match`.
 #[utoipa::path(patch, path = "/drawers/{drawer}", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     request_body = api::DrawerChange,
     responses((status = 200, body = api::Drawer), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
@@ -116,7 +135,9 @@ pub async fn change_drawer(
     answer(&app, app.engine.keeping.change_drawer(&name, new_name.as_deref(), at).await).await
 }
 
-/// Remove a drawer. Its clips go into another one, or are only in the history again.
+/// Remove a drawer
+///
+/// Its clips go into another one (`into`), or are only in the history again. Takes `If-Match`.
 #[utoipa::path(delete, path = "/drawers/{drawer}", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name."), api::RemoveDrawer),
     responses((status = 200, body = api::Drawer), (status = 404, body = api::Problem)))]
 pub async fn remove_drawer(
@@ -130,7 +151,9 @@ pub async fn remove_drawer(
     answer(&app, app.engine.keeping.remove_drawer(&name, into.as_deref()).await).await
 }
 
-/// Put clips into a drawer.
+/// Put clips into a drawer
+///
+/// At its end, or at a place. A clip lies in one drawer at most: it leaves the one that it was in.
 #[utoipa::path(post, path = "/drawers/{drawer}/put", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     request_body = api::Put, responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn put_into_drawer(
@@ -142,7 +165,9 @@ pub async fn put_into_drawer(
     clips(&app, app.engine.keeping.put_into_drawer(&name, &names, at).await).await
 }
 
-/// Take clips out of whatever drawers they lie in; they stay in the history.
+/// Take clips out of their drawers
+///
+/// Whatever drawers they lie in. They stay in the history.
 #[utoipa::path(post, path = "/drawers-take", tag = "kept", request_body = api::Named,
     responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn take_from_drawers(
@@ -152,7 +177,9 @@ pub async fn take_from_drawers(
     clips(&app, app.engine.keeping.take_from_drawers(&asked?.0.clips).await).await
 }
 
-/// Move a clip or a heading within a drawer.
+/// Move a clip or a heading within a drawer
+///
+/// From one place to another; those between move up. Takes `If-Match`.
 #[utoipa::path(post, path = "/drawers/{drawer}/move", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     request_body = api::MoveItem, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
 pub async fn move_in_drawer(
@@ -166,7 +193,10 @@ pub async fn move_in_drawer(
     answer(&app, app.engine.keeping.move_in_drawer(&name, place, at).await).await.map(|Json(contents)| Tagged(contents))
 }
 
-/// Add a heading to a drawer, or change or remove one.
+/// Add, change or remove a heading
+///
+/// A heading stands before a place of the drawer. `instead_of` names the one that is changed; with empty words it is removed.
+/// Takes an `Idempotency-Key` and `If-Match`.
 #[utoipa::path(post, path = "/drawers/{drawer}/headings", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     request_body = api::NewHeading, responses((status = 200, body = api::DrawerContents), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
 pub async fn head_drawer(
@@ -182,7 +212,9 @@ pub async fn head_drawer(
         .map(|Json(contents)| Tagged(contents))
 }
 
-/// Sort the clips of a drawer; each stays under its heading.
+/// Sort a drawer
+///
+/// By name, age or use. Each clip stays under its heading. Takes `If-Match`.
 #[utoipa::path(post, path = "/drawers/{drawer}/sort", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
     request_body = api::Sort, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
 pub async fn sort_drawer(

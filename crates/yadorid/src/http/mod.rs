@@ -6,6 +6,7 @@
 //! * `conditional`, `repeats`: changes of what was seen only, and additions that are made once
 //! * `problem`: errors as RFC 9457 problem documents, in one place
 //! * `clips`, `content`, `changing`, `kept`, `tray`, `keys`, `forgetting`, `rules`, `moving`, `events`, `control`, `simulated`: the interface under `/api/v1`
+//! * `document`: its description
 //! * `contract`: what the engine says in the words of the interface
 //! * `console`: the pages
 //! * `server`: connections, and how many there may be
@@ -21,6 +22,7 @@ mod content;
 mod contract;
 mod control;
 mod devices;
+mod document;
 mod events;
 mod forgetting;
 mod kept;
@@ -42,6 +44,7 @@ use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::{Json, Router, middleware};
+use serde_json::Value;
 use std::sync::Arc;
 use tower_http::CompressionLevel;
 use tower_http::compression::CompressionLayer;
@@ -65,7 +68,10 @@ pub type App = Arc<Service>;
 struct Document;
 
 /// The interface, and its description.
-fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
+///
+/// # Panics
+/// If the description cannot be written as JSON, which would be a defect of this crate.
+fn interface() -> (Router<App>, Value) {
     let routes = OpenApiRouter::with_openapi(Document::openapi())
         .routes(routes!(clips::list, clips::add))
         .routes(routes!(clips::show, kept::change_clip))
@@ -150,7 +156,7 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .scheme(HttpAuthScheme::Bearer)
         .description(Some("The token of run/api.json; browsers have a cookie instead."));
     document.components.get_or_insert_default().add_security_scheme("token", SecurityScheme::Http(scheme.build()));
-    (router, document)
+    (router, document::complete(serde_json::to_value(document).expect("a document of plain data")))
 }
 
 /// The OpenAPI document, as it is served and as it is committed.
@@ -158,7 +164,7 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
 /// # Panics
 /// If the document cannot be written as JSON, which would be a defect of this crate.
 pub fn openapi_json() -> String {
-    let mut text = interface().1.to_pretty_json().expect("a document of plain data");
+    let mut text = serde_json::to_string_pretty(&interface().1).expect("a document of plain data");
     text.push('\n');
     text
 }
@@ -169,10 +175,7 @@ pub fn router(service: App) -> Router {
     let document = Arc::new(document);
     let pages = Router::new()
         .merge(interface)
-        .route(
-            &format!("{}/openapi.json", yadori_api::BASE),
-            get(move || async move { Json(Arc::unwrap_or_clone(document)) }),
-        )
+        .route(&format!("{}/openapi.json", yadori_api::BASE), get(move || async move { Json(Value::clone(&document)) }))
         .fallback(console::page)
         .method_not_allowed_fallback(async || problem::Problem::wrong_method())
         .layer(DefaultBodyLimit::disable())

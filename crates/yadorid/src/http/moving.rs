@@ -14,8 +14,10 @@ use yadori_api as api;
 use yadori_engine::moving::export::{Form, Selection};
 use yadori_engine::moving::import::Progress;
 
-/// Export clips: all of them, or a selection. `X-Yadori-Clips` says how many there are, `X-Yadori-Left-Out` how many
-/// were left out, since they look like secrets.
+/// Export clips
+///
+/// All of them, or a selection: `clips`, `drawer` or `q`. A zip holds everything and can be imported again; text, HTML and
+/// CSV are for reading. What looks like a secret is left out.
 #[utoipa::path(get, path = "/export", tag = "moving", params(api::ExportQuery),
     responses((status = 200, description = "The export, as it is made.", content_type = "*/*"), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
 pub async fn export(State(app): State<App>, asked: QueryParams<api::ExportQuery>) -> Result<Response, Problem> {
@@ -53,9 +55,11 @@ pub async fn export(State(app): State<App>, asked: QueryParams<api::ExportQuery>
     Ok(response)
 }
 
-/// Import an archive that was exported as zip. What is here already stays as it is. Answers with lines of JSON: how
-/// far it is, and in the last one what was done.
-#[utoipa::path(post, path = "/import", tag = "moving", request_body(content = Vec<u8>, content_type = "application/zip"),
+/// Import an archive
+///
+/// A zip that was exported here or elsewhere. What is here already stays as it is, so nothing is imported twice. The answer
+/// is lines of JSON: how far it is, and in the last line what was done. What is no archive at all is refused with 422.
+#[utoipa::path(post, path = "/import", tag = "moving", request_body(content = Vec<u8>, description = "The archive.", content_type = "application/zip"),
     responses((status = 200, body = api::ImportProgress, description = "One such object on each line.", content_type = "application/x-ndjson"), (status = 422, body = api::Problem), (status = 507, body = api::Problem)))]
 pub async fn import(State(app): State<App>, body: Body) -> Result<Response, Problem> {
     // A zip is read from its end, so it must be here as a whole; the file has no name, and goes when it is closed.

@@ -12,7 +12,9 @@ use axum::response::Response;
 use yadori_api as api;
 use yadori_core::rules::Rules;
 
-/// What is captured, and how long it stays.
+/// Show the rules
+///
+/// What is captured, and how long it stays; as values, and as sentences.
 #[utoipa::path(get, path = "/rules", tag = "rules", responses((status = 200, body = api::Rules)))]
 pub async fn show_rules(State(app): State<App>, headers: HeaderMap) -> Response {
     Tagged(now(&app)).unless_known(&headers)
@@ -23,7 +25,10 @@ fn now(app: &App) -> api::Rules {
     contract::rules::shown(app.engine.rule_book.rules().rules())
 }
 
-/// Change rules.
+/// Change rules
+///
+/// Rules that are left out stay as they are. A change by which more than half of the history would go is refused, unless it
+/// is `confirmed`. Takes `If-Match`.
 #[utoipa::path(patch, path = "/rules", tag = "rules", request_body = api::RulesChange,
     responses((status = 200, body = api::Rules), (status = 400, body = api::Problem),
         (status = 409, body = api::Problem, description = "More than half of the history would go; send `confirmed`.")))]
@@ -40,7 +45,9 @@ pub async fn change_rules(
         .map(|Json(rules)| Tagged(rules))
 }
 
-/// What changed rules would remove, without changing them.
+/// Preview a change of the rules
+///
+/// What it would remove, without changing anything.
 #[utoipa::path(post, path = "/rules/preview", tag = "rules", request_body = api::RulesChange,
     responses((status = 200, body = api::SweepPreview), (status = 400, body = api::Problem)))]
 pub async fn preview_rules(
@@ -52,7 +59,9 @@ pub async fn preview_rules(
     answer(&app, app.engine.rule_book.preview_rules(&change).await).await
 }
 
-/// What would happen to a copy.
+/// Try a text against the rules
+///
+/// Whether a copy of it would be kept, as what, and why not.
 #[utoipa::path(post, path = "/rules/test", tag = "rules", request_body = api::RulesTest,
     responses((status = 200, body = api::RulesVerdict)))]
 pub async fn test_rules(
@@ -63,7 +72,9 @@ pub async fn test_rules(
     Ok(Json(app.engine.rule_book.test_rules(text, application).contract(&app.engine.rule_book.rules())))
 }
 
-/// Put all rules back to what they are by default.
+/// Reset the rules
+///
+/// Puts all of them back to their defaults.
 #[utoipa::path(post, path = "/rules/reset", tag = "rules", request_body = api::ResetRules,
     responses((status = 200, body = api::Rules), (status = 409, body = api::Problem)))]
 pub async fn reset_rules(
@@ -73,13 +84,17 @@ pub async fn reset_rules(
     answer(&app, app.engine.rule_book.reset_rules(asked?.0.confirmed).await).await
 }
 
-/// Sweep now, also when the sweep is held.
+/// Sweep now
+///
+/// Removes what the rules say is too old or too much, also when that was held for a confirmation.
 #[utoipa::path(post, path = "/sweep", tag = "rules", responses((status = 200, body = api::Swept)))]
 pub async fn sweep_now(State(app): State<App>) -> Result<Json<api::Swept>, Problem> {
     Ok(Json(api::Swept { count: app.engine.retention.sweep_now().await? }))
 }
 
-/// What is kept, how it grows, what is reused.
+/// Show figures
+///
+/// What is kept, how it grows, what is reused, and what that has spared.
 #[utoipa::path(get, path = "/stats", tag = "service", params(api::StatsQuery),
     responses((status = 200, body = api::Stats), (status = 400, body = api::Problem)))]
 pub async fn stats(State(app): State<App>, asked: QueryParams<api::StatsQuery>) -> Result<Json<api::Stats>, Problem> {

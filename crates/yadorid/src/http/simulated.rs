@@ -15,7 +15,9 @@ fn programs(app: &App) -> Option<&Simulated> {
     app.simulated.as_ref()
 }
 
-/// A program copies something onto the simulated clipboard.
+/// Copy something, as a program would
+///
+/// On the simulated clipboard, which is there for tests only: `yadorid --clipboard simulated`.
 #[utoipa::path(post, path = "/simulated/copy", tag = "simulated", request_body = api::SimulatedCopy,
     responses((status = 204, description = "It is on the clipboard."), (status = 404, body = api::Problem, description = "The clipboard is a real one.")))]
 pub async fn copy(State(app): State<App>, asked: JsonBody<api::SimulatedCopy>) -> Result<StatusCode, Problem> {
@@ -28,7 +30,9 @@ pub async fn copy(State(app): State<App>, asked: JsonBody<api::SimulatedCopy>) -
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// The program that owns the simulated clipboard exits.
+/// End the program that owns the clipboard
+///
+/// On the simulated clipboard, for tests only.
 #[utoipa::path(post, path = "/simulated/exit", tag = "simulated",
     responses((status = 204, description = "It has exited."), (status = 404, body = api::Problem, description = "The clipboard is a real one.")))]
 pub async fn exit(State(app): State<App>) -> Result<StatusCode, Problem> {
@@ -36,7 +40,9 @@ pub async fn exit(State(app): State<App>) -> Result<StatusCode, Problem> {
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// What a program would paste.
+/// Paste, as a program would
+///
+/// From the simulated clipboard, for tests only.
 #[utoipa::path(get, path = "/simulated/paste", tag = "simulated", params(api::ContentQuery),
     responses((status = 200, description = "The bytes.", content_type = "*/*"), (status = 404, body = api::Problem, description = "No such format, or the clipboard is a real one.")))]
 pub async fn paste(
