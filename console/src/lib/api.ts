@@ -26,8 +26,16 @@ export const place = /^\/s\/[^/]+/.exec(location.pathname)?.[0] ?? "";
 
 const client = createClient<paths>({ baseUrl: location.origin + place });
 
+/** What the client gives: by the contract, an answer, or a problem. */
+type Settled<T> = { data: T; error?: undefined; response: Response } | { data?: undefined; error: Problem; response: Response };
+
+/** What is in the way may answer in the service's place, so it is looked at. */
+function isProblem(error: unknown): error is Problem {
+  return typeof error === "object" && error !== null && "type" in error && "detail" in error;
+}
+
 /** The answer's data, or an error that can be shown. */
-async function ask<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+async function ask<T>(answer: Promise<Settled<T>>): Promise<T> {
   let settled;
   try {
     settled = await answer;
@@ -35,13 +43,13 @@ async function ask<T>(answer: Promise<{ data?: T; error?: unknown; response: Res
     if (error instanceof DOMException && error.name === "AbortError") throw error;
     throw new Refused("away", "The service cannot be reached.", "Is it running? On its computer: yadorid");
   }
-  if (settled.response.ok) return settled.data as T;
-  const problem = settled.error as Partial<Problem> | undefined;
-  if (settled.response.status === 401) {
+  if (settled.error === undefined) return settled.data;
+  const { error, response } = settled;
+  if (response.status === 401) {
     throw new Refused("unauthorised", "This browser is not let in any more.", "Open a new link with: yadori console");
   }
-  const detail = problem?.detail ?? `The service answered ${settled.response.status}.`;
-  throw new Refused(problem?.type ?? "unknown", detail, problem?.type && hint(problem.type));
+  if (!isProblem(error)) throw new Refused("unknown", `The service answered ${response.status}.`);
+  throw new Refused(error.type, error.detail, hint(error.type));
 }
 
 const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
@@ -64,10 +72,8 @@ export const pause = (seconds: number | undefined): Promise<Status> => ask(clien
 export const resume = (): Promise<Status> => ask(client.POST("/api/v1/resume"));
 
 /** Makes a clip of some text. */
-export async function add(text: string): Promise<void> {
-  const response = fetch(`${place}/api/v1/clips`, { method: "POST", headers: { "content-type": "text/plain" }, body: text });
-  await ask(response.then(async (response) => ({ response, error: response.ok ? undefined : await response.json() })));
-}
+export const add = (text: string) =>
+  ask(client.POST("/api/v1/clips", { body: text, bodySerializer: (body) => body, headers: { "content-type": "text/plain" } }));
 
 /** Where the bytes of a format are. */
 export const contentUrl = (id: string, format: string): string =>

@@ -33,11 +33,11 @@ function copyTheOldWay(text: string): void {
   field.value = text;
   field.setAttribute("readonly", "");
   field.className = "fixed top-0 opacity-0";
-  const before = document.activeElement as HTMLElement | null;
+  const before = document.activeElement;
   document.body.append(field);
   field.select();
   const copied = document.execCommand("copy");
   field.remove();
-  before?.focus();
+  if (before instanceof HTMLElement) before.focus();
   if (!copied) throw new Error("This browser does not allow copying here.");
 }

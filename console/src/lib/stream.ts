@@ -39,7 +39,10 @@ function open(tell: (told: Told) => void): void {
     if (first) tell({ kind: "reload" });
     first = false;
   });
-  source.addEventListener("clip", (event) => tell({ kind: "clip", change: JSON.parse(event.data) as ClipChange }));
+  source.addEventListener("clip", (event) => {
+    const change: ClipChange = JSON.parse(event.data);
+    tell({ kind: "clip", change });
+  });
   source.addEventListener("status", () => tell({ kind: "status" }));
   source.addEventListener("reload", () => tell({ kind: "reload" }));
   source.addEventListener("error", () => {

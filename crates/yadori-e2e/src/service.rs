@@ -394,6 +394,11 @@ impl Service {
         Answer { status: parts.status.as_u16(), headers: parts.headers, body }
     }
 
+    /// Where it listens: address and port.
+    pub fn address(&self) -> String {
+        self.reach.address.clone()
+    }
+
     /// The header that lets a program in.
     pub fn bearer(&self) -> String {
         format!("Bearer {}", self.reach.token)

@@ -47,9 +47,8 @@
   // Single keys act only while an entry has the focus, so that they never get in the way of typing.
   function keydown(event: KeyboardEvent) {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    const target = event.target as HTMLElement;
     const clip = ledger.activeClip();
-    const onEntry = target.dataset["entry"] !== undefined;
+    const onEntry = event.target instanceof HTMLElement && event.target.dataset["entry"] !== undefined;
     if (event.key === "Escape") {
       if (ledger.unfolded) {
         ledger.fold();

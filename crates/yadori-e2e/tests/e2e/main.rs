@@ -19,7 +19,7 @@
 //! * `networks`: devices in networks of their own
 //! * `agreement`: random work on three devices, until they agree
 //! * `guides`: the walk-throughs of the guide
-//! * `interface`: HTTP, and who is let in
+//! * `interface`: HTTP, and who is let in; `generated`: a client that is made of its description
 //! * `console`: the pages, in a browser
 //! * `demo`: the demonstration; `package`: the Debian package
 //! * `desk`: what the tests of `x11` and `wayland` share; `own`: what those of `linking` and `roads` do
@@ -34,6 +34,7 @@ mod console;
 mod demo;
 mod desk;
 mod forgetting;
+mod generated;
 mod guides;
 mod interface;
 mod keeping;
