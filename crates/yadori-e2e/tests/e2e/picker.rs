@@ -7,7 +7,7 @@ use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
 use std::time::Instant;
 use x11rb::connection::Connection;
-use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, Window};
+use x11rb::protocol::xproto::{AtomEnum, ConnectionExt, ImageFormat, Window};
 use x11rb::rust_connection::RustConnection;
 use yadori_api::{Clips, KeyState, Keys, Tray};
 use yadori_e2e::PATIENCE;
@@ -31,6 +31,11 @@ struct Office {
 impl Office {
     /// One with these clips, the newest first.
     fn with(managed: bool, clips: &[&str]) -> Self {
+        Self::started(managed, clips, Service::on_display)
+    }
+
+    /// The same with a service that is started so.
+    fn started(managed: bool, clips: &[&str], start: impl FnOnce(&Home, &Display) -> Service) -> Self {
         let display = Display::start();
         let (connection, screen) = x11rb::connect(Some(display.name())).unwrap();
         let root = connection.setup().roots[screen].root;
@@ -46,7 +51,7 @@ impl Office {
             });
             manager
         });
-        let desk = Desk::of(display, Service::on_display);
+        let desk = Desk::of(display, start);
         for clip in clips.iter().rev() {
             desk.service.run(&["add", clip]);
         }
@@ -369,6 +374,66 @@ fn a_real_editor_is_pasted_into() {
         }
         copied
     });
+}
+
+#[test]
+fn a_real_terminal_is_pasted_into() {
+    let office = Office::with(true, &["scp plan.pdf booth:", "another"]);
+    let written = office.desk.service.home().join("typed");
+    let mut command = Command::new("sakura");
+    command.env_clear().env("PATH", "/usr/bin:/bin").env("DISPLAY", office.display()).env("LC_ALL", "C.UTF-8");
+    command.env("HOME", office.desk.service.home()).env("SHELL", "/bin/sh").env("GSETTINGS_BACKEND", "memory");
+    command.env("DBUS_SESSION_BUS_ADDRESS", "disabled:").env("NO_AT_BRIDGE", "1");
+    command.arg("-e").arg(format!("sh -c \"cat > '{}'\"", written.display()));
+    command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+    let _terminal = Process::spawn(command);
+    until("the terminal has the keyboard, and the program in it runs", || {
+        written.exists() && office.desk.service.get("/keyboard").text().to_lowercase().contains("sakura")
+    });
+    office.open();
+    office.press(&[0x31]);
+    office.is_closed();
+    // What a terminal passes on is seen once the line is ended.
+    until("the line is there", || {
+        office.press(&[ENTER]);
+        std::fs::read_to_string(&written).is_ok_and(|text| text.trim_start().starts_with("scp plan.pdf booth:\n"))
+    });
+}
+
+/// The height of the letters of the rows, in pixels: of the most lines of pixels with ink that follow one another.
+fn letters(office: &Office) -> usize {
+    let window = office.window().unwrap();
+    let (width, height) = (200, 160);
+    let image = office.connection.get_image(ImageFormat::Z_PIXMAP, window, 120, 40, width, height, !0).unwrap();
+    let image = image.reply().unwrap().data;
+    let is_inked = |line: &[u8]| line.chunks(4).any(|pixel| pixel[0] < 0x60 && pixel[1] < 0x60 && pixel[2] < 0x60);
+    let lines: Vec<bool> = image.chunks(usize::from(width) * 4).map(is_inked).collect();
+    lines.split(|inked| !inked).map(<[bool]>::len).max().unwrap_or(0)
+}
+
+#[test]
+fn large_fonts_of_the_system_are_followed() {
+    let heights = [10, 22].map(|points| {
+        let with_fonts = |home: &Home, display: &Display| {
+            let settings = home.path().join(".config/gtk-4.0");
+            std::fs::create_dir_all(&settings).unwrap();
+            let wanted = format!("[Settings]\ngtk-font-name=DejaVu Sans {points}\ngtk-enable-animations=0\n");
+            std::fs::write(settings.join("settings.ini"), wanted).unwrap();
+            let mut command = service::command(home.path(), "x11", Some(display.name()));
+            command.env("HOME", home.path());
+            Service::start(home.path(), command)
+        };
+        let office = Office::started(true, &["Hamburg Hamburg Hamburg"], with_fonts);
+        let _pad = office.pad("Form");
+        office.open();
+        let mut height = 0;
+        until("words are painted, and stay as they are", || {
+            let before = std::mem::replace(&mut height, letters(&office));
+            (5..100).contains(&height) && before == height
+        });
+        height
+    });
+    assert!(heights[1] >= heights[0] * 3 / 2, "{heights:?}");
 }
 
 /// What a screen reader hears of the picker, on a session bus of its own.
