@@ -2,6 +2,10 @@
 
 use serde::{Deserialize, Serialize};
 
+/// Programs that play the sound, of the systems that are usual today and of the one below them; the first that is there is
+/// taken.
+pub const PLAYERS: [&str; 3] = ["pw-play", "paplay", "aplay"];
+
 /// A way to tell it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]

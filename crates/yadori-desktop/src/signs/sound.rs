@@ -7,9 +7,7 @@ use std::process::Stdio;
 use std::time::Duration;
 use tokio::process::Command;
 use tokio::task::JoinHandle;
-
-/// Players of sound files, of the systems that are usual today and of the one below them; the first that is there is taken.
-const PLAYERS: [&str; 3] = ["pw-play", "paplay", "aplay"];
+use yadori_core::feedback::PLAYERS;
 
 /// Samples in a second.
 const RATE: u32 = 22_050;

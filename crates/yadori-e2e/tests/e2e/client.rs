@@ -369,6 +369,17 @@ fn the_doctor_and_completions_answer() {
     let (home, service) = service();
     let doctor = service.run_with(&["doctor"], &[]);
     assert!(String::from_utf8_lossy(&doctor.stdout).contains("copies are kept from simulated"));
+    // A sound that is wanted needs a player.
+    service.run(&["rules", "set", "feedback", "sound"]);
+    let told = |path: &std::path::Path| {
+        let asked = client(home.path()).env("PATH", path).arg("doctor").output().unwrap();
+        String::from_utf8_lossy(&asked.stdout).into_owned()
+    };
+    let players = home.path().join("players");
+    std::fs::create_dir(&players).unwrap();
+    assert!(told(&players).contains("nothing plays the sound"), "{}", told(&players));
+    std::fs::write(players.join("aplay"), "").unwrap();
+    assert!(told(&players).contains("played by"), "{}", told(&players));
     assert!(service.run(&["completions", "bash"]).contains("_yadori"));
     assert!(service.run(&["help", "find"]).contains("kind:image"));
     drop(service);

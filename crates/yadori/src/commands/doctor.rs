@@ -6,8 +6,9 @@ use clap::Args;
 use serde::Serialize;
 use std::io::Write;
 use std::path::PathBuf;
-use yadori_api::{CaptureState, ClipboardKind, Status};
+use yadori_api::{CaptureState, ClipboardKind, Feedback, Rules, Status};
 use yadori_client::places;
+use yadori_core::feedback::PLAYERS;
 
 /// Find out what's wrong, and what to do about it
 ///
@@ -37,10 +38,13 @@ impl Doctor {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let places = places(context.home.as_deref())?;
         let mut findings = vec![fine("folder", places.data.display().to_string())];
-        let status = context.service().and_then(|service| Ok(service.get::<Status>("/status")?));
+        let service = context.service();
+        let rules = service.as_ref().ok().and_then(|service| service.get::<Rules>("/rules").ok());
+        let status = service.and_then(|service| Ok(service.get::<Status>("/status")?));
         let code = match &status {
             Ok(status) => {
                 findings.extend(of_service(status));
+                findings.extend(rules.and_then(|rules| of_sound(&rules)));
                 1
             }
             Err(failure) => {
@@ -158,6 +162,29 @@ fn of_service(status: &Status) -> Vec<Finding> {
     findings
 }
 
+/// Whether the sound that the rules want can be heard.
+fn of_sound(rules: &Rules) -> Option<Finding> {
+    if !rules.feedback.contains(&Feedback::Sound) {
+        return None;
+    }
+    Some(match PLAYERS.iter().find_map(|player| program(player)) {
+        Some(player) => fine("sound", format!("played by {}", player.display())),
+        None => wrong(
+            "sound",
+            format!("nothing plays the sound that the rules want: there is no {}", PLAYERS.join(", and no ")),
+            "on Debian: apt install pipewire-bin, or without it: yadori rules set feedback notification",
+        ),
+    })
+}
+
+/// A program on the `PATH`, or beside this one.
+fn program(name: &str) -> Option<PathBuf> {
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    let beside = std::env::current_exe().ok().and_then(|exe| exe.parent().map(PathBuf::from));
+    let folders = std::env::split_paths(&path).chain(["/usr/sbin".into()]).chain(beside);
+    folders.map(|folder| folder.join(name)).find(|path| path.is_file())
+}
+
 /// What helps where no copies can be captured.
 const NO_CLIPBOARD: &str = "start the service within a desktop session: WAYLAND_DISPLAY is set and the compositor gives \
     access to its clipboard, or DISPLAY is set (XWayland will do, for the programs on it); until then yadori add and the \
@@ -165,12 +192,6 @@ const NO_CLIPBOARD: &str = "start the service within a desktop session: WAYLAND_
 
 /// What a service would need that is to be started.
 fn of_machine() -> Vec<Finding> {
-    let program = |name: &str| {
-        let path = std::env::var_os("PATH").unwrap_or_default();
-        let beside = std::env::current_exe().ok().and_then(|exe| exe.parent().map(PathBuf::from));
-        let folders = std::env::split_paths(&path).chain(["/usr/sbin".into()]).chain(beside);
-        folders.map(|folder| folder.join(name)).find(|path| path.is_file())
-    };
     vec![
         match program("yadorid") {
             Some(path) => fine("program", path.display().to_string()),
