@@ -201,10 +201,18 @@ fn without_a_screen(runtime: &Path, program: &str) -> Command {
 ///
 /// # Panics
 /// If it does not become so.
-pub fn until(what: &str, mut is_so: impl FnMut() -> bool) {
+pub fn until(what: &str, is_so: impl FnMut() -> bool) {
+    until_or_tell(what, is_so, String::new);
+}
+
+/// The same; tells what is to be known if it does not become so.
+///
+/// # Panics
+/// If it does not become so.
+pub fn until_or_tell(what: &str, mut is_so: impl FnMut() -> bool, tell: impl Fn() -> String) {
     let deadline = std::time::Instant::now() + PATIENCE;
     while !is_so() {
-        assert!(std::time::Instant::now() < deadline, "this did not come true: {what}");
+        assert!(std::time::Instant::now() < deadline, "this did not come true: {what} {}", tell());
         // A thousand times a second; the processor is left to what is waited for.
         std::thread::park_timeout(std::time::Duration::from_millis(1));
     }

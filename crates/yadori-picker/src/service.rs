@@ -11,8 +11,8 @@ use std::sync::mpsc::{Receiver, Sender, channel};
 use std::time::Duration;
 use yadori_api::{
     CaptureState, Clip, ClipDetail, ClipPage, Clips, ConsoleLink, ContentQuery, Delete, Deleted, Drawer,
-    DrawerContents, KeyboardFocus, Kind, ListQuery, Named, Pin, Problem, Recall, Recalled, Status, Tray, Undo, Undone,
-    Way,
+    DrawerContents, KeyboardFocus, Kind, ListQuery, MOST_ON_A_PAGE, Named, Pin, Problem, Recall, Recalled, Status,
+    Tray, Undo, Undone, Way,
 };
 use yadori_client::{Client, ClientError, in_path};
 
@@ -20,7 +20,7 @@ use yadori_client::{Client, ClientError, in_path};
 pub const PAGE: u32 = 30;
 
 /// Most clips that are asked for anew when the list changes.
-pub const MOST: u32 = 200;
+pub const MOST: u32 = 2_000;
 
 /// Largest picture that is shown whole, in bytes as it was copied.
 const LARGEST_PICTURE: u64 = 32 * 1024 * 1024;
@@ -225,14 +225,26 @@ fn page(connection: &mut Connection, list: List) -> Result<Page, ClientError> {
     match &list {
         List::History { query, cursor, limit } => {
             let first = cursor.is_none();
-            let query = ListQuery {
+            let mut query = ListQuery {
                 q: Some(query.clone()).filter(|query| !query.trim().is_empty()),
                 cursor: cursor.clone(),
-                limit: Some(*limit),
+                limit: None,
                 zone: jiff::tz::TimeZone::system().iana_name().map(str::to_owned),
             };
             let searches = query.q.is_some();
-            let page: ClipPage = connection.ask(|client| client.get_with("/clips", &query))?;
+            let mut page: ClipPage = ClipPage { clips: Vec::new(), next: None, total: 0 };
+            // A list that has become long comes in several pages.
+            loop {
+                let left = limit.saturating_sub(u32::try_from(page.clips.len()).unwrap_or(u32::MAX));
+                query.limit = Some(left.min(MOST_ON_A_PAGE));
+                let more: ClipPage = connection.ask(|client| client.get_with("/clips", &query))?;
+                page.clips.extend(more.clips);
+                (page.next, page.total) = (more.next.clone(), more.total);
+                if more.next.is_none() || left <= MOST_ON_A_PAGE {
+                    break;
+                }
+                query.cursor = more.next;
+            }
             let tray: Option<Tray> = if first && !searches { Some(connection.get("/tray")?) } else { None };
             let tray = tray.filter(|tray| tray.open || tray.items.iter().any(|item| !item.dealt));
             Ok(Page { list, clips: page.clips, sections: Vec::new(), next: page.next, total: page.total, tray })

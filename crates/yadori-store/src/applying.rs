@@ -5,7 +5,7 @@ mod clips;
 use crate::devices::{self, hear_of};
 use crate::drawers::{leave_drawer, renumber};
 use crate::numbers::{Numbers, number_of_drawer};
-use crate::store::{SealKey, Store, StoreError, next_change, retry_on_deadlock};
+use crate::store::{Store, StoreError, TombstoneKey, next_change, retry_on_deadlock};
 use sqlx::{MySql, Transaction};
 use std::collections::HashSet;
 use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_HEADINGS};
@@ -104,7 +104,7 @@ impl Store {
             outcome: ApplyOutcome::default(),
             by_hand: advance.is_none(),
             numbers: Numbers::default(),
-            seal_key: self.seal_key(),
+            tombstone_key: self.tombstone_key(),
         };
         applying.items(items).await?;
         let Applier { mut tx, outcome, .. } = applying;
@@ -133,7 +133,7 @@ struct Applier {
     /// It was handed over by hand, so that it is taken in whatever the policy says.
     by_hand: bool,
     numbers: Numbers,
-    seal_key: Option<SealKey>,
+    tombstone_key: Option<TombstoneKey>,
 }
 
 impl Applier {

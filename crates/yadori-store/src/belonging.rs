@@ -89,7 +89,7 @@ pub(crate) async fn drop_content(
     }
     let change = next_change(tx).await?;
     sqlx::query!(
-        "UPDATE clips SET seq = ?, shredded = TRUE, elsewhere = FALSE, text = NULL, caption = NULL, size = 0,
+        "UPDATE clips SET seq = ?, tombstone = TRUE, elsewhere = FALSE, text = NULL, caption = NULL, size = 0,
             width = NULL, height = NULL, text_lines = NULL, text_chars = NULL WHERE no = ?",
         change,
         clip

@@ -22,7 +22,7 @@ pub struct ClipRecord {
     /// When it was copied, deleted, restored.
     pub life: Life,
     /// Whether its content is gone for good.
-    pub shredded: bool,
+    pub tombstone: bool,
     /// When it was last recalled.
     pub recalled_at: Option<MillisSinceEpoch>,
     /// How often it was copied.
@@ -75,7 +75,7 @@ pub struct InDrawer {
 impl ClipRecord {
     /// Whether it is in the history.
     pub fn is_live(&self) -> bool {
-        !self.shredded && self.life.is_live()
+        !self.tombstone && self.life.is_live()
     }
 
     /// Whether it is pinned or lies in a drawer.
@@ -93,7 +93,7 @@ struct Raw {
     copied: u64,
     restored: u64,
     deleted: u64,
-    shredded: bool,
+    tombstone: bool,
     recalled_at: Option<u64>,
     copies: u32,
     recalls: u32,
@@ -147,7 +147,7 @@ impl TryFrom<Raw> for ClipRecord {
                 pinned: (stamp(raw.pin_stamp), raw.pin.is_some()),
                 in_drawer: (stamp(raw.drawer_stamp), raw.drawer.is_some()),
             },
-            shredded: raw.shredded,
+            tombstone: raw.tombstone,
             recalled_at: raw.recalled_at.map(MillisSinceEpoch),
             copies: raw.copies,
             recalls: raw.recalls,
@@ -185,7 +185,7 @@ macro_rules! clips {
         sqlx::query_as!(
             Raw,
             r#"SELECT c.no AS "no!", c.id AS "id!", c.seq AS "seq!", c.kind AS "kind!", c.secret AS "secret!",
-               c.copied AS "copied!", c.restored AS "restored!", c.deleted AS "deleted!", c.shredded AS "shredded!: bool",
+               c.copied AS "copied!", c.restored AS "restored!", c.deleted AS "deleted!", c.tombstone AS "tombstone!: bool",
                c.recalled_at, c.copies AS "copies!", c.recalls AS "recalls!", c.size AS "size!",
                c.width, c.height, c.text_lines, c.text_chars, LEFT(c.text, ?) AS "text", c.title, c.caption,
                c.application, c.window_title, c.page, c.selected AS "selected!: bool", (SELECT d.name FROM devices d WHERE d.no = c.device) AS "device!",
@@ -262,7 +262,7 @@ impl Store {
     pub async fn pinned(&self) -> Result<Vec<ClipRecord>, StoreError> {
         let rows = clips!(
             LISTED_CHARS,
-            "FROM clips c WHERE c.pin IS NOT NULL AND c.gone IS NULL AND c.shredded = FALSE ORDER BY c.pin, c.id"
+            "FROM clips c WHERE c.pin IS NOT NULL AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.pin, c.id"
         )
         .fetch_all(&self.pool)
         .await?;
@@ -276,7 +276,7 @@ impl Store {
     pub async fn in_drawer(&self, drawer: u32) -> Result<Vec<ClipRecord>, StoreError> {
         let rows = clips!(
             LISTED_CHARS,
-            "FROM clips c WHERE c.drawer = ? AND c.gone IS NULL AND c.shredded = FALSE ORDER BY c.place, c.id",
+            "FROM clips c WHERE c.drawer = ? AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.place, c.id",
             drawer
         )
         .fetch_all(&self.pool)
@@ -291,7 +291,7 @@ impl Store {
     pub async fn aliased(&self) -> Result<Vec<ClipRecord>, StoreError> {
         let rows = clips!(
             LISTED_CHARS,
-            "FROM clips c WHERE c.alias IS NOT NULL AND c.gone IS NULL AND c.shredded = FALSE ORDER BY c.alias"
+            "FROM clips c WHERE c.alias IS NOT NULL AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.alias"
         )
         .fetch_all(&self.pool)
         .await?;
@@ -314,7 +314,7 @@ impl Store {
     pub async fn bin(&self, skip: u32, most: u32) -> Result<Vec<ClipRecord>, StoreError> {
         let rows = clips!(
             LISTED_CHARS,
-            "FROM clips c WHERE c.gone IS NOT NULL AND c.shredded = FALSE ORDER BY c.gone DESC, c.no DESC LIMIT ? OFFSET ?",
+            "FROM clips c WHERE c.gone IS NOT NULL AND c.tombstone = FALSE ORDER BY c.gone DESC, c.no DESC LIMIT ? OFFSET ?",
             most,
             skip
         )
@@ -330,7 +330,7 @@ impl Store {
     pub async fn bin_size(&self) -> Result<(u64, u64), StoreError> {
         let row = sqlx::query!(
             r#"SELECT COUNT(*) AS "clips!: u64", CAST(COALESCE(SUM(size), 0) AS UNSIGNED) AS "bytes!: u64"
-               FROM clips WHERE gone IS NOT NULL AND shredded = FALSE"#
+               FROM clips WHERE gone IS NOT NULL AND tombstone = FALSE"#
         )
         .fetch_one(&self.pool)
         .await?;
@@ -342,7 +342,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn bin_ids(&self) -> Result<Vec<ClipId>, StoreError> {
-        let ids = sqlx::query_scalar!("SELECT id FROM clips WHERE gone IS NOT NULL AND shredded = FALSE")
+        let ids = sqlx::query_scalar!("SELECT id FROM clips WHERE gone IS NOT NULL AND tombstone = FALSE")
             .fetch_all(&self.pool)
             .await?;
         Ok(ids.iter().filter_map(|id| ClipId::from_slice(id)).collect())

@@ -235,7 +235,7 @@ impl Store {
         Ok(sqlx::query_scalar!(
             r#"SELECT CAST(COUNT(DISTINCT c.no) AS UNSIGNED) AS "count!: u64"
                FROM blobs b STRAIGHT_JOIN formats f ON f.blob_no = b.no STRAIGHT_JOIN clips c ON c.no = f.clip_no
-               WHERE b.have < b.size AND c.elsewhere = TRUE AND c.gone IS NULL AND c.shredded = FALSE"#
+               WHERE b.have < b.size AND c.elsewhere = TRUE AND c.gone IS NULL AND c.tombstone = FALSE"#
         )
         .fetch_one(&self.pool)
         .await?)

@@ -37,7 +37,7 @@ impl Store {
     pub async fn drawers(&self) -> Result<Vec<Drawer>, StoreError> {
         let rows = sqlx::query!(
             r#"SELECT d.no, d.name, d.place,
-                (SELECT COUNT(*) FROM clips c WHERE c.drawer = d.no AND c.gone IS NULL AND c.shredded = FALSE) AS "clips!: u64"
+                (SELECT COUNT(*) FROM clips c WHERE c.drawer = d.no AND c.gone IS NULL AND c.tombstone = FALSE) AS "clips!: u64"
                FROM drawers d WHERE d.removed = FALSE ORDER BY d.place, d.id"#
         )
         .fetch_all(&self.pool)

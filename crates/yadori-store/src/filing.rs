@@ -203,7 +203,7 @@ impl Filing {
             kind: clip.kind,
             sensitive: clip.sensitive,
             life: Life { copied: clip.copied, ..Life::default() },
-            shredded: false,
+            tombstone: false,
             recalled_at: None,
             copies: 1,
             recalls: 0,
@@ -281,13 +281,13 @@ impl Filing {
         let is_later = state.refile(known.swept(), copy);
         let states = vec![NewState::of_known(known, state)?];
         registers::put_after(&mut self.tx, &mut Numbers::default(), change - 1, states, false).await?;
-        if !is_later && !known.shredded && !known.elsewhere {
+        if !is_later && !known.tombstone && !known.elsewhere {
             return Ok(Renewal::Counted);
         }
         let (width, height) = clip.pixels.unzip();
         let (lines, chars) = clip.extent.unzip();
         sqlx::query!(
-            "UPDATE clips SET secret = ?, shredded = FALSE, elsewhere = FALSE, size = ?, width = ?, height = ?,
+            "UPDATE clips SET secret = ?, tombstone = FALSE, elsewhere = FALSE, size = ?, width = ?, height = ?,
                 text_lines = ?, text_chars = ?, text = ?, caption = COALESCE(?, caption), application = ?,
                 window_title = ?, page = ?, selected = selected AND ?
              WHERE no = ?",
@@ -319,7 +319,7 @@ impl Filing {
                 content::free_blob(&mut self.tx, blob).await?;
             }
         }
-        Ok(if known.shredded { Renewal::New } else { Renewal::Renewed })
+        Ok(if known.tombstone { Renewal::New } else { Renewal::Renewed })
     }
 
     /// Content that was written ahead and is not used after all.
@@ -376,7 +376,7 @@ impl Store {
     ) -> Result<Option<u64>, StoreError> {
         let mut tx = self.begin_writing().await?;
         let there = sqlx::query_scalar!(
-            "SELECT no FROM clips WHERE no = ? AND copied = ? AND shredded = FALSE AND gone IS NULL",
+            "SELECT no FROM clips WHERE no = ? AND copied = ? AND tombstone = FALSE AND gone IS NULL",
             clip,
             copied.to_bits()
         )

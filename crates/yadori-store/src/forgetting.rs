@@ -19,7 +19,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn next_due(&self) -> Result<Option<MillisSinceEpoch>, StoreError> {
-        let gone = sqlx::query_scalar!(r#"SELECT MIN(gone) AS "stamp: u64" FROM clips WHERE shredded = FALSE"#)
+        let gone = sqlx::query_scalar!(r#"SELECT MIN(gone) AS "stamp: u64" FROM clips WHERE tombstone = FALSE"#)
             .fetch_one(&self.pool)
             .await?;
         Ok(gone.map(|stamp| Stamp::from_bits(stamp).at().plus(BIN_MILLIS)))
@@ -50,7 +50,7 @@ impl Store {
         // heard of, needs no such tombstone.
         let long_ago = Stamp::at_start_of(now.minus(TRACE_MILLIS));
         sqlx::query!(
-            "DELETE FROM clips WHERE shredded = TRUE AND gone <= ?
+            "DELETE FROM clips WHERE tombstone = TRUE AND gone <= ?
              AND (? = 18446744073709551615 OR IF(shared AND (COALESCE(purged, 0) >= copied OR GREATEST(deleted, COALESCE(cleared, 0))
                 >= GREATEST(copied, restored, COALESCE(pin_stamp, 0), COALESCE(drawer_stamp, 0))), seq <= ?, gone <= ?))",
             horizon,
@@ -67,7 +67,7 @@ impl Store {
         }
         sqlx::query!("DELETE FROM steps WHERE at <= ?", now.minus(BIN_MILLIS).0).execute(&mut *tx).await?;
         let due =
-            sqlx::query_scalar!("SELECT no FROM clips WHERE gone <= ? AND shredded = FALSE LIMIT ?", horizon, BATCH)
+            sqlx::query_scalar!("SELECT no FROM clips WHERE gone <= ? AND tombstone = FALSE LIMIT ?", horizon, BATCH)
                 .fetch_all(&mut *tx)
                 .await?;
         let mut last = None;
@@ -85,7 +85,7 @@ impl Store {
     pub async fn due_in_bin(&self, now: MillisSinceEpoch) -> Result<u64, StoreError> {
         let horizon = Stamp::at_start_of(now.minus(BIN_MILLIS)).to_bits();
         Ok(sqlx::query_scalar!(
-            r#"SELECT CAST(COUNT(*) AS UNSIGNED) AS "count!: u64" FROM clips WHERE gone <= ? AND shredded = FALSE"#,
+            r#"SELECT CAST(COUNT(*) AS UNSIGNED) AS "count!: u64" FROM clips WHERE gone <= ? AND tombstone = FALSE"#,
             horizon
         )
         .fetch_one(&self.pool)
@@ -127,7 +127,7 @@ impl Store {
         for number in numbers {
             change = next_change(&mut tx).await?;
             sqlx::query!(
-                "UPDATE clips SET seq = ?, restored = ? WHERE no = ? AND gone IS NOT NULL AND shredded = FALSE",
+                "UPDATE clips SET seq = ?, restored = ? WHERE no = ? AND gone IS NOT NULL AND tombstone = FALSE",
                 change,
                 stamp.to_bits(),
                 number

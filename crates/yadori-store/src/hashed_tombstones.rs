@@ -6,7 +6,7 @@
 //! the tombstone is then there again, everywhere.
 
 use crate::registers::{StateRow, select_states};
-use crate::store::{SealKey, Store, StoreError, numbers_as_json};
+use crate::store::{Store, StoreError, TombstoneKey, numbers_as_json};
 use data_encoding::HEXLOWER;
 use serde::Serialize;
 use sqlx::{MySql, Transaction};
@@ -19,16 +19,16 @@ use yadori_core::{ClipId, DeviceId, Stamp};
 const BATCH: u32 = 500;
 
 /// Bytes of a hashed tombstone.
-const SEAL: usize = 16;
+const HASH: usize = 16;
 
-fn seal(key: &SealKey, id: &[u8]) -> String {
-    HEXLOWER.encode(&blake3::keyed_hash(key, id).as_bytes()[..SEAL])
+fn hashed(key: &TombstoneKey, id: &[u8]) -> String {
+    HEXLOWER.encode(&blake3::keyed_hash(key, id).as_bytes()[..HASH])
 }
 
 /// What is left of a clip, as the database has it.
 #[derive(Clone, Debug, Serialize)]
 struct HashedTombstone {
-    seal: String,
+    hash: String,
     device: u32,
     #[serde(skip)]
     origin: DeviceId,
@@ -71,29 +71,29 @@ impl HashedTombstone {
             purged: bits(state.purged),
             pin_stamp: bits(state.pin.stamp),
             drawer_stamp: bits(state.drawer.stamp),
-            seal: self.seal,
+            hash: self.hash,
         }
     }
 }
 
-/// The seals that are there of these, by their places among them.
+/// The hashes that are there of these, by their places among them.
 async fn found(
     tx: &mut Transaction<'static, MySql>,
-    seals: &[String],
+    hashes: &[String],
 ) -> Result<Vec<(usize, HashedTombstone)>, sqlx::Error> {
     let rows = sqlx::query!(
         r#"SELECT w.nth AS "nth!: u32", d.id AS origin, s.device, s.copied, s.restored, s.deleted, s.cleared, s.purged,
             s.pin_stamp, s.drawer_stamp
-           FROM JSON_TABLE(?, '$[*]' COLUMNS (nth FOR ORDINALITY, seal CHAR(32) PATH '$')) w
-           STRAIGHT_JOIN sealed s ON s.seal = UNHEX(w.seal) STRAIGHT_JOIN devices d ON d.no = s.device"#,
-        serde_json::to_string(seals).unwrap_or_else(|_| "[]".into())
+           FROM JSON_TABLE(?, '$[*]' COLUMNS (nth FOR ORDINALITY, hash CHAR(32) PATH '$')) w
+           STRAIGHT_JOIN hashed_tombstones s ON s.hash = UNHEX(w.hash) STRAIGHT_JOIN devices d ON d.no = s.device"#,
+        serde_json::to_string(hashes).unwrap_or_else(|_| "[]".into())
     )
     .fetch_all(&mut **tx)
     .await?;
     let found = rows.into_iter().filter_map(|row| {
         let place = row.nth.checked_sub(1)? as usize;
-        let sealed = HashedTombstone {
-            seal: seals.get(place)?.clone(),
+        let found = HashedTombstone {
+            hash: hashes.get(place)?.clone(),
             device: row.device,
             origin: DeviceId::from_slice(&row.origin).unwrap_or_default(),
             copied: row.copied,
@@ -104,7 +104,7 @@ async fn found(
             pin_stamp: row.pin_stamp,
             drawer_stamp: row.drawer_stamp,
         };
-        Some((place, sealed))
+        Some((place, found))
     });
     Ok(found.collect())
 }
@@ -112,11 +112,11 @@ async fn found(
 impl Store {
     /// From now on, old tombstones are hashed with this key. It is not to lie in the database.
     pub fn hash_tombstones_with(&self, key: [u8; 32]) {
-        *self.seal_key.write() = Some(key);
+        *self.tombstone_key.write() = Some(key);
     }
 
-    pub(crate) fn seal_key(&self) -> Option<SealKey> {
-        *self.seal_key.read()
+    pub(crate) fn tombstone_key(&self) -> Option<TombstoneKey> {
+        *self.tombstone_key.read()
     }
 
     /// Hashes the tombstones that are still there of what was gone at `long_ago`, but for those that a device has still to
@@ -127,7 +127,7 @@ impl Store {
         long_ago: Stamp,
         connected: &[DeviceId],
     ) -> Result<(), StoreError> {
-        let Some(key) = &self.seal_key() else { return Ok(()) };
+        let Some(key) = &self.tombstone_key() else { return Ok(()) };
         let connected: Vec<String> = connected.iter().map(|device| HEXLOWER.encode(&device.0)).collect();
         let passed = sqlx::query_scalar!(
             r#"SELECT CAST(COALESCE(MIN(d.acked), 18446744073709551615) AS UNSIGNED) AS "acked!: u64"
@@ -139,7 +139,7 @@ impl Store {
         .await?;
         loop {
             let rows: Vec<StateRow> = sqlx::query_as(select_states(
-                "FROM clips c WHERE c.shredded = TRUE AND c.gone <= ? AND c.seq <= ? LIMIT ?",
+                "FROM clips c WHERE c.tombstone = TRUE AND c.gone <= ? AND c.seq <= ? LIMIT ?",
             ))
             .bind(long_ago.to_bits())
             .bind(passed)
@@ -148,10 +148,10 @@ impl Store {
             .await?;
             let Some(latest) = rows.iter().map(|row| row.seq).max() else { return Ok(()) };
             let numbers: Vec<u64> = rows.iter().map(|row| row.no).collect();
-            let mut sealed: Vec<HashedTombstone> = rows
+            let mut tombstones: Vec<HashedTombstone> = rows
                 .iter()
                 .map(|row| HashedTombstone {
-                    seal: seal(key, &row.id),
+                    hash: hashed(key, &row.id),
                     device: row.columns.device,
                     origin: row.state().origin,
                     copied: row.columns.copied,
@@ -163,22 +163,22 @@ impl Store {
                     drawer_stamp: row.columns.drawer_stamp,
                 })
                 .collect();
-            // A clip may have been copied here again, and deleted again, without its seal being asked: both count.
-            let seals: Vec<String> = sealed.iter().map(|sealed| sealed.seal.clone()).collect();
-            for (place, before) in found(tx, &seals).await? {
-                sealed[place] = sealed[place].clone().merge(before);
+            // A clip may have been copied here again, and deleted again, without its hash being asked: both count.
+            let hashes: Vec<String> = tombstones.iter().map(|one| one.hash.clone()).collect();
+            for (place, before) in found(tx, &hashes).await? {
+                tombstones[place] = tombstones[place].clone().merge(before);
             }
             sqlx::query!(
-                "REPLACE INTO sealed
-                    (seal, device, copied, restored, deleted, cleared, purged, pin_stamp, drawer_stamp)
-                 SELECT UNHEX(w.seal), w.device, w.copied, w.restored, w.deleted, w.cleared, w.purged, w.pin_stamp,
+                "REPLACE INTO hashed_tombstones
+                    (hash, device, copied, restored, deleted, cleared, purged, pin_stamp, drawer_stamp)
+                 SELECT UNHEX(w.hash), w.device, w.copied, w.restored, w.deleted, w.cleared, w.purged, w.pin_stamp,
                     w.drawer_stamp
-                 FROM JSON_TABLE(?, '$[*]' COLUMNS (seal CHAR(32) PATH '$.seal', device INT UNSIGNED PATH '$.device',
+                 FROM JSON_TABLE(?, '$[*]' COLUMNS (hash CHAR(32) PATH '$.hash', device INT UNSIGNED PATH '$.device',
                     copied BIGINT UNSIGNED PATH '$.copied', restored BIGINT UNSIGNED PATH '$.restored',
                     deleted BIGINT UNSIGNED PATH '$.deleted', cleared BIGINT UNSIGNED PATH '$.cleared',
                     purged BIGINT UNSIGNED PATH '$.purged', pin_stamp BIGINT UNSIGNED PATH '$.pin_stamp',
                     drawer_stamp BIGINT UNSIGNED PATH '$.drawer_stamp')) w",
-                serde_json::to_string(&sealed).unwrap_or_else(|_| "[]".into())
+                serde_json::to_string(&tombstones).unwrap_or_else(|_| "[]".into())
             )
             .execute(&mut **tx)
             .await?;
@@ -200,7 +200,7 @@ impl Store {
 
     /// Nobody is left who would have to be told.
     pub(crate) async fn drop_hashed_tombstones(&self, tx: &mut Transaction<'static, MySql>) -> Result<(), StoreError> {
-        sqlx::query!("DELETE FROM sealed").execute(&mut **tx).await?;
+        sqlx::query!("DELETE FROM hashed_tombstones").execute(&mut **tx).await?;
         Ok(())
     }
 }
@@ -208,14 +208,14 @@ impl Store {
 /// Of these clips, those that meet a hashed tombstone, as they are together with it.
 pub(crate) async fn with_hashed_tombstones(
     tx: &mut Transaction<'static, MySql>,
-    key: Option<&SealKey>,
+    key: Option<&TombstoneKey>,
     told: &[&Clip],
 ) -> Result<HashMap<ClipId, Clip>, StoreError> {
     let Some(key) = key else { return Ok(HashMap::new()) };
-    let seals: Vec<String> = told.iter().map(|clip| seal(key, &clip.id.0)).collect();
-    let met = found(tx, &seals).await?.into_iter().filter_map(|(place, sealed)| {
+    let hashes: Vec<String> = told.iter().map(|clip| hashed(key, &clip.id.0)).collect();
+    let met = found(tx, &hashes).await?.into_iter().filter_map(|(place, found)| {
         let clip = told.get(place)?;
-        let state = clip.state.clone().merge(sealed.state());
+        let state = clip.state.clone().merge(found.state());
         let body = clip.body.as_ref().filter(|_| state.is_live(Stamp::NEVER)).cloned();
         Some((clip.id, Clip { id: clip.id, kind: clip.kind, state, body }))
     });
@@ -227,9 +227,9 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_clip_that_is_sealed_again_is_known_by_both() {
-        let sealed = |copied, origin: u8, purged| HashedTombstone {
-            seal: "00".into(),
+    fn a_clip_that_is_hashed_again_is_known_by_both() {
+        let tombstone = |copied, origin: u8, purged| HashedTombstone {
+            hash: "00".into(),
             device: origin.into(),
             origin: DeviceId([origin; 16]),
             copied,
@@ -240,7 +240,7 @@ mod tests {
             pin_stamp: Some(2),
             drawer_stamp: None,
         };
-        let both = sealed(5, 1, Some(6)).merge(sealed(9, 2, None));
+        let both = tombstone(5, 1, Some(6)).merge(tombstone(9, 2, None));
         assert_eq!((both.copied, both.device, both.deleted, both.purged), (9, 2, 10, Some(6)));
         // What it was given before it was forgotten for good counts no more.
         assert_eq!(both.pin_stamp, None);

@@ -56,7 +56,7 @@ impl Store {
                 .fetch_all(&self.pool)
                 .await?;
         let mut upto = if rows.len() < BATCH as usize { latest } else { rows.last().map_or(latest, |row| row.seq) };
-        let numbers: Vec<u64> = rows.iter().filter(|row| !row.shredded).map(|row| row.no).collect();
+        let numbers: Vec<u64> = rows.iter().filter(|row| !row.tombstone).map(|row| row.no).collect();
         let mut bodies = self.bodies(&numbers).await?;
         let (mut clips, mut newly_shared, mut bytes) = (Vec::new(), Vec::new(), 0);
         for row in rows {
@@ -101,7 +101,7 @@ impl Store {
             .await?;
         let Some(row) = row else { return Ok(None) };
         let body = self.bodies(&[number]).await?.remove(&number);
-        if row.secret != 0 || row.shredded {
+        if row.secret != 0 || row.tombstone {
             return Ok(None);
         }
         Ok(Some(clip_of(&row, body)?))

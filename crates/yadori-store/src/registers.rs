@@ -26,7 +26,7 @@ pub(crate) struct StateRow {
     pub kind: u8,
     pub secret: u8,
     pub shared: bool,
-    pub shredded: bool,
+    pub tombstone: bool,
     pub elsewhere: bool,
     origin: Option<Vec<u8>>,
     drawer_id: Option<Vec<u8>>,
@@ -62,7 +62,7 @@ fn listed(column: impl FnMut(&(&str, &str)) -> String) -> String {
 pub(crate) fn select_states(rest: &str) -> AssertSqlSafe<String> {
     static SELECT: LazyLock<String> = LazyLock::new(|| {
         format!(
-            "SELECT c.no, c.id, c.seq, c.kind, c.secret, c.shared, c.shredded, c.elsewhere,
+            "SELECT c.no, c.id, c.seq, c.kind, c.secret, c.shared, c.tombstone, c.elsewhere,
                 (SELECT d.id FROM devices d WHERE d.no = c.device) AS origin,
                 (SELECT w.id FROM drawers w WHERE w.no = c.drawer) AS drawer_id, {}",
             listed(|(name, _)| format!("c.{name}"))
@@ -141,7 +141,7 @@ async fn columns_of(
 struct PutRow {
     id: String,
     kind: u8,
-    shredded: bool,
+    tombstone: bool,
     #[serde(flatten)]
     columns: Columns,
 }
@@ -176,8 +176,8 @@ pub(crate) async fn put_after(
     let mut rows = Vec::with_capacity(states.len());
     for new in &states {
         let columns = columns_of(tx, numbers, new).await?;
-        let shredded = !new.state.is_live(Stamp::NEVER);
-        rows.push(PutRow { id: HEXLOWER.encode(&new.id.0), kind: new.kind.code(), shredded, columns });
+        let tombstone = !new.state.is_live(Stamp::NEVER);
+        rows.push(PutRow { id: HEXLOWER.encode(&new.id.0), kind: new.kind.code(), tombstone, columns });
     }
     put_rows(tx, before, shared, &rows).await?;
     let mut put = PutStates { as_wanted, last: before + states.len() as u64, ..PutStates::default() };
@@ -207,7 +207,7 @@ pub(crate) async fn put_columns(tx: &mut Transaction<'static, MySql>, clips: &[S
     let rows = clips.iter().map(|row| PutRow {
         id: HEXLOWER.encode(&row.id),
         kind: row.kind,
-        shredded: row.shredded,
+        tombstone: row.tombstone,
         columns: row.columns.clone(),
     });
     put_rows(tx, before, false, &rows.collect::<Vec<_>>()).await?;
@@ -235,10 +235,10 @@ async fn put_rows(
 static PUT: LazyLock<String> = LazyLock::new(|| {
     let read = |name: &str| if BYTES.contains(&name) { format!("UNHEX(w.{name})") } else { format!("w.{name}") };
     format!(
-        "INSERT INTO clips (id, seq, kind, secret, size, shared, shredded, {names})
-         SELECT UNHEX(w.id), ? + w.nth, w.kind, 0, 0, ?, w.shredded, {values}
+        "INSERT INTO clips (id, seq, kind, secret, size, shared, tombstone, {names})
+         SELECT UNHEX(w.id), ? + w.nth, w.kind, 0, 0, ?, w.tombstone, {values}
          FROM JSON_TABLE(?, '$[*]' COLUMNS (nth FOR ORDINALITY, id CHAR(32) PATH '$.id',
-            kind TINYINT UNSIGNED PATH '$.kind', shredded BOOLEAN PATH '$.shredded', {paths})) w
+            kind TINYINT UNSIGNED PATH '$.kind', tombstone BOOLEAN PATH '$.tombstone', {paths})) w
          ON DUPLICATE KEY UPDATE seq = VALUES(seq), shared = clips.shared OR VALUES(shared), {updates}",
         names = listed(|(name, _)| (*name).to_owned()),
         values = listed(|(name, _)| read(name)),

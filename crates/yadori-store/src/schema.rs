@@ -14,8 +14,8 @@ use sqlx::{AssertSqlSafe, Connection, MySqlConnection};
 static MIGRATIONS: Migrator = sqlx::migrate!();
 
 /// What MariaDB answers when a statement that is made again was done already: the table, column, key, constraint or row
-/// is there, or the one to be dropped is not.
-const DONE_ALREADY: [u16; 8] = [1050, 1051, 1060, 1061, 1062, 1091, 1146, 1826];
+/// is there, or the one to be dropped or renamed is not.
+const DONE_ALREADY: [u16; 9] = [1050, 1051, 1054, 1060, 1061, 1062, 1091, 1146, 1826];
 
 const TABLES: [&str; 2] = [
     "CREATE TABLE IF NOT EXISTS _sqlx_migrations (version BIGINT PRIMARY KEY, description TEXT NOT NULL,

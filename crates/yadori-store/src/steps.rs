@@ -341,7 +341,7 @@ impl Store {
 async fn restorable(tx: &mut Transaction<'static, MySql>, step: &UndoableOperation) -> Result<bool, sqlx::Error> {
     let waiting = sqlx::query_scalar!(
         "SELECT c.no FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
-         STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no WHERE c.gone IS NOT NULL AND c.shredded = FALSE LIMIT 1",
+         STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no WHERE c.gone IS NOT NULL AND c.tombstone = FALSE LIMIT 1",
         numbers_as_json(&step.clips)
     )
     .fetch_optional(&mut **tx)
@@ -399,7 +399,7 @@ async fn backward(
         "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
          STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
          SET c.seq = ? + w.place, c.restored = IF(c.gone IS NULL, c.restored, ?)
-         WHERE c.shredded = FALSE AND (c.gone IS NULL OR c.gone = ? OR ? = 0)",
+         WHERE c.tombstone = FALSE AND (c.gone IS NULL OR c.gone = ? OR ? = 0)",
         numbers_as_json(clips),
         before,
         stamp.to_bits(),

@@ -27,7 +27,7 @@ const LEAST_PACKET: u64 = 16 << 20;
 const ANSWER: Duration = Duration::from_secs(1);
 
 /// The key of a device's hashed tombstones.
-pub(crate) type SealKey = [u8; 32];
+pub(crate) type TombstoneKey = [u8; 32];
 
 /// The records of one history.
 #[derive(Clone)]
@@ -35,8 +35,8 @@ pub struct Store {
     pub(crate) pool: MySqlPool,
     pub(crate) device: u32,
     pub(crate) device_name: String,
-    /// The key of the seals of old tombstones, once there are others who may not have passed them.
-    pub(crate) seal_key: Arc<RwLock<Option<SealKey>>>,
+    /// The key by which old tombstones are hashed, once there are others who may not have passed them.
+    pub(crate) tombstone_key: Arc<RwLock<Option<TombstoneKey>>>,
 }
 
 /// A claim to a database; it ends when this is dropped.
@@ -236,7 +236,7 @@ impl Store {
         // A scrub that was killed may have left it.
         sqlx::raw_sql("DROP TABLE IF EXISTS filling").execute(&mut *connection).await.map_err(StoreError::from)?;
         drop(connection);
-        let mut store = Self { pool, device: 0, device_name: device.0.to_owned(), seal_key: Arc::default() };
+        let mut store = Self { pool, device: 0, device_name: device.0.to_owned(), tombstone_key: Arc::default() };
         store.device = store.number_of_own(device).await?;
         Ok(store)
     }

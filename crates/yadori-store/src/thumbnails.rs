@@ -33,7 +33,7 @@ impl Store {
 
     async fn put_thumbnail_once(&self, clip: u64, thumbnail: &Thumbnail) -> Result<(), StoreError> {
         sqlx::query!(
-            "REPLACE INTO thumbnails (clip_no, mime, content) SELECT no, ?, ? FROM clips WHERE no = ? AND shredded = FALSE",
+            "REPLACE INTO thumbnails (clip_no, mime, content) SELECT no, ?, ? FROM clips WHERE no = ? AND tombstone = FALSE",
             thumbnail.mime,
             &thumbnail.content[..],
             clip

@@ -342,7 +342,7 @@ async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes
     tell(&[clip(1, copied(at(20)))]).await;
     assert!(state_of(1).await.is_live(Stamp::NEVER));
 
-    // What was sealed, copied here again and cleared again is sealed again, with all that was known of it before.
+    // What was hashed, copied here again and cleared again is hashed again, with all that was known of it before.
     let id = ClipId::of(Kind::Text, b"again");
     let first = Clip { id, ..clip(5, copied(at(0))) };
     let unpinned = State { pin: Register::new(at(8), None), cleared: at(10), ..copied(at(0)) };

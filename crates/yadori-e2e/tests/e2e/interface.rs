@@ -191,6 +191,33 @@ fn however_many_say_nothing_there_is_room_for_who_does() {
 }
 
 #[test]
+fn however_many_send_their_bodies_slowly_there_is_room_for_who_does_not() {
+    let (_home, service) = service();
+    let address = service.address();
+    let slow = |bearer: &str, length: u64| {
+        let mut connection = TcpStream::connect(&address).unwrap();
+        let head = format!(
+            "POST /api/v1/clips HTTP/1.1\r\nhost: {address}\r\n{bearer}content-type: text/plain\r\ncontent-length: {length}\r\n\r\n"
+        );
+        connection.write_all(head.as_bytes()).unwrap();
+        connection.write_all(b"half a w").unwrap();
+        connection
+    };
+    // Strangers, who are read before it is known who they are, and who is let in; small bodies and large ones.
+    let bearer = format!("authorization: {}\r\n", service.bearer());
+    let slow: Vec<TcpStream> = (0..600)
+        .map(|n| slow(if n % 2 == 0 { "" } else { &bearer }, if n % 3 == 0 { 20 << 20 } else { 1_000 }))
+        .collect();
+    for _ in 0..20 {
+        assert_eq!(service.get("/status").status, 200);
+    }
+    service.run(&["add", "all is well"]);
+    drop(slow);
+    assert_eq!(service.clips(&["list"]).len(), 1, "nothing of what was broken off is kept");
+    assert!(service.end().0);
+}
+
+#[test]
 fn content_is_served_as_if_it_were_hostile() {
     let (_home, service) = service();
     let html = add(&service, "text/html", b"<script>alert(1)</script><p>words</p>");

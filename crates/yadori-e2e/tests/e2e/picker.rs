@@ -12,7 +12,7 @@ use x11rb::rust_connection::RustConnection;
 use yadori_api::{Clips, KeyState, Keys, Tray};
 use yadori_e2e::PATIENCE;
 use yadori_e2e::bus::Bus;
-use yadori_e2e::compositor::until;
+use yadori_e2e::compositor::{until, until_or_tell};
 use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
 use yadori_e2e::pad::keysyms::{ALT, CONTROL, DELETE, DOWN, ENTER, ESCAPE, HOME, SHIFT, SPACE, V};
@@ -98,7 +98,12 @@ impl Office {
     /// Opens the picker by its key.
     fn open(&self) {
         self.press(&[CONTROL, ALT, SPACE]);
-        until("the picker has the keyboard", || self.has_keyboard());
+        let tell = || {
+            let focus = self.connection.get_input_focus().unwrap().reply().unwrap().focus;
+            let (keyboard, keys) = (self.desk.service.get("/keyboard").text(), self.desk.service.get("/keys"));
+            format!("(window {:?}, focus {focus}, {keyboard}, {:?})", self.window(), keys.json::<Keys>().failed)
+        };
+        until_or_tell("the picker has the keyboard", || self.has_keyboard(), tell);
     }
 
     fn is_closed(&self) {

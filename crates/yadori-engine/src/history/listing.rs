@@ -82,7 +82,7 @@ mod tests {
             kind,
             sensitive: None,
             life: Life::default(),
-            shredded: false,
+            tombstone: false,
             recalled_at: None,
             copies: 1,
             recalls: 0,

@@ -286,7 +286,7 @@ impl<'a> Import<'a> {
     fn clip(&mut self, clip: &Clip, contents: &mut ZipArchive<Shared>) -> Result<Done, Fault> {
         let id = ClipId::parse(&clip.id).ok_or_else(|| "its id is not one".to_owned())?;
         let store = &self.service.history.store;
-        if let Some(known) = self.handle.block_on(store.clip(id))?.filter(|known| !known.shredded) {
+        if let Some(known) = self.handle.block_on(store.clip(id))?.filter(|known| !known.tombstone) {
             for format in &clip.formats {
                 self.used.insert(format!("{CONTENT}{}", format.hash));
             }

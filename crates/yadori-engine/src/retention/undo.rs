@@ -90,7 +90,7 @@ impl Retention {
         let clips = if step.undone {
             self.history.listed_now(&records.into_iter().map(|record| record.id).collect::<Vec<_>>()).await?
         } else {
-            let left = records.into_iter().filter(|record| !record.shredded);
+            let left = records.into_iter().filter(|record| !record.tombstone);
             left.map(|record| Listed { record, position: None }).collect()
         };
         Ok(Undone { step, clips })
@@ -102,7 +102,7 @@ impl Retention {
         for step in self.history.store.steps(retention::bin_horizon(now())).await? {
             let example = match step.clips.first() {
                 Some(first) => {
-                    self.history.store.clips(&[*first]).await?.pop().filter(|record: &ClipRecord| !record.shredded)
+                    self.history.store.clips(&[*first]).await?.pop().filter(|record: &ClipRecord| !record.tombstone)
                 }
                 None => None,
             };

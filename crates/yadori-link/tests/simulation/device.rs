@@ -73,7 +73,7 @@ pub struct Records {
     /// How far the others have this feed.
     pub acknowledged: BTreeMap<usize, u64>,
     /// What is left of traces that some have not passed.
-    pub sealed: BTreeMap<ClipId, State>,
+    pub hashed: BTreeMap<ClipId, State>,
 }
 
 /// States of clips that came to be.
@@ -100,7 +100,7 @@ impl Device {
             blobs: BTreeMap::new(),
             cursors: BTreeMap::new(),
             acknowledged: BTreeMap::new(),
-            sealed: BTreeMap::new(),
+            hashed: BTreeMap::new(),
         };
         let own = DeviceId([number as u8 + 1; 16]);
         Self { own, clock: HybridClock::default(), skew, records, fetched: BTreeMap::new(), in_vain: BTreeSet::new() }
@@ -223,7 +223,7 @@ impl Device {
         (id, row.state)
     }
 
-    /// Half a year has passed: no trace is kept as such. Of those that one of the others has not passed, a seal stays, and
+    /// Half a year has passed: no trace is kept as such. Of those that one of the others has not passed, a hashed tombstone stays, and
     /// that one is read anew. Whoever is connected will have passed it in a moment, and is waited for.
     pub fn forget_traces(&mut self, others: impl Iterator<Item = usize>, is_connected: impl Fn(usize) -> bool) {
         let records = &mut self.records;
@@ -246,7 +246,7 @@ impl Device {
                 continue;
             }
             let state = row.state;
-            let sealed = State {
+            let hashed = State {
                 copied: state.copied,
                 origin: state.origin,
                 restored: state.restored,
@@ -256,7 +256,7 @@ impl Device {
                 pin: Register::new(state.pin.stamp, None),
                 ..State::default()
             };
-            records.sealed.insert(id, sealed);
+            records.hashed.insert(id, hashed);
         }
     }
 
@@ -290,8 +290,8 @@ impl Device {
         for item in items {
             let Item::Clip(said) = item else { continue };
             let mut told = said.clone();
-            if let Some(sealed) = self.records.sealed.get(&told.id) {
-                told.state = told.state.merge(sealed.clone());
+            if let Some(hashed) = self.records.hashed.get(&told.id) {
+                told.state = told.state.merge(hashed.clone());
                 told.body = told.body.filter(|_| told.state.is_live(Stamp::NEVER));
             }
             self.clock.observe(told.state.latest());

@@ -78,8 +78,8 @@ fn json(rows: &[impl Serialize]) -> String {
 impl Applier {
     /// Takes in clips, no two of which are the same.
     pub(super) async fn clips(&mut self, told: &[&Clip]) -> Result<(), StoreError> {
-        let sealed = with_hashed_tombstones(&mut self.tx, self.seal_key.as_ref(), told).await?;
-        let told: Vec<&Clip> = told.iter().map(|clip| sealed.get(&clip.id).unwrap_or(clip)).collect();
+        let hashed = with_hashed_tombstones(&mut self.tx, self.tombstone_key.as_ref(), told).await?;
+        let told: Vec<&Clip> = told.iter().map(|clip| hashed.get(&clip.id).unwrap_or(clip)).collect();
         let known = self.known(&told).await?;
         let (mut taken, mut unchanged) = (Vec::new(), Vec::new());
         for clip in told {
@@ -93,17 +93,17 @@ impl Applier {
                     match merged(clip, known, &state, accepted) {
                         Some(merged) => taken.push(merged),
                         None => {
-                            if is_as_told(clip, &state, accepted.is_complete) && !sealed.contains_key(&clip.id) {
+                            if is_as_told(clip, &state, accepted.is_complete) && !hashed.contains_key(&clip.id) {
                                 self.outcome.echoes.push(known.seq);
                             }
-                            unchanged.extend((!known.shredded).then_some(known.no));
+                            unchanged.extend((!known.tombstone).then_some(known.no));
                         }
                     }
                 }
             }
         }
         // What met a hashed tombstone is not what was told.
-        taken.iter_mut().for_each(|clip| clip.is_as_told &= !sealed.contains_key(&clip.told.id));
+        taken.iter_mut().for_each(|clip| clip.is_as_told &= !hashed.contains_key(&clip.told.id));
         let numbers = self.put_states(&taken).await?;
         self.put_bodies(&taken, &numbers).await?;
         for (clip, number) in taken.iter().zip(&numbers) {
@@ -138,7 +138,7 @@ impl Applier {
     /// formats beside it: else a promise of content that never comes, or comes as something else, would destroy it.
     async fn replaces_content(&mut self, told: &Clip, known: &StateRow) -> Result<bool, StoreError> {
         let Some(body) = &told.body else { return Ok(false) };
-        if known.shredded || known.elsewhere {
+        if known.tombstone || known.elsewhere {
             return Ok(true);
         }
         let carries = |mime: &str| match told.kind {
@@ -178,7 +178,7 @@ impl Applier {
     async fn accepts(&mut self, told: &Clip, known: &StateRow, state: &State) -> Result<Accepted, StoreError> {
         let replaces = self.replaces_content(told, known).await?;
         let is_same_copy = (told.state.copied, told.state.origin) == (state.copied, state.origin);
-        let Some(body) = told.body.as_ref().filter(|_| is_same_copy && replaces && !known.shredded) else {
+        let Some(body) = told.body.as_ref().filter(|_| is_same_copy && replaces && !known.tombstone) else {
             return Ok(Accepted { replaces, completes: false, is_complete: false });
         };
         // What a program keeps for itself may follow the rest of a copy.
@@ -271,7 +271,7 @@ impl Applier {
                 application VARCHAR(255) PATH '$.application', window_title VARCHAR(1000) PATH '$.window',
                 page TEXT PATH '$.page', selected BOOLEAN PATH '$.selected')) w
              STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.clip
-             SET c.shredded = FALSE, c.size = w.size, c.width = w.width, c.height = w.height,
+             SET c.tombstone = FALSE, c.size = w.size, c.width = w.width, c.height = w.height,
                 c.text_lines = w.text_lines, c.text_chars = w.text_chars, c.text = w.text, c.caption = w.caption,
                 c.application = w.application, c.window_title = w.window_title, c.page = w.page,
                 c.selected = w.selected",
@@ -408,7 +408,7 @@ fn merged<'a>(told: &'a Clip, known: &'a StateRow, before: &State, accepted: Acc
     // the bin may be a later copy, of which only the end was told.
     let latest = (told.state.copied, told.state.origin) == (state.copied, state.origin);
     let is_back = state.is_live(swept) && !before.is_live(swept) && latest;
-    let is_needed = known.shredded && state.is_live(swept);
+    let is_needed = known.tombstone && state.is_live(swept);
     let body = told
         .body
         .as_ref()
@@ -420,7 +420,7 @@ fn merged<'a>(told: &'a Clip, known: &'a StateRow, before: &State, accepted: Acc
         told,
         known: Some(known),
         body,
-        clears_content: state.is_purged() && !known.shredded,
+        clears_content: state.is_purged() && !known.tombstone,
         copied: later && state.is_live(swept),
         is_as_told: is_as_told(told, &state, body.is_some() || accepted.is_complete),
         state,

@@ -11,6 +11,7 @@
 
 use super::App;
 use super::problem::Problem;
+use super::server::SPEAKING;
 use axum::body::{Body, Bytes, HttpBody};
 use axum::extract::{Request, State};
 use axum::http::{HeaderValue, Method, header};
@@ -21,6 +22,7 @@ use std::pin::Pin;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::task::{Context, Poll};
+use tower_http::timeout::TimeoutBody;
 
 /// Most bytes that are read before anybody asked for them.
 const SMALL: u64 = 64 * 1024;
@@ -58,7 +60,10 @@ pub(super) async fn layer(State(app): State<App>, request: Request, next: Next) 
         response.headers_mut().insert(header::CONNECTION, HeaderValue::from_static("close"));
         return response;
     }
-    if body.size_hint().upper().is_some_and(|most| most <= SMALL) {
+    let is_small = body.size_hint().upper().is_some_and(|most| most <= SMALL);
+    // Who stops in the middle of it is not waited for.
+    let body = Body::new(TimeoutBody::new(SPEAKING, body));
+    if is_small {
         return match axum::body::to_bytes(body, SMALL as usize).await {
             Ok(bytes) => next.run(Request::from_parts(parts, Body::from(bytes))).await,
             Err(_) => Problem::broken_body().into_response(),

@@ -7,7 +7,6 @@
 
 use axum::Router;
 use axum::body::{Body, Bytes, HttpBody};
-use axum::extract::Request;
 use hyper_util::rt::{TokioIo, TokioTimer};
 use hyper_util::service::TowerToHyperService;
 use parking_lot::{Mutex, MutexGuard};
@@ -25,8 +24,8 @@ use tokio_util::task::TaskTracker;
 /// Connections at the same time: a person's browsers and programs need a few dozen.
 const MOST: usize = 256;
 
-/// How long a connection may take to say what it wants, and how long it may be idle between two requests.
-const SPEAKING: Duration = Duration::from_secs(30);
+/// How long a connection may take to say what it wants, and to go on with it, and how long it may be idle between two requests.
+pub(super) const SPEAKING: Duration = Duration::from_secs(30);
 
 /// How long requests that are being answered have when the service ends.
 const LAST_ANSWERS: Duration = Duration::from_secs(2);
@@ -180,7 +179,7 @@ async fn talk(
         let answering = Answering::new(connections, number);
         let router = router.clone();
         async move {
-            let response = hyper::service::Service::call(&router, Request::from(request.map(Body::new))).await?;
+            let response = hyper::service::Service::call(&router, request.map(Body::new)).await?;
             let streams = response.headers().get("content-type").is_some_and(|kind| kind == "text/event-stream");
             answering.connections.change(number, |known| known.streams |= streams);
             Ok::<_, Infallible>(response.map(|body| Body::new(Watched { body, _answering: answering })))
