@@ -1,5 +1,6 @@
 //! The console's pages, which are part of the program.
 
+use super::conditional::is_none_of;
 use super::problem::Problem;
 use axum::http::{HeaderMap, HeaderValue, Method, StatusCode, Uri, header};
 use axum::response::{IntoResponse, Response};
@@ -24,7 +25,7 @@ pub(super) async fn page(method: Method, uri: Uri, headers: HeaderMap) -> Respon
         return Problem::no_such_path().into_response();
     }
     if !matches!(method, Method::GET | Method::HEAD) {
-        return StatusCode::METHOD_NOT_ALLOWED.into_response();
+        return ([(header::ALLOW, "GET,HEAD")], Problem::wrong_method()).into_response();
     }
     let looks_like_a_file = path.rsplit('/').next().is_some_and(|name| name.contains('.'));
     let path = if path.is_empty() || !looks_like_a_file { "index.html" } else { path };
@@ -44,10 +45,11 @@ pub(super) async fn page(method: Method, uri: Uri, headers: HeaderMap) -> Respon
 
 fn serve(path: &str, file: &EmbeddedFile, encoding: Option<&'static str>, headers: &HeaderMap) -> Response {
     let etag = format!("\"{}\"", data_encoding::HEXLOWER.encode(&file.metadata.sha256_hash()[..16]));
-    if headers.get(header::IF_NONE_MATCH).is_some_and(|tag| tag.as_bytes() == etag.as_bytes()) {
-        return (StatusCode::NOT_MODIFIED, [(header::ETAG, etag)]).into_response();
-    }
     let cache = if path.starts_with(HASHED) { "public, max-age=31536000, immutable" } else { "no-cache" };
+    if !is_none_of(&etag, headers) {
+        let same = [(header::ETAG, etag.as_str()), (header::CACHE_CONTROL, cache), (header::VARY, "accept-encoding")];
+        return (StatusCode::NOT_MODIFIED, same).into_response();
+    }
     let mut response = file.data.clone().into_owned().into_response();
     let set = response.headers_mut();
     set.insert(header::CONTENT_TYPE, HeaderValue::from_static(mime(path)));

@@ -210,6 +210,11 @@ async fn headers_say_what_statuses_leave_open() {
     assert_eq!(answer.headers()["allow"], "GET,HEAD,POST");
     assert_eq!(problem(answer).await, (405, ProblemKind::WrongMethod));
 
+    let bearer_only = [("authorization", bearer.as_str())];
+    let answer = service.send("POST", "/a-page", &bearer_only, b"").await;
+    assert_eq!(answer.headers()["allow"], "GET,HEAD");
+    assert_eq!(problem(answer).await, (405, ProblemKind::WrongMethod));
+
     let answer = send("POST", "/clips", "content-type", "text/plain", b"0123456789").await;
     assert_eq!(answer.status(), 201);
     let place = answer.headers()["location"].to_str().unwrap().trim_start_matches("/api/v1").to_owned();
