@@ -251,11 +251,18 @@ impl Recalling {
         numbers.sort_unstable();
         numbers.dedup();
         let to_top = self.history.checked_rules().rules().recall_to_top.then(|| self.history.stamps.next());
-        self.history.ledger.changed(self.history.store.note_recall(&numbers, now(), to_top).await?);
-        let pasted = match &mut pasting {
-            Some(latest) => self.paste(asked.into, latest).await?,
-            None => false,
+        // It is pasted while its use is noted; and it is pasted if that fails, too.
+        let noting = self.history.store.note_recall(&numbers, now(), to_top);
+        let pasting_now = async {
+            match &mut pasting {
+                Some(latest) => self.paste(asked.into, latest).await,
+                None => Ok(false),
+            }
         };
+        let (noted, pasted) = tokio::join!(noting, pasting_now);
+        let noted = noted.map(|changes| self.history.ledger.changed(changes));
+        let pasted = pasted?;
+        noted?;
         if let Some(before) = before.filter(|_| pasted) {
             self.put_back(before).await;
         }
