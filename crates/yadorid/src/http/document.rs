@@ -72,6 +72,8 @@ pub(super) fn complete(mut document: Value) -> Value {
     problems::add(&mut document);
     headers::add(&mut document);
     examples::add(&mut document);
+    // In an order of its own, whatever else in the same build wants of serde_json.
+    document.sort_all_objects();
     document
 }
 
