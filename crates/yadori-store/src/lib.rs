@@ -29,7 +29,6 @@
 mod applying;
 mod attributes;
 mod belonging;
-mod cache;
 mod changes;
 mod clips;
 mod clock_repair;

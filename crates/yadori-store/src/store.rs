@@ -1,13 +1,11 @@
 //! Opening a database, and the errors of using it.
 
-use crate::cache::{Cache, Writing};
 use crate::schema;
 use crate::stamps;
 use parking_lot::RwLock;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions, MySqlSslMode};
 use sqlx::{AssertSqlSafe, MySql, MySqlConnection, MySqlPool, Row, Transaction};
 use std::net::IpAddr;
-use std::ops::{Deref, DerefMut};
 use std::str::FromStr;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
@@ -39,8 +37,6 @@ pub struct Store {
     pub(crate) device_name: String,
     /// The key by which old tombstones are hashed, once there are others who may not have passed them.
     pub(crate) tombstone_key: Arc<RwLock<Option<TombstoneKey>>>,
-    /// What was read of clips since the latest write.
-    pub(crate) cache: Arc<Cache>,
 }
 
 /// A claim to a database; it ends when this is dropped.
@@ -240,13 +236,7 @@ impl Store {
         // A scrub that was killed may have left it.
         sqlx::raw_sql("DROP TABLE IF EXISTS filling").execute(&mut *connection).await.map_err(StoreError::from)?;
         drop(connection);
-        let mut store = Self {
-            pool,
-            device: 0,
-            device_name: device.0.to_owned(),
-            tombstone_key: Arc::default(),
-            cache: Arc::default(),
-        };
+        let mut store = Self { pool, device: 0, device_name: device.0.to_owned(), tombstone_key: Arc::default() };
         store.device = store.number_of_own(device).await?;
         Ok(store)
     }
@@ -338,48 +328,10 @@ impl Store {
     /// Begins to write: nobody else does from here to the end, so that what is read can be relied upon, and nobody
     /// stands in another's way with what each took first. (Only large content may be on its way to the disk meanwhile:
     /// see [`Filing::put_content`](crate::Filing::put_content).)
-    pub(crate) async fn begin_writing(&self) -> Result<WriteTx, sqlx::Error> {
-        let mut tx = self.begin_write().await?;
-        sqlx::query!("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut **tx).await?;
+    pub(crate) async fn begin_writing(&self) -> Result<Transaction<'static, MySql>, sqlx::Error> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query!("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut *tx).await?;
         Ok(tx)
-    }
-
-    /// Begins to write what stands in nobody's way.
-    pub(crate) async fn begin_write(&self) -> Result<WriteTx, sqlx::Error> {
-        // Before anything of it is done.
-        let writing = self.cache.begin();
-        Ok(WriteTx { tx: self.pool.begin().await?, writing })
-    }
-}
-
-/// A transaction that writes; nothing that was read before is believed from its beginning on.
-pub(crate) struct WriteTx {
-    tx: Transaction<'static, MySql>,
-    writing: Writing,
-}
-
-impl WriteTx {
-    /// Makes it durable.
-    pub(crate) async fn commit(self) -> Result<(), sqlx::Error> {
-        let Self { tx, mut writing } = self;
-        writing.commits();
-        tx.commit().await?;
-        writing.is_done();
-        Ok(())
-    }
-}
-
-impl Deref for WriteTx {
-    type Target = Transaction<'static, MySql>;
-
-    fn deref(&self) -> &Self::Target {
-        &self.tx
-    }
-}
-
-impl DerefMut for WriteTx {
-    fn deref_mut(&mut self) -> &mut Self::Target {
-        &mut self.tx
     }
 }
 
