@@ -5,8 +5,7 @@ mod clips;
 use crate::devices::{self, hear_of};
 use crate::drawers::{leave_drawer, renumber};
 use crate::numbers::{Numbers, number_of_drawer};
-use crate::store::{Store, StoreError, TombstoneKey, next_change, retry_on_deadlock};
-use sqlx::{MySql, Transaction};
+use crate::store::{Store, StoreError, TombstoneKey, WriteTx, next_change, retry_on_deadlock};
 use std::collections::HashSet;
 use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_HEADINGS};
 use yadori_core::sharing::Policy;
@@ -116,7 +115,7 @@ impl Store {
                 at.0,
                 &from.0[..]
             )
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
         }
         tx.commit().await?;
@@ -125,7 +124,7 @@ impl Store {
 }
 
 struct Applier {
-    tx: Transaction<'static, MySql>,
+    tx: WriteTx,
     /// Who tells.
     from: DeviceId,
     policy: Policy,
@@ -177,7 +176,7 @@ impl Applier {
             r#"SELECT name, place, changed, removed AS "removed: bool" FROM drawers WHERE no = ?"#,
             number
         )
-        .fetch_one(&mut *self.tx)
+        .fetch_one(&mut **self.tx)
         .await?;
         let known = Drawer {
             id: told.id,
@@ -199,7 +198,7 @@ impl Applier {
             change,
             number
         )
-        .execute(&mut *self.tx)
+        .execute(&mut **self.tx)
         .await?;
         // Its clips are found by its name.
         self.outcome.change = Some(renumber(&mut self.tx, number).await?);
@@ -215,7 +214,7 @@ impl Applier {
             r#"SELECT place, words, changed, removed AS "removed: bool" FROM headings WHERE id = ?"#,
             &told.id[..]
         )
-        .fetch_optional(&mut *self.tx)
+        .fetch_optional(&mut **self.tx)
         .await?;
         if let Some(row) = row {
             let known = Heading {
@@ -230,7 +229,7 @@ impl Applier {
                 return Ok(());
             }
         } else {
-            let headings = sqlx::query_scalar!("SELECT COUNT(*) FROM headings").fetch_one(&mut *self.tx).await?;
+            let headings = sqlx::query_scalar!("SELECT COUNT(*) FROM headings").fetch_one(&mut **self.tx).await?;
             if headings as u64 >= MOST_HEADINGS {
                 return Err(StoreError::TooMany("headings", MOST_HEADINGS));
             }
@@ -248,7 +247,7 @@ impl Applier {
             told.removed,
             change
         )
-        .execute(&mut *self.tx)
+        .execute(&mut **self.tx)
         .await?;
         Ok(())
     }

@@ -31,7 +31,7 @@ impl Store {
                 to_top.map_or(0, Stamp::to_bits),
                 number
             )
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
         }
         days::note(&mut tx, at, Happened::Recalled, numbers.len() as u32).await?;

@@ -234,6 +234,17 @@ impl Store {
         if numbers.is_empty() {
             return Ok(Vec::new());
         }
+        let (mut found, ticket) = self.cache.clips(numbers);
+        let missing: Vec<u64> = numbers.iter().copied().filter(|number| !found.contains_key(number)).collect();
+        if !missing.is_empty() {
+            let read = self.clips_on_record(&missing).await?;
+            self.cache.keep_clips(ticket, &read);
+            found.extend(read.into_iter().map(|clip| (clip.number, clip)));
+        }
+        Ok(numbers.iter().filter_map(|number| found.get(number).cloned()).collect())
+    }
+
+    async fn clips_on_record(&self, numbers: &[u64]) -> Result<Vec<ClipRecord>, StoreError> {
         // While the server's statistics still say that the table is small, it would rather read all of it.
         let rows = clips!(
             LISTED_CHARS,
@@ -251,8 +262,14 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn clip(&self, id: ClipId) -> Result<Option<ClipRecord>, StoreError> {
+        let (known, ticket) = self.cache.clip(id);
+        if known.is_some() {
+            return Ok(known);
+        }
         let row = clips!(LISTED_CHARS, "FROM clips c WHERE c.id = ?", &id.0[..]).fetch_optional(&self.pool).await?;
-        row.map(ClipRecord::try_from).transpose()
+        let clip = row.map(ClipRecord::try_from).transpose()?;
+        self.cache.keep_clips(ticket, clip.as_slice());
+        Ok(clip)
     }
 
     /// The pinned clips, in their order.

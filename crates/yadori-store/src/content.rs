@@ -43,7 +43,7 @@ pub struct FormatOfClip {
 }
 
 impl StoredFormat {
-    fn read(mime: String, size: u64, blob: Option<u64>, content: Option<Vec<u8>>) -> Self {
+    pub(crate) fn read(mime: String, size: u64, blob: Option<u64>, content: Option<Vec<u8>>) -> Self {
         let held = match blob {
             Some(blob) => Held::Blob(blob),
             None => Held::Here(content.unwrap_or_default().into()),
@@ -90,6 +90,10 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn formats(&self, clip: u64) -> Result<Vec<StoredFormat>, StoreError> {
+        let (known, ticket) = self.cache.formats(clip);
+        if let Some(known) = known {
+            return Ok(known);
+        }
         let rows = sqlx::query!(
             r#"SELECT f.mime, f.size, f.blob_no, COALESCE(f.content, IF(f.blob_no IS NULL, c.text, NULL)) AS "content: Vec<u8>"
                FROM formats f JOIN clips c ON c.no = f.clip_no WHERE f.clip_no = ? ORDER BY f.place"#,
@@ -98,7 +102,9 @@ impl Store {
         .fetch_all(&self.pool)
         .await?;
         let read = rows.into_iter().map(|row| StoredFormat::read(row.mime, row.size, row.blob_no, row.content));
-        Ok(read.collect())
+        let read: Vec<StoredFormat> = read.collect();
+        self.cache.keep_formats(ticket, clip, &read);
+        Ok(read)
     }
 
     /// The bytes of a format from `offset` on, at most to the end of the piece in which it lies; empty

@@ -140,7 +140,7 @@ impl Store {
             self.device,
             &key[..]
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         tx.commit().await?;
         Ok(())
@@ -189,10 +189,10 @@ impl Store {
             "UPDATE devices SET linked = FALSE, linked_stamp = 0, cursor_upto = 0, cursor_feed = NULL, acked = 0
              WHERE own = FALSE AND (linked = TRUE OR linked_stamp = 0)"
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         sqlx::query!("UPDATE devices SET pin = NULL, linked = FALSE, linked_stamp = 0 WHERE own = TRUE")
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
         Ok(tx.commit().await?)
     }
@@ -217,12 +217,12 @@ impl Store {
     /// When the database does not answer; nothing is changed then.
     pub async fn share_anew(&self, setting: &str, value: &str) -> Result<(), StoreError> {
         let mut tx = self.begin_writing().await?;
-        settings::set(&mut *tx, setting, Some(value)).await?;
+        settings::set(&mut **tx, setting, Some(value)).await?;
         sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
         sqlx::query!("UPDATE devices SET cursor_upto = 0, cursor_feed = NULL WHERE own = FALSE")
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
         Ok(tx.commit().await?)
     }

@@ -91,7 +91,7 @@ impl Store {
             stamp.to_bits(),
             change
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         tx.commit().await?;
         Ok((done.last_insert_id() as u32, change))
@@ -122,7 +122,7 @@ impl Store {
             change,
             drawer
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         let change = renumber(&mut tx, drawer).await?;
         tx.commit().await?;
@@ -143,7 +143,7 @@ impl Store {
             change,
             drawer
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         tx.commit().await?;
         Ok(change)
@@ -170,7 +170,7 @@ impl Store {
             change,
             drawer
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         sqlx::query!(
             "UPDATE drawers SET removed = TRUE, changed = ?, seq = ? WHERE no = ?",
@@ -178,7 +178,7 @@ impl Store {
             change,
             drawer
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         tx.commit().await?;
         Ok(change)
@@ -207,7 +207,7 @@ impl Store {
             stamp.to_bits(),
             change
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         tx.commit().await?;
         Ok(change)
@@ -236,7 +236,7 @@ impl Store {
             change,
             heading
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         tx.commit().await?;
         Ok(change)

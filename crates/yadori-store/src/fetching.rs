@@ -74,7 +74,7 @@ impl Store {
     async fn hear_content_once(&self, hash: &Hash, at: u64, data: &[u8]) -> Result<Piece, StoreError> {
         let mut tx = self.begin_writing().await?;
         let known = sqlx::query!("SELECT no, size, have FROM blobs WHERE hash = ? FOR UPDATE", &hash[..])
-            .fetch_optional(&mut *tx)
+            .fetch_optional(&mut **tx)
             .await?;
         let Some(blob) = known else { return Ok(Piece::Unwanted) };
         if blob.have == blob.size {
@@ -98,19 +98,19 @@ impl Store {
                 place,
                 piece
             )
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
             offset += piece.len() as u64;
             rest = after;
         }
-        sqlx::query!("UPDATE blobs SET have = ? WHERE no = ?", offset, blob.no).execute(&mut *tx).await?;
+        sqlx::query!("UPDATE blobs SET have = ? WHERE no = ?", offset, blob.no).execute(&mut **tx).await?;
         if offset < blob.size {
             tx.commit().await?;
             return Ok(Piece::More(offset));
         }
         if hash_of(&mut tx, blob.no).await? != *hash {
-            sqlx::query!("DELETE FROM blob_chunks WHERE blob_no = ?", blob.no).execute(&mut *tx).await?;
-            sqlx::query!("UPDATE blobs SET have = 0 WHERE no = ?", blob.no).execute(&mut *tx).await?;
+            sqlx::query!("DELETE FROM blob_chunks WHERE blob_no = ?", blob.no).execute(&mut **tx).await?;
+            sqlx::query!("UPDATE blobs SET have = 0 WHERE no = ?", blob.no).execute(&mut **tx).await?;
             tx.commit().await?;
             return Ok(Piece::Lie);
         }

@@ -8,8 +8,7 @@ use crate::numbers::Numbers;
 use crate::registers::{self, NewState, states_of};
 use crate::settings::{self, TRAY};
 use crate::steps::{OperationKind, record_step};
-use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
-use sqlx::{MySql, Transaction};
+use crate::store::{Store, StoreError, WriteTx, next_change, retry_on_deadlock};
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, PLAIN};
 use yadori_core::refiling::Refiled;
@@ -107,7 +106,7 @@ enum Renewal {
 
 /// A transaction that files one copy. Dropped without [`Filing::commit`], it leaves nothing.
 pub struct Filing {
-    tx: Transaction<'static, MySql>,
+    tx: WriteTx,
     device: u32,
     device_name: String,
     /// Blobs already written for the formats, by place.
@@ -121,7 +120,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn begin_filing(&self) -> Result<Filing, StoreError> {
         Ok(Filing {
-            tx: self.pool.begin().await?,
+            tx: self.begin_ahead().await?,
             device: self.device,
             device_name: self.device_name.clone(),
             blobs: Vec::new(),
@@ -149,6 +148,7 @@ impl Filing {
     /// # Errors
     /// When the database fails, or has no room. Nothing is left behind then.
     pub async fn commit(mut self, clip: &NewClip<'_>, formats: &[Format]) -> Result<Filed, StoreError> {
+        self.tx.writes();
         let change = next_change(&mut self.tx).await?;
         let (number, inserted) = self.insert(change, clip).await?;
         let renewal = if inserted { Renewal::New } else { self.renew(number, change, clip).await? };
@@ -165,7 +165,7 @@ impl Filing {
             last = attributes::set(&mut self.tx, &given, clip.filed).await?;
         }
         if let Some(tray) = clip.tray {
-            settings::set(&mut *self.tx, TRAY, Some(tray)).await?;
+            settings::set(&mut **self.tx, TRAY, Some(tray)).await?;
         }
         // A link that is only written otherwise is the same clip, and takes nobody's place.
         if let Some(replaced) = clip.replaces.filter(|replaced| replaced.number != number) {
@@ -184,7 +184,7 @@ impl Filing {
                 life.at.to_bits(),
                 number
             )
-            .execute(&mut *self.tx)
+            .execute(&mut **self.tx)
             .await?;
         }
         let plain = given.is_empty() && clip.replaces.is_none() && clip.moved_in.is_none();
@@ -259,7 +259,7 @@ impl Filing {
             fitted(&clip.source.page, 8000),
             clip.source.selected,
         )
-        .execute(&mut *self.tx)
+        .execute(&mut **self.tx)
         .await?;
         // A row that was there and has changed is counted twice.
         Ok((done.last_insert_id(), done.rows_affected() == 1))
@@ -270,7 +270,7 @@ impl Filing {
         let known = states_of(&mut self.tx, &[number]).await?;
         let known = known.get(&number).ok_or(StoreError::Damaged(number))?;
         let own =
-            sqlx::query_scalar!("SELECT id FROM devices WHERE no = ?", self.device).fetch_one(&mut *self.tx).await?;
+            sqlx::query_scalar!("SELECT id FROM devices WHERE no = ?", self.device).fetch_one(&mut **self.tx).await?;
         let mut state = known.state();
         let copy = Refiled {
             copied: clip.copied,
@@ -305,15 +305,15 @@ impl Filing {
             clip.source.selected,
             number,
         )
-        .execute(&mut *self.tx)
+        .execute(&mut **self.tx)
         .await?;
         let replaced = sqlx::query_scalar!(
             "SELECT blob_no AS `blob_no!` FROM formats WHERE clip_no = ? AND blob_no IS NOT NULL",
             number
         )
-        .fetch_all(&mut *self.tx)
+        .fetch_all(&mut **self.tx)
         .await?;
-        sqlx::query!("DELETE FROM formats WHERE clip_no = ?", number).execute(&mut *self.tx).await?;
+        sqlx::query!("DELETE FROM formats WHERE clip_no = ?", number).execute(&mut **self.tx).await?;
         for blob in replaced {
             if !self.blobs.contains(&Some(blob)) {
                 content::free_blob(&mut self.tx, blob).await?;
@@ -344,7 +344,7 @@ impl Filing {
                 content,
                 blob,
             )
-            .execute(&mut *self.tx)
+            .execute(&mut **self.tx)
             .await?;
         }
         Ok(())
@@ -380,13 +380,13 @@ impl Store {
             clip,
             copied.to_bits()
         )
-        .fetch_optional(&mut *tx)
+        .fetch_optional(&mut **tx)
         .await?;
         if there.is_none() {
             return Ok(None);
         }
         let known = sqlx::query!("SELECT place, mime FROM formats WHERE clip_no = ? ORDER BY place", clip)
-            .fetch_all(&mut *tx)
+            .fetch_all(&mut **tx)
             .await?;
         let place_of = |mime: &str| order.iter().position(|name| name == mime).unwrap_or(order.len());
         let new: Vec<&Format> =
@@ -398,14 +398,14 @@ impl Store {
         places.sort_by_key(|(place, _)| *place);
         // Out of the way first, since a place is taken once only.
         sqlx::query!("UPDATE formats SET place = place + 128 WHERE clip_no = ? ORDER BY place DESC", clip)
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
         let mut size = 0;
         for (place, (_, mime)) in (0u8..128).zip(&places) {
             match new.iter().find(|format| format.mime == *mime) {
                 None => {
                     sqlx::query!("UPDATE formats SET place = ? WHERE clip_no = ? AND mime = ?", place, clip, mime)
-                        .execute(&mut *tx)
+                        .execute(&mut **tx)
                         .await?;
                 }
                 Some(format) => {
@@ -421,7 +421,7 @@ impl Store {
                         inline,
                         blob
                     )
-                    .execute(&mut *tx)
+                    .execute(&mut **tx)
                     .await?;
                     size += format.data.len() as u64;
                 }
@@ -429,7 +429,7 @@ impl Store {
         }
         let change = next_change(&mut tx).await?;
         sqlx::query!("UPDATE clips SET size = size + ?, seq = ? WHERE no = ?", size, change, clip)
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
         tx.commit().await?;
         Ok(Some(change))

@@ -43,7 +43,7 @@ impl Store {
             r#"SELECT CAST(COALESCE(MIN(acked), 18446744073709551615) AS UNSIGNED) AS "acked!: u64"
                FROM devices WHERE linked = TRUE AND own = FALSE"#
         )
-        .fetch_one(&mut *tx)
+        .fetch_one(&mut **tx)
         .await?;
         // The tombstone of a clip that was deleted stays until every linked device has passed it, so that the clip never
         // comes back. Nothing of its content is in it. What this device has merely swept, and what nobody else has ever
@@ -58,17 +58,17 @@ impl Store {
             linked,
             long_ago.to_bits()
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         if linked == u64::MAX {
             self.drop_hashed_tombstones(&mut tx).await?;
         } else {
             self.hash_tombstones(&mut tx, long_ago, connected).await?;
         }
-        sqlx::query!("DELETE FROM steps WHERE at <= ?", now.minus(BIN_MILLIS).0).execute(&mut *tx).await?;
+        sqlx::query!("DELETE FROM steps WHERE at <= ?", now.minus(BIN_MILLIS).0).execute(&mut **tx).await?;
         let due =
             sqlx::query_scalar!("SELECT no FROM clips WHERE gone <= ? AND tombstone = FALSE LIMIT ?", horizon, BATCH)
-                .fetch_all(&mut *tx)
+                .fetch_all(&mut **tx)
                 .await?;
         let mut last = None;
         for number in due {
@@ -108,7 +108,7 @@ impl Store {
                 stamp.to_bits(),
                 number
             )
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
             swept += done.rows_affected() as u32;
         }
@@ -132,7 +132,7 @@ impl Store {
                 stamp.to_bits(),
                 number
             )
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
         }
         tx.commit().await?;

@@ -29,6 +29,7 @@
 mod applying;
 mod attributes;
 mod belonging;
+mod cache;
 mod changes;
 mod clips;
 mod clock_repair;

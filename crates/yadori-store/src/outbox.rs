@@ -80,7 +80,7 @@ impl Store {
                  STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no SET c.shared = TRUE",
                 numbers_as_json(&newly_shared)
             )
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
             tx.commit().await?;
         }

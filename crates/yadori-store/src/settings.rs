@@ -79,10 +79,10 @@ impl Store {
         let mut tx = self.begin_writing().await?;
         match sensitive {
             None => {
-                sqlx::query!("REPLACE INTO not_secret (hash) VALUES (?)", &no_secret(id)[..]).execute(&mut *tx).await?
+                sqlx::query!("REPLACE INTO not_secret (hash) VALUES (?)", &no_secret(id)[..]).execute(&mut **tx).await?
             }
             Some(_) => {
-                sqlx::query!("DELETE FROM not_secret WHERE hash = ?", &no_secret(id)[..]).execute(&mut *tx).await?
+                sqlx::query!("DELETE FROM not_secret WHERE hash = ?", &no_secret(id)[..]).execute(&mut **tx).await?
             }
         };
         let change = next_change(&mut tx).await?;
@@ -92,7 +92,7 @@ impl Store {
             change,
             clip
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         tx.commit().await?;
         Ok(change)

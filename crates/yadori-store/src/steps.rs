@@ -219,23 +219,23 @@ impl Store {
                 step,
                 step
             )
-            .fetch_optional(&mut *tx)
+            .fetch_optional(&mut **tx)
             .await?;
             let Some(found) = found else {
                 tx.commit().await?;
                 return Ok(None);
             };
             let mut found = UndoableOperation::from(found);
-            sqlx::query!("UPDATE steps SET undone = TRUE WHERE no = ?", found.number).execute(&mut *tx).await?;
+            sqlx::query!("UPDATE steps SET undone = TRUE WHERE no = ?", found.number).execute(&mut **tx).await?;
             // What was forgotten for good since then, or brought back otherwise, cannot be brought back.
             if found.is_pending() || restorable(&mut tx, &found).await? {
                 // What it had not come to yet is announced again, too.
                 found.done = found.total;
-                sqlx::query!("UPDATE steps SET done = total WHERE no = ?", found.number).execute(&mut *tx).await?;
+                sqlx::query!("UPDATE steps SET done = total WHERE no = ?", found.number).execute(&mut **tx).await?;
                 break found;
             }
             // It was not undone, and must not be done again.
-            sqlx::query!("DELETE FROM steps WHERE no = ?", found.number).execute(&mut *tx).await?;
+            sqlx::query!("DELETE FROM steps WHERE no = ?", found.number).execute(&mut **tx).await?;
         };
         step.undone = true;
         let mut change = None;
@@ -273,7 +273,7 @@ impl Store {
             step,
             step
         )
-        .fetch_optional(&mut *tx)
+        .fetch_optional(&mut **tx)
         .await?;
         let Some(found) = found else {
             tx.commit().await?;
@@ -284,7 +284,7 @@ impl Store {
         if let (OperationKind::Edit, Some(new), [old]) = (step.how, step.replacement, step.clips.as_slice()) {
             let restored = next_changes(&mut tx, 1).await? + 1;
             sqlx::query!("UPDATE clips SET seq = ?, restored = ? WHERE no = ?", restored, stamp.to_bits(), new)
-                .execute(&mut *tx)
+                .execute(&mut **tx)
                 .await?;
             change = Some(attributes::take_place(&mut tx, (new, *old), stamp, true).await?);
             step.done = step.total;
@@ -299,7 +299,7 @@ impl Store {
             step.done,
             step.number
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         tx.commit().await?;
         Ok(Some((step, change)))

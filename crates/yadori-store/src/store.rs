@@ -1,11 +1,13 @@
 //! Opening a database, and the errors of using it.
 
+use crate::cache::{Cache, Writing};
 use crate::schema;
 use crate::stamps;
 use parking_lot::RwLock;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions, MySqlSslMode};
 use sqlx::{AssertSqlSafe, MySql, MySqlConnection, MySqlPool, Row, Transaction};
 use std::net::IpAddr;
+use std::ops::{Deref, DerefMut};
 use std::str::FromStr;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
@@ -37,6 +39,8 @@ pub struct Store {
     pub(crate) device_name: String,
     /// The key by which old tombstones are hashed, once there are others who may not have passed them.
     pub(crate) tombstone_key: Arc<RwLock<Option<TombstoneKey>>>,
+    /// What was read of clips since the latest write.
+    pub(crate) cache: Arc<Cache>,
 }
 
 /// A claim to a database; it ends when this is dropped.
@@ -236,7 +240,13 @@ impl Store {
         // A scrub that was killed may have left it.
         sqlx::raw_sql("DROP TABLE IF EXISTS filling").execute(&mut *connection).await.map_err(StoreError::from)?;
         drop(connection);
-        let mut store = Self { pool, device: 0, device_name: device.0.to_owned(), tombstone_key: Arc::default() };
+        let mut store = Self {
+            pool,
+            device: 0,
+            device_name: device.0.to_owned(),
+            tombstone_key: Arc::default(),
+            cache: Arc::default(),
+        };
         store.device = store.number_of_own(device).await?;
         Ok(store)
     }
@@ -328,10 +338,59 @@ impl Store {
     /// Begins to write: nobody else does from here to the end, so that what is read can be relied upon, and nobody
     /// stands in another's way with what each took first. (Only large content may be on its way to the disk meanwhile:
     /// see [`Filing::put_content`](crate::Filing::put_content).)
-    pub(crate) async fn begin_writing(&self) -> Result<Transaction<'static, MySql>, sqlx::Error> {
-        let mut tx = self.pool.begin().await?;
-        sqlx::query!("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut *tx).await?;
+    pub(crate) async fn begin_writing(&self) -> Result<WriteTx, sqlx::Error> {
+        let mut tx = self.begin_ahead().await?;
+        tx.writes();
+        sqlx::query!("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut **tx).await?;
         Ok(tx)
+    }
+
+    /// Begins a transaction that may wait long before it writes to clips: [`WriteTx::writes`].
+    pub(crate) async fn begin_ahead(&self) -> Result<WriteTx, sqlx::Error> {
+        Ok(WriteTx { tx: self.pool.begin().await?, cache: self.cache.clone(), writing: None })
+    }
+}
+
+/// A transaction that writes; nothing that was read before is believed from its first write on.
+pub(crate) struct WriteTx {
+    tx: Transaction<'static, MySql>,
+    cache: Arc<Cache>,
+    writing: Option<Writing>,
+}
+
+impl WriteTx {
+    /// What follows changes what is on record of clips.
+    pub(crate) fn writes(&mut self) {
+        if self.writing.is_none() {
+            self.writing = Some(self.cache.begin());
+        }
+    }
+
+    /// Makes it durable.
+    pub(crate) async fn commit(self) -> Result<(), sqlx::Error> {
+        let Self { tx, mut writing, .. } = self;
+        if let Some(writing) = &mut writing {
+            writing.commits();
+        }
+        tx.commit().await?;
+        if let Some(writing) = &mut writing {
+            writing.is_done();
+        }
+        Ok(())
+    }
+}
+
+impl Deref for WriteTx {
+    type Target = Transaction<'static, MySql>;
+
+    fn deref(&self) -> &Self::Target {
+        &self.tx
+    }
+}
+
+impl DerefMut for WriteTx {
+    fn deref_mut(&mut self) -> &mut Self::Target {
+        &mut self.tx
     }
 }
 

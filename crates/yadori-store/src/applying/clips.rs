@@ -128,7 +128,7 @@ impl Applier {
              STRAIGHT_JOIN clips c FORCE INDEX (id) ON c.id = UNHEX(w.id)",
         ))
         .bind(json(&ids))
-        .fetch_all(&mut *self.tx)
+        .fetch_all(&mut **self.tx)
         .await?;
         rows.into_iter().map(|row| Ok((row.clip()?, row))).collect()
     }
@@ -154,7 +154,7 @@ impl Applier {
                 format.mime,
                 &format.hash[..]
             )
-            .fetch_one(&mut *self.tx)
+            .fetch_one(&mut **self.tx)
             .await?;
             let lies_inline = match &format.data {
                 Some(data) => sqlx::query_scalar!(
@@ -163,7 +163,7 @@ impl Applier {
                     format.mime,
                     &data[..]
                 )
-                .fetch_one(&mut *self.tx)
+                .fetch_one(&mut **self.tx)
                 .await?,
                 None => false,
             };
@@ -183,7 +183,7 @@ impl Applier {
         };
         // What a program keeps for itself may follow the rest of a copy.
         let here = sqlx::query_scalar!("SELECT COUNT(*) FROM formats WHERE clip_no = ?", known.no)
-            .fetch_one(&mut *self.tx)
+            .fetch_one(&mut **self.tx)
             .await?;
         let told = body.formats.len() as i64;
         Ok(Accepted { replaces, completes: told > here, is_complete: told >= here })
@@ -220,7 +220,7 @@ impl Applier {
         };
         if taken.iter().any(gets_alias) {
             let aliases = sqlx::query_scalar!("SELECT COUNT(*) FROM clips WHERE alias IS NOT NULL")
-                .fetch_one(&mut *self.tx)
+                .fetch_one(&mut **self.tx)
                 .await?;
             if aliases as u64 > MOST_ALIASES {
                 return Err(StoreError::TooMany("aliases", MOST_ALIASES));
@@ -246,7 +246,7 @@ impl Applier {
              WHERE d.removed = TRUE AND c.drawer_stamp <= d.changed",
             numbers_as_json(clips)
         )
-        .execute(&mut *self.tx)
+        .execute(&mut **self.tx)
         .await?;
         Ok(done.rows_affected() > 0)
     }
@@ -277,7 +277,7 @@ impl Applier {
                 c.selected = w.selected",
             json(&bodies)
         )
-        .execute(&mut *self.tx)
+        .execute(&mut **self.tx)
         .await?;
         let mut formats = Vec::new();
         for ((_, number, body), row) in with_body().zip(&bodies) {
@@ -312,7 +312,7 @@ impl Applier {
                 content MEDIUMTEXT PATH '$.content', blob_no BIGINT UNSIGNED PATH '$.blob')) w",
             json(&formats)
         )
-        .execute(&mut *self.tx)
+        .execute(&mut **self.tx)
         .await?;
         for blob in blobs {
             free_blob(&mut self.tx, blob).await?;
@@ -323,7 +323,7 @@ impl Applier {
         for number in promised.map(|(_, number, _)| number).collect::<Vec<_>>() {
             let is_whole =
                 sqlx::query_scalar!("SELECT elsewhere = FALSE AS `is: bool` FROM clips WHERE no = ?", number)
-                    .fetch_one(&mut *self.tx)
+                    .fetch_one(&mut **self.tx)
                     .await?;
             if is_whole && !is_what_it_says(&mut self.tx, number).await? {
                 return Err(StoreError::AnotherClip);
@@ -343,14 +343,14 @@ impl Applier {
              STRAIGHT_JOIN formats f ON f.clip_no = w.no WHERE f.blob_no IS NOT NULL",
             clips
         )
-        .fetch_all(&mut *self.tx)
+        .fetch_all(&mut **self.tx)
         .await?;
         sqlx::query!(
             "DELETE f FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
              STRAIGHT_JOIN formats f ON f.clip_no = w.no",
             clips
         )
-        .execute(&mut *self.tx)
+        .execute(&mut **self.tx)
         .await?;
         Ok(blobs)
     }
@@ -365,7 +365,7 @@ impl Applier {
                 WHERE f.clip_no = c.no AND b.have < b.size)",
             clips
         )
-        .execute(&mut *self.tx)
+        .execute(&mut **self.tx)
         .await?;
         let pictures = sqlx::query_scalar!(
             "SELECT c.no FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
@@ -373,7 +373,7 @@ impl Applier {
             clips,
             Kind::Image.code()
         )
-        .fetch_all(&mut *self.tx)
+        .fetch_all(&mut **self.tx)
         .await?;
         self.outcome.pictures.extend(pictures);
         Ok(())
@@ -392,7 +392,7 @@ impl Applier {
             numbers_as_json(clips),
             self.policy.fetch_above
         )
-        .fetch_all(&mut *self.tx)
+        .fetch_all(&mut **self.tx)
         .await?;
         self.outcome.wants.extend(rows.into_iter().filter_map(|row| Some((row.hash.try_into().ok()?, row.have))));
         Ok(())
