@@ -20,9 +20,15 @@ const MOST_BYTES: usize = 1 << 20;
 /// How long it is not known what a write has done that was broken off: the server may still do it.
 const UNSURE: Duration = Duration::from_secs(10);
 
+/// Reads of different clips that go on beside one another at most.
+const READS: usize = 16;
+
 /// The cache of one store.
 #[derive(Default)]
-pub(crate) struct Cache(Mutex<Known>);
+pub(crate) struct Cache {
+    known: Mutex<Known>,
+    reading: [tokio::sync::Mutex<()>; READS],
+}
 
 #[derive(Default)]
 struct Known {
@@ -72,15 +78,20 @@ impl Known {
 impl Cache {
     /// Begins a write.
     pub(crate) fn begin(self: &Arc<Self>) -> Writing {
-        let mut known = self.0.lock();
+        let mut known = self.known.lock();
         known.writing += 1;
         known.clear();
         Writing { cache: self.clone(), is_unsure: false }
     }
 
+    /// Waits until nobody else reads what begins with this clip.
+    pub(crate) async fn reading(&self, first: u64) -> tokio::sync::MutexGuard<'_, ()> {
+        self.reading[first as usize % READS].lock().await
+    }
+
     /// The clips with these numbers that are known, and what may be kept of the others.
     pub(crate) fn clips(&self, numbers: &[u64]) -> (HashMap<u64, ClipRecord>, Ticket) {
-        let mut known = self.0.lock();
+        let mut known = self.known.lock();
         let ticket = known.ticket();
         if ticket.0.is_none() {
             return (HashMap::new(), ticket);
@@ -91,7 +102,7 @@ impl Cache {
 
     /// The clip with this id, if it is known.
     pub(crate) fn clip(&self, id: ClipId) -> (Option<ClipRecord>, Ticket) {
-        let mut known = self.0.lock();
+        let mut known = self.known.lock();
         let ticket = known.ticket();
         let number = known.numbers.get(&id).filter(|_| ticket.0.is_some());
         (number.and_then(|number| known.clips.get(number)).cloned(), ticket)
@@ -99,7 +110,7 @@ impl Cache {
 
     /// Keeps clips that were read.
     pub(crate) fn keep_clips(&self, ticket: Ticket, clips: &[ClipRecord]) {
-        let mut known = self.0.lock();
+        let mut known = self.known.lock();
         for clip in clips {
             if !known.clips.contains_key(&clip.number) && known.admit(ticket, size_of::<ClipRecord>() + clip.text.len())
             {
@@ -111,7 +122,7 @@ impl Cache {
 
     /// The formats of a clip, if they are known.
     pub(crate) fn formats(&self, clip: u64) -> (Option<Vec<StoredFormat>>, Ticket) {
-        let mut known = self.0.lock();
+        let mut known = self.known.lock();
         let ticket = known.ticket();
         (known.formats.get(&clip).filter(|_| ticket.0.is_some()).cloned(), ticket)
     }
@@ -122,7 +133,7 @@ impl Cache {
             .iter()
             .map(|format| size_of::<StoredFormat>() + format.mime.len() + format.here().map_or(0, Bytes::len))
             .sum();
-        let mut known = self.0.lock();
+        let mut known = self.known.lock();
         if !known.formats.contains_key(&clip) && known.admit(ticket, bytes) {
             known.formats.insert(clip, formats.to_vec());
         }
@@ -149,7 +160,7 @@ impl Writing {
 
 impl Drop for Writing {
     fn drop(&mut self) {
-        let mut known = self.cache.0.lock();
+        let mut known = self.cache.known.lock();
         known.writing -= 1;
         known.generation += 1;
         if self.is_unsure {
@@ -210,7 +221,7 @@ mod tests {
         for number in 0..10_000 {
             let (_, ticket) = cache.formats(number);
             cache.keep_formats(ticket, number, &format("a small text of some words, as most are"));
-            assert!(cache.0.lock().bytes <= MOST_BYTES);
+            assert!(cache.known.lock().bytes <= MOST_BYTES);
         }
         assert!(cache.formats(9_999).0.is_some());
     }

@@ -2,6 +2,7 @@
 
 use crate::store::{Store, StoreError, numbers_as_json};
 use sqlx::Row;
+use std::collections::HashMap;
 use yadori_core::clip::Life;
 use yadori_core::sensitive::Sensitive;
 use yadori_core::{ClipId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
@@ -234,12 +235,21 @@ impl Store {
         if numbers.is_empty() {
             return Ok(Vec::new());
         }
-        let (mut found, ticket) = self.cache.clips(numbers);
-        let missing: Vec<u64> = numbers.iter().copied().filter(|number| !found.contains_key(number)).collect();
-        if !missing.is_empty() {
-            let read = self.clips_on_record(&missing).await?;
-            self.cache.keep_clips(ticket, &read);
-            found.extend(read.into_iter().map(|clip| (clip.number, clip)));
+        let missing = |found: &HashMap<u64, ClipRecord>| -> Vec<u64> {
+            numbers.iter().copied().filter(|number| !found.contains_key(number)).collect()
+        };
+        let (mut found, _) = self.cache.clips(numbers);
+        if let Some(first) = missing(&found).first() {
+            // Many ask for the same at once, after each write: one of them reads it.
+            let _reading = self.cache.reading(*first).await;
+            let (known, ticket) = self.cache.clips(numbers);
+            found = known;
+            let missing = missing(&found);
+            if !missing.is_empty() {
+                let read = self.clips_on_record(&missing).await?;
+                self.cache.keep_clips(ticket, &read);
+                found.extend(read.into_iter().map(|clip| (clip.number, clip)));
+            }
         }
         Ok(numbers.iter().filter_map(|number| found.get(number).cloned()).collect())
     }
