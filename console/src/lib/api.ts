@@ -1,21 +1,45 @@
 // The only module that asks the service for something (but for the event stream, in stream.ts).
 import createClient from "openapi-fetch";
-import { type ProblemKind, hint } from "./hints";
 import type { components, paths } from "./schema";
 
-export type Clip = components["schemas"]["Clip"];
-export type ClipDetail = components["schemas"]["ClipDetail"];
-export type ClipPage = components["schemas"]["ClipPage"];
-export type ClipChange = components["schemas"]["ClipChange"];
-export type Status = components["schemas"]["Status"];
-export type Problem = components["schemas"]["Problem"];
+type Schemas = components["schemas"];
+export type Clip = Schemas["Clip"];
+export type ClipDetail = Schemas["ClipDetail"];
+export type ClipPage = Schemas["ClipPage"];
+export type ClipChange = Schemas["ClipChange"];
+export type Status = Schemas["Status"];
+export type Problem = Schemas["Problem"];
+export type ProblemKind = Problem["type"];
+export type Part = Schemas["Part"];
+export type Drawer = Schemas["Drawer"];
+export type DrawerContents = Schemas["DrawerContents"];
+export type Tray = Schemas["Tray"];
+export type Sync = Schemas["Sync"];
+export type Device = Schemas["Device"];
+export type Invitation = Schemas["Invitation"];
+export type Policy = Schemas["Policy"];
+export type PolicyChange = Partial<Schemas["PolicyChange"]>;
+export type Rules = Schemas["Rules"];
+export type RulesChange = Partial<Schemas["RulesChange"]>;
+export type SweepPreview = Schemas["SweepPreview"];
+export type RulesVerdict = Schemas["RulesVerdict"];
+export type Keys = Schemas["Keys"];
+export type Bin = Schemas["Bin"];
+export type Stats = Schemas["Stats"];
+export type Session = Schemas["ConsoleSession"];
+export type Colour = Schemas["Colour"];
+export type Kind = Schemas["Kind"];
+export type Attributes = Schemas["Attributes"];
+export type Recall = Schemas["Recall"];
+export type Way = Schemas["Way"];
+export type Clear = Partial<Schemas["Clear"]>;
 
-/** The service said no, or could not be reached. */
+/** The service said no, or could not be reached. `problem` is what it said. */
 export class Refused extends Error {
   constructor(
-    readonly kind: ProblemKind | "away" | "unauthorised" | "content" | "unknown",
+    readonly kind: ProblemKind | "away" | "shut-out" | "content" | "unknown",
     message: string,
-    readonly hint?: string,
+    readonly problem?: Problem,
   ) {
     super(message);
   }
@@ -27,7 +51,7 @@ export const place = /^\/s\/[^/]+/.exec(location.pathname)?.[0] ?? "";
 const client = createClient<paths>({ baseUrl: location.origin + place });
 
 /** What the client gives: by the contract, an answer, or a problem. */
-type Settled<T> = { data: T; error?: undefined; response: Response } | { data?: undefined; error: Problem; response: Response };
+type Settled<T> = { data?: T; error?: unknown; response: Response };
 
 /** What is in the way may answer in the service's place, so it is looked at. */
 function isProblem(error: unknown): error is Problem {
@@ -41,50 +65,166 @@ async function ask<T>(answer: Promise<Settled<T>>): Promise<T> {
     settled = await answer;
   } catch (error) {
     if (error instanceof DOMException && error.name === "AbortError") throw error;
-    throw new Refused("away", "The service cannot be reached.", "Is it running? On its computer: yadorid");
+    throw new Refused("away", "The service cannot be reached.");
   }
-  if (settled.error === undefined) return settled.data;
-  const { error, response } = settled;
-  if (response.status === 401) {
-    throw new Refused("unauthorised", "This browser is not let in any more.", "Open a new link with: yadori console");
-  }
-  if (!isProblem(error)) throw new Refused("unknown", `The service answered ${response.status}.`);
-  throw new Refused(error.type, error.detail, hint(error.type));
+  const { data, error, response } = settled;
+  if (response.ok) return data as T;
+  throw await refusal(response, error);
 }
 
-const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+async function refusal(response: Response, error: unknown): Promise<Refused> {
+  if (response.status === 401) return new Refused("shut-out", "This browser is not let in any more.");
+  if (isProblem(error)) return new Refused(error.type, error.detail, error);
+  return new Refused("unknown", `The service answered ${response.status}.`);
+}
 
-export const list = (q: string, cursor: string | undefined, signal: AbortSignal): Promise<ClipPage> =>
-  ask(client.GET("/api/v1/clips", { params: { query: { q: q || undefined, cursor, limit: 100, zone } }, signal }));
+export const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+const named = (name: string) => ({ params: { path: { name } } });
+const inDrawer = (drawer: string) => ({ params: { path: { drawer } } });
 
-export const show = (id: string): Promise<ClipDetail> => ask(client.GET("/api/v1/clips/{name}", { params: { path: { name: id } } }));
+// Clips
 
-export const recall = (id: string, plain: boolean) => ask(client.POST("/api/v1/recall", { body: { clips: [id], plain } }));
+export const list = (q: string, cursor: string | undefined, signal?: AbortSignal, limit = 100): Promise<ClipPage> =>
+  ask(client.GET("/api/v1/clips", { params: { query: { q: q || undefined, cursor, limit, zone } }, signal }));
+export const show = (id: string): Promise<ClipDetail> => ask(client.GET("/api/v1/clips/{name}", named(id)));
+export const recall = (body: Recall) => ask(client.POST("/api/v1/recall", { body }));
+export const remove = (clips: string[]) => ask(client.POST("/api/v1/delete", { body: { clips } }));
+export const undo = (step?: number) => ask(client.POST("/api/v1/undo", { body: { step } }));
+export const change = (id: string, body: Attributes): Promise<Clip> =>
+  ask(client.PATCH("/api/v1/clips/{name}", { ...named(id), body }));
+export const edit = (id: string, text: string) =>
+  ask(
+    client.PUT("/api/v1/clips/{name}/text", {
+      ...named(id),
+      body: text,
+      bodySerializer: (body: string) => body,
+      headers: { "content-type": "text/plain" },
+    }),
+  );
+export const ways = () => ask(client.GET("/api/v1/ways"));
+export const reshape = (clip: string, list: string[], save: boolean) =>
+  ask(client.POST("/api/v1/reshape", { body: { clip, ways: list, save } }));
+export const clear = (what: Clear) => ask(client.POST("/api/v1/clear", { body: what as Schemas["Clear"] }));
 
-export const remove = (id: string) => ask(client.POST("/api/v1/delete", { body: { clips: [id] } }));
+/** Makes a clip of some text, or of the bytes of a file of this type. */
+export async function add(content: string | Blob, type = "text/plain"): Promise<Schemas["Added"]> {
+  return ask(
+    client.POST("/api/v1/clips", {
+      body: content as string,
+      bodySerializer: (body: string) => body,
+      headers: { "content-type": type },
+    }),
+  );
+}
 
-export const undo = (step: number | undefined) => ask(client.POST("/api/v1/undo", { body: { step } }));
+// What is kept
+
+export const pins = async () => (await ask(client.GET("/api/v1/pins"))).clips;
+export const pin = (clips: string[], at?: number) => ask(client.POST("/api/v1/pins", { body: { clips, at } }));
+export const unpin = (clips: string[]) => ask(client.POST("/api/v1/pins/remove", { body: { clips } }));
+export const drawers = () => ask(client.GET("/api/v1/drawers"));
+export const drawer = (name: string): Promise<DrawerContents> =>
+  ask(client.GET("/api/v1/drawers/{drawer}", inDrawer(name)));
+export const newDrawer = (name: string) => ask(client.POST("/api/v1/drawers", { body: { name } }));
+export const changeDrawer = (name: string, body: Schemas["DrawerChange"]) =>
+  ask(client.PATCH("/api/v1/drawers/{drawer}", { ...inDrawer(name), body }));
+export const removeDrawer = (name: string) => ask(client.DELETE("/api/v1/drawers/{drawer}", inDrawer(name)));
+export const put = (name: string, clips: string[], at?: number) =>
+  ask(client.POST("/api/v1/drawers/{drawer}/put", { ...inDrawer(name), body: { clips, at } }));
+export const takeOut = (clips: string[]) => ask(client.POST("/api/v1/drawers-take", { body: { clips } }));
+export const moveInDrawer = (name: string, place: number, at: number) =>
+  ask(client.POST("/api/v1/drawers/{drawer}/move", { ...inDrawer(name), body: { place, at } }));
+export const sortDrawer = (name: string, by: Schemas["SortBy"]) =>
+  ask(client.POST("/api/v1/drawers/{drawer}/sort", { ...inDrawer(name), body: { by } }));
+export const heading = (name: string, body: Schemas["NewHeading"]) =>
+  ask(client.POST("/api/v1/drawers/{drawer}/headings", { ...inDrawer(name), body }));
+
+// The tray
+
+export const tray = (): Promise<Tray> => ask(client.GET("/api/v1/tray"));
+export const openTray = () => ask(client.POST("/api/v1/tray/open", { body: {} }));
+export const closeTray = (empty: boolean) => ask(client.POST("/api/v1/tray/close", { body: { empty } }));
+export const addToTray = (clips: string[]) => ask(client.POST("/api/v1/tray/add", { body: { clips } }));
+export const dealNext = (auto = false) => ask(client.POST("/api/v1/tray/next", { body: { auto } }));
+export const dealBack = () => ask(client.POST("/api/v1/tray/back"));
+export const restartTray = () => ask(client.POST("/api/v1/tray/restart"));
+export const arrangeTray = (place: number, at?: number) =>
+  ask(client.POST("/api/v1/tray/arrange", { body: { place, at } }));
+export const pour = (body: Schemas["Pour"]) => ask(client.POST("/api/v1/tray/pour", { body }));
+
+// Devices
+
+export const sync = (): Promise<Sync> => ask(client.GET("/api/v1/sync"));
+export const invite = (): Promise<Invitation> => ask(client.POST("/api/v1/sync/invitation", { body: {} }));
+export const join = (address: string, code: string) =>
+  ask(client.POST("/api/v1/sync/join", { body: { address, code } }));
+export const renameDevice = (name: string, to: string) =>
+  ask(client.PATCH("/api/v1/devices/{name}", { ...named(name), body: { name: to } }));
+export const removeDevice = (name: string) => ask(client.DELETE("/api/v1/devices/{name}", named(name)));
+export const pauseSync = () => ask(client.POST("/api/v1/sync/pause", { body: {} }));
+export const resumeSync = () => ask(client.POST("/api/v1/sync/resume"));
+export const syncNow = () => ask(client.POST("/api/v1/sync/now"));
+export const leave = () => ask(client.POST("/api/v1/sync/leave"));
+export const policy = (): Promise<Policy> => ask(client.GET("/api/v1/sync/policy"));
+export const changePolicy = (body: PolicyChange) =>
+  ask(client.PATCH("/api/v1/sync/policy", { body: body as Schemas["PolicyChange"] }));
+export const send = (to: string, clips: string[]) => ask(client.POST("/api/v1/send", { body: { to, clips } }));
+
+// Rules, the bin, figures
+
+export const rules = (): Promise<Rules> => ask(client.GET("/api/v1/rules"));
+export const changeRules = (body: RulesChange) =>
+  ask(client.PATCH("/api/v1/rules", { body: body as Schemas["RulesChange"] }));
+export const previewRules = (body: RulesChange): Promise<SweepPreview> =>
+  ask(client.POST("/api/v1/rules/preview", { body: body as Schemas["RulesChange"] }));
+export const resetRules = (confirmed: boolean) => ask(client.POST("/api/v1/rules/reset", { body: { confirmed } }));
+export const testRules = (text: string, application?: string): Promise<RulesVerdict> =>
+  ask(client.POST("/api/v1/rules/test", { body: { text, application } }));
+/** Most that are given of the bin at once. */
+const BINNED = 200;
+export const bin = (skip: number): Promise<Bin> =>
+  ask(client.GET("/api/v1/bin", { params: { query: { skip, limit: BINNED } } }));
+export const restore = (clips: string[]) => ask(client.POST("/api/v1/bin/restore", { body: { clips } }));
+export const emptyBin = () => ask(client.POST("/api/v1/bin/empty"));
+export const stats = (): Promise<Stats> => ask(client.GET("/api/v1/stats"));
+
+// The service
 
 export const status = (): Promise<Status> => ask(client.GET("/api/v1/status"));
-
-export const pause = (seconds: number | undefined): Promise<Status> => ask(client.POST("/api/v1/pause", { body: { seconds } }));
-
+export const pause = (seconds?: number): Promise<Status> => ask(client.POST("/api/v1/pause", { body: { seconds } }));
 export const resume = (): Promise<Status> => ask(client.POST("/api/v1/resume"));
+export const keys = (): Promise<Keys> => ask(client.GET("/api/v1/keys"));
+export const setKeys = (action: string, keys: string | undefined) =>
+  ask(client.PUT("/api/v1/keys/actions/{action}", { params: { path: { action } }, body: { keys } }));
+export const sessions = (): Promise<Session[]> => ask(client.GET("/api/v1/console-sessions"));
+export const shutOut = (id: string) =>
+  ask(client.DELETE("/api/v1/console-sessions/{id}", { params: { path: { id } } }));
 
-/** Makes a clip of some text. */
-export const add = (text: string) =>
-  ask(client.POST("/api/v1/clips", { body: text, bodySerializer: (body) => body, headers: { "content-type": "text/plain" } }));
+// Addresses
 
+const clipUrl = (id: string, what: string): string => `${place}/api/v1/clips/${encodeURIComponent(id)}/${what}`;
 /** Where the bytes of a format are. */
 export const contentUrl = (id: string, format: string): string =>
-  `${place}/api/v1/clips/${encodeURIComponent(id)}/content?format=${encodeURIComponent(format)}`;
-
+  clipUrl(id, `content?format=${encodeURIComponent(format)}`);
 /** Where the small picture of a picture is. */
-export const thumbnailUrl = (id: string): string => `${place}/api/v1/clips/${encodeURIComponent(id)}/thumbnail`;
+export const thumbnailUrl = (id: string): string => clipUrl(id, "thumbnail");
+/** Where the QR code of a clip is. */
+export const qrUrl = (id: string): string => clipUrl(id, "qr");
+const exported = (what: Record<string, string>): string =>
+  `${place}/api/v1/export?${new URLSearchParams({ form: "zip", ...what }).toString()}`;
+/** Where an archive of these clips is. */
+export const exportOf = (ids: string[]): string => exported({ clips: ids.join(",") });
+/** Where an archive of all clips, or of those that meet a query, is. */
+export const exportUrl = (q: string): string => exported(q ? { q } : {});
 
 /** The bytes of a format. */
 export async function content(id: string, format: string): Promise<Blob> {
-  const response = await fetch(contentUrl(id, format));
-  if (!response.ok) throw new Refused("content", "The content cannot be had.");
+  let response;
+  try {
+    response = await fetch(contentUrl(id, format));
+  } catch {
+    throw new Refused("away", "The service cannot be reached.");
+  }
+  if (!response.ok) throw await refusal(response, await response.json().catch(() => undefined));
   return response.blob();
 }

@@ -1,4 +1,5 @@
 // The clipboard of the browser's own computer, which need not be the service's.
+import { w } from "../words/index.svelte";
 import { content, type ClipDetail } from "./api";
 
 const PLAIN = "text/plain;charset=utf-8";
@@ -8,7 +9,7 @@ export async function copyHere(detail: ClipDetail): Promise<void> {
   const has = (mime: string) => detail.formats.some((format) => format.mime === mime);
   if (typeof ClipboardItem === "undefined" || !navigator.clipboard?.write) {
     // Without a secure context (a phone on the local network) there is only the old way, for text only.
-    if (detail.text == null) throw new Error("This browser can only copy text here.");
+    if (detail.text == null) throw new Error(w().problems.onlyText);
     copyTheOldWay(detail.text);
     return;
   }
@@ -18,13 +19,16 @@ export async function copyHere(detail: ClipDetail): Promise<void> {
     item["image/png"] = content(detail.id, "image/png");
   } else {
     item["text/plain"] = plainText(detail);
-    if (has("text/html")) item["text/html"] = content(detail.id, "text/html").then((blob) => new Blob([blob], { type: "text/html" }));
+    if (has("text/html"))
+      item["text/html"] = content(detail.id, "text/html").then((blob) => new Blob([blob], { type: "text/html" }));
   }
   await navigator.clipboard.write([new ClipboardItem(item)]);
 }
 
 async function plainText(detail: ClipDetail): Promise<Blob> {
-  const whole = detail.formats.some((format) => format.mime === PLAIN) ? await content(detail.id, PLAIN) : (detail.text ?? "");
+  const whole = detail.formats.some((format) => format.mime === PLAIN)
+    ? await content(detail.id, PLAIN)
+    : (detail.text ?? "");
   return new Blob([whole], { type: "text/plain" });
 }
 
@@ -39,5 +43,5 @@ function copyTheOldWay(text: string): void {
   const copied = document.execCommand("copy");
   field.remove();
   if (before instanceof HTMLElement) before.focus();
-  if (!copied) throw new Error("This browser does not allow copying here.");
+  if (!copied) throw new Error(w().problems.noCopying);
 }

@@ -515,6 +515,13 @@ pub struct ConsoleSession {
     pub expires_at: Timestamp,
 }
 
+/// What the event stream tells in `part` events: some of what is shown has changed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct PartChange {
+    /// Which part.
+    pub part: Part,
+}
+
 /// What the event stream tells in `clip` events.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct ClipChange {

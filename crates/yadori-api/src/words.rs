@@ -34,6 +34,20 @@ macro_rules! words {
 }
 
 words! {
+    /// A part of what the service shows, besides its clips and how it stands.
+    Part {
+        /// What is in the tray, and what it deals next.
+        Tray = "tray",
+        /// Which drawers there are, and their headings; what lies in them is told of clip by clip.
+        Drawers = "drawers",
+        /// The rules.
+        Rules = "rules",
+        /// The keys, and what became of them.
+        Keys = "keys",
+        /// The linked devices, how far they are, and what is shared with them.
+        Devices = "devices",
+    }
+
     /// The secret that a text looks like.
     Secret {
         /// A private key, or the seed of one-time passwords.

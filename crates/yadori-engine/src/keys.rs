@@ -7,6 +7,7 @@ use crate::capture::pause::PauseError;
 use crate::capture::{Capture, KeyEvent};
 use crate::clock::now;
 use crate::history::History;
+use crate::history::index::Part;
 use crate::history::names::FindNameError;
 use crate::keeping::{KeepError, Keeping};
 use crate::recalling::{Recall, RecallError, Recalling};
@@ -220,6 +221,7 @@ impl Keys {
             }
         }
         *self.states.lock() = states.into_iter().collect();
+        self.history.ledger.part_changed(Part::Keys);
         self.history.ledger.status_changed();
     }
 
@@ -309,6 +311,7 @@ impl Keys {
                     if let Err(error) = outcome {
                         tracing::warn!(action = action.word(), error = %error, "a key did not do what it says");
                         *self.failed.lock() = Some(error.to_string());
+                        self.history.ledger.part_changed(Part::Keys);
                         self.history.ledger.status_changed();
                     }
                 }

@@ -2,6 +2,7 @@
 
 use crate::capture::Capture;
 use crate::history::History;
+use crate::history::index::Part;
 use crate::history::listing::Listed;
 use crate::retention::Retention;
 use std::sync::Arc;
@@ -144,6 +145,7 @@ impl RuleBook {
         self.reading.take_primary(rules.rules().primary);
         self.reading.limit_size(rules.rules().largest);
         self.history.rules.set(rules);
+        self.history.ledger.part_changed(Part::Rules);
         self.history.ledger.status_changed();
     }
 

@@ -24,6 +24,7 @@ use crate::background::Background;
 use crate::clock::now;
 use crate::fetching::Fetching;
 use crate::history::History;
+use crate::history::index::Part;
 use crate::links::{ConnectionHandle, Invitation, LinkError, Links, SyncPause};
 use crate::recalling::Recalling;
 use crate::retention::Retention;
@@ -110,6 +111,7 @@ impl DeviceSync {
     pub(crate) async fn know_linked(&self) -> Result<(), StoreError> {
         self.let_in_linked().await?;
         self.links.wake_up();
+        self.history.ledger.part_changed(Part::Devices);
         self.history.ledger.status_changed();
         Ok(())
     }
@@ -168,6 +170,7 @@ impl DeviceSync {
         if is_for_all {
             self.end_lines();
         }
+        self.history.ledger.part_changed(Part::Devices);
         self.history.ledger.status_changed();
         Ok(())
     }
@@ -180,6 +183,7 @@ impl DeviceSync {
             self.end_lines();
         }
         self.links.wake_up();
+        self.history.ledger.part_changed(Part::Devices);
         self.history.ledger.status_changed();
         Ok(())
     }

@@ -2,6 +2,7 @@
 
 use crate::capture::Capture;
 use crate::history::History;
+use crate::history::index::Part;
 use crate::history::listing::Listed;
 use crate::history::names::{FindNameError, check_number};
 use crate::keeping::Keeping;
@@ -104,6 +105,7 @@ impl Dealer {
         self.history.store.set_setting(TRAY, Some(&crate::history::tray::written(&changed))).await?;
         *tray = changed;
         drop(tray);
+        self.history.ledger.part_changed(Part::Tray);
         self.history.ledger.status_changed();
         Ok(done)
     }

@@ -25,6 +25,21 @@ const PATIENCE: Duration = Duration::from_secs(2);
 /// Pause after the database has failed to answer.
 const PAUSE: Duration = Duration::from_millis(250);
 
+/// What is shown of the service besides its clips, and how it stands.
+#[derive(Clone, Copy, Debug, Eq, PartialEq)]
+pub enum Part {
+    /// What is in the tray, and what it deals next.
+    Tray,
+    /// Which drawers there are, and their headings. (What lies in them is told of clip by clip.)
+    Drawers,
+    /// The rules.
+    Rules,
+    /// The keys, and what became of them.
+    Keys,
+    /// The linked devices, how far they are, and what is shared with them.
+    Devices,
+}
+
 /// Something that listeners want to know.
 #[derive(Clone, Debug)]
 pub enum Announcement {
@@ -35,6 +50,8 @@ pub enum Announcement {
     Again(Arc<Change>),
     /// How the service stands has changed.
     Status,
+    /// A part of what is shown has changed.
+    Part(Part),
 }
 
 /// What became of a clip.
@@ -98,6 +115,11 @@ impl Ledger {
     /// Tells that how the service stands has changed.
     pub fn status_changed(&self) {
         let _ = self.announcements.send(Announcement::Status);
+    }
+
+    /// Tells that a part of what is shown has changed.
+    pub fn part_changed(&self, part: Part) {
+        let _ = self.announcements.send(Announcement::Part(part));
     }
 
     /// Takes clips out of the index ahead of the feed: their removal is on record, and follows in parts.

@@ -1,5 +1,6 @@
 //! Drawers: made, named, filled, put in order, removed.
 
+use crate::history::index::Part;
 use crate::history::listing::{self, Listed};
 use crate::history::names::FindNameError;
 use crate::keeping::KeepError;
@@ -172,6 +173,12 @@ impl Keeping {
         found.ok_or_else(|| DrawerError::NoSuchDrawer(one_line(given, 60)))
     }
 
+    /// Tells that a drawer or a heading has changed, by the change of this number.
+    fn drawers_changed(&self, change: u64) {
+        self.history.ledger.changed(change);
+        self.history.ledger.part_changed(Part::Drawers);
+    }
+
     /// Makes a drawer.
     pub async fn new_drawer(&self, given: &str) -> Result<Summary, DrawerError> {
         let _alone = self.changing.lock().await;
@@ -196,7 +203,7 @@ impl Keeping {
             id = random_id()?;
         }
         let (number, change) = self.history.store.add_drawer(id, &name, &place, self.history.stamps.next()).await?;
-        self.history.ledger.changed(change);
+        self.drawers_changed(change);
         Ok(number)
     }
 
@@ -217,18 +224,18 @@ impl Keeping {
             if others().any(|other| fold(&other.name) == fold(&wanted)) {
                 return Err(DrawerError::Taken(wanted));
             }
-            self.history
-                .ledger
-                .changed(self.history.store.rename_drawer(drawer.number, &wanted, self.history.stamps.next()).await?);
+            self.drawers_changed(
+                self.history.store.rename_drawer(drawer.number, &wanted, self.history.stamps.next()).await?,
+            );
             known = wanted;
         }
         if let Some(at) = at {
             let others = drawers.into_iter().filter(|other| other.number != drawer.number);
             let places: Vec<Rank> = others.map(|other| other.place).collect();
             let place = Rank::at(&places, (at as usize).saturating_sub(1));
-            self.history
-                .ledger
-                .changed(self.history.store.move_drawer(drawer.number, &place, self.history.stamps.next()).await?);
+            self.drawers_changed(
+                self.history.store.move_drawer(drawer.number, &place, self.history.stamps.next()).await?,
+            );
         }
         Ok(Summary { name: known, clips: drawer.clips })
     }
@@ -256,7 +263,7 @@ impl Keeping {
             }
         };
         let change = self.history.store.remove_drawer(drawer.number, &given, self.history.stamps.next()).await?;
-        self.history.ledger.changed(change);
+        self.drawers_changed(change);
         self.history.forgetting.notify_one();
         Ok(Summary { name: drawer.name, clips: clips.len() as u64 })
     }
@@ -367,7 +374,7 @@ impl Keeping {
                 Item::Heading(heading) => {
                     let (words, stamp) = (Some(heading.words.as_str()), self.history.stamps.next());
                     let change = self.history.store.change_heading(heading.number, words, Some(&place), stamp).await?;
-                    self.history.ledger.changed(change);
+                    self.drawers_changed(change);
                 }
             }
         }
@@ -393,7 +400,7 @@ impl Keeping {
                             .store
                             .change_heading(heading.number, words, None, self.history.stamps.next())
                             .await?;
-                        self.history.ledger.changed(change);
+                        self.drawers_changed(change);
                     }
                     Some(Item::Clip(_)) => return Err(DrawerError::NotAHeading(place)),
                     None => return Err(DrawerError::NoSuchPlace(place)),
@@ -404,9 +411,9 @@ impl Keeping {
                     let place = Rank::at(&places, index);
                     let id = random_id()?;
                     let stamp = self.history.stamps.next();
-                    self.history
-                        .ledger
-                        .changed(self.history.store.add_heading(id, drawer.number, &words, &place, stamp).await?);
+                    self.drawers_changed(
+                        self.history.store.add_heading(id, drawer.number, &words, &place, stamp).await?,
+                    );
                 }
             }
         }

@@ -4,6 +4,7 @@ use super::pairing::source_of;
 use super::peer::Peer;
 use super::{ConnectionHandle, LinkError};
 use crate::clock::now;
+use crate::history::index::Part;
 use crate::sync::DeviceSync;
 use parking_lot::Mutex;
 use std::collections::{BTreeMap, VecDeque};
@@ -233,6 +234,7 @@ impl DeviceSync {
             status_of.ended = Some(tokio::time::Instant::now());
         });
         self.links.connections_changed.send_modify(|times| *times += 1);
+        self.history.ledger.part_changed(Part::Devices);
         self.history.ledger.status_changed();
     }
 

@@ -1,6 +1,7 @@
 //! The person's devices: which there are, inviting another, joining one, removing one.
 
 use crate::clock::now;
+use crate::history::index::Part;
 use crate::sync::DeviceSync;
 use crate::sync::{InviteError, JoinError};
 use std::net::SocketAddr;
@@ -236,6 +237,7 @@ impl DeviceSync {
         device.name = Register::new(self.history.stamps.next(), wanted.to_owned());
         if let Some(change) = self.history.store.note_device(&device).await? {
             self.history.ledger.changed(change);
+            self.history.ledger.part_changed(Part::Devices);
         }
         Ok(self.devices().await?)
     }

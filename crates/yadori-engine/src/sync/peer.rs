@@ -1,6 +1,7 @@
 //! What an exchange with another device does to this device's records.
 
 use crate::clock::{latest_believed, now};
+use crate::history::index::Part;
 use crate::sync::DeviceSync;
 use bytes::Bytes;
 use parking_lot::Mutex;
@@ -94,6 +95,7 @@ impl Records for Peer {
         });
         self.service.repair_clock().await?;
         self.service.history.store.acknowledged(self.device, 0, now()).await?;
+        self.service.history.ledger.part_changed(Part::Devices);
         self.service.history.ledger.status_changed();
         // What a broken connection left half fetched.
         let wanted = self.service.history.store.wanted(self.service.links.policy().fetch_above).await?;
@@ -128,6 +130,11 @@ impl Records for Peer {
         let outcome = self.service.history.store.apply(self.device, Some(advance), &items, &policy, now()).await?;
         let outcome = outcome.ok_or(PeerError::Anew)?;
         *self.read.lock() = Some(cursor);
+        let ledger = &self.service.history.ledger;
+        if items.iter().any(|item| matches!(item, Item::Drawer(_) | Item::Heading(_))) {
+            ledger.part_changed(Part::Drawers);
+        }
+        ledger.part_changed(Part::Devices);
         self.service.links.note(self.device, |status_of| {
             status_of.latest = status_of.latest.max(cursor.1);
             status_of.progress += 1;
@@ -142,6 +149,7 @@ impl Records for Peer {
                 status_of.progress += 1;
             }
         });
+        self.service.history.ledger.part_changed(Part::Devices);
         Ok(self.service.history.store.acknowledged(self.device, upto, now()).await?)
     }
 

@@ -173,10 +173,10 @@ fn events(document: &mut Value) {
     answer["content"]["text/event-stream"] = json!({
         "schema": {
             "type": "string", "contentMediaType": "text/event-stream",
-            "contentSchema": { "oneOf": [of("EventReady"), of("ClipChange"), of("EventSignal")] },
+            "contentSchema": { "oneOf": [of("EventReady"), of("ClipChange"), of("PartChange"), of("EventSignal")] },
             "description": "Server-sent events, as the HTML standard has them. The data of each is JSON."
         },
         "example": "event: ready\nid: 107\ndata: {\"change\":107}\n\n",
-        "x-events": { "ready": of("EventReady"), "clip": of("ClipChange"), "status": of("EventSignal"), "reload": of("EventSignal") }
+        "x-events": { "ready": of("EventReady"), "clip": of("ClipChange"), "status": of("EventSignal"), "part": of("PartChange"), "reload": of("EventSignal") }
     });
 }

@@ -13,7 +13,8 @@ use std::convert::Infallible;
 use std::time::Duration;
 use tokio::sync::{broadcast, mpsc};
 use tokio_stream::wrappers::ReceiverStream;
-use yadori_engine::history::index::{Announcement, Change};
+use yadori_api as api;
+use yadori_engine::history::index::{Announcement, Change, Part};
 
 /// Changes that are read from the records at a time, for a client that was away.
 const BATCH: u32 = 200;
@@ -28,7 +29,7 @@ const KEEP_ALIVE: Duration = Duration::from_secs(60);
 ///
 /// A stream of server-sent events; `x-events` in this document gives the schema of each. `ready` comes first, with the
 /// number of the latest change as its id. `clip` tells of a clip that came, changed or went; `status` that how the service
-/// stands has changed; `reload` that more has changed than is worth telling one by one. With `Last-Event-ID` what was
+/// stands has changed; `part` that some of what is shown has: ask for it again; `reload` that more has changed than is worth telling one by one. With `Last-Event-ID` what was
 /// missed comes first.
 #[utoipa::path(get, path = "/events", tag = "events", params(("Last-Event-ID" = Option<u64>, Header, description = "The id of the last event that was received.")),
     responses((status = 200, description = "The stream.", content_type = "text/event-stream"), (status = 400, body = yadori_api::Problem, description = "`Last-Event-ID` is not the id of an event.")))]
@@ -79,6 +80,18 @@ fn clip(app: &App, change: Change) -> Event {
     Event::default().event("clip").data(serde_json::to_string(&change).unwrap_or_default())
 }
 
+/// That a part of what is shown has changed, as an event.
+fn part_changed(part: Part) -> Event {
+    let part = match part {
+        Part::Tray => api::Part::Tray,
+        Part::Drawers => api::Part::Drawers,
+        Part::Rules => api::Part::Rules,
+        Part::Keys => api::Part::Keys,
+        Part::Devices => api::Part::Devices,
+    };
+    Event::default().event("part").data(serde_json::to_string(&api::PartChange { part }).unwrap_or_default())
+}
+
 async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over> {
     // Listening begins before the records are read, so that nothing falls between.
     let mut announcements = app.engine.history.ledger.listen();
@@ -104,6 +117,7 @@ async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over>
                 send(client, clip(app, (*change).clone()).id(told.to_string())).await?;
             }
             Ok(Announcement::Status) => send(client, Event::default().event("status").data("{}")).await?,
+            Ok(Announcement::Part(part)) => send(client, part_changed(part)).await?,
             Err(broadcast::error::RecvError::Lagged(_)) => {
                 told = catch_up(app, client, told, app.engine.history.ledger.cursor()).await?;
             }

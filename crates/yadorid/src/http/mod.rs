@@ -62,7 +62,7 @@ pub type App = Arc<Service>;
 #[derive(OpenApi)]
 #[openapi(
     info(title = "Yadori", description = "The history of what a person copies, on their own computer."),
-    components(schemas(yadori_api::Problem, yadori_api::ClipChange, yadori_api::ExportForm)),
+    components(schemas(yadori_api::Problem, yadori_api::ClipChange, yadori_api::PartChange, yadori_api::Part, yadori_api::ExportForm)),
     security(("token" = []))
 )]
 struct Document;

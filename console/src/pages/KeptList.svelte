@@ -1,0 +1,181 @@
+<!-- The pins, or one drawer: a list whose order is the person's. -->
+<script lang="ts">
+  import { untrack } from "svelte";
+  import ArrowDown from "@lucide/svelte/icons/arrow-down";
+  import ArrowUp from "@lucide/svelte/icons/arrow-up";
+  import GripVertical from "@lucide/svelte/icons/grip-vertical";
+  import Pencil from "@lucide/svelte/icons/pencil";
+  import X from "@lucide/svelte/icons/x";
+  import * as api from "../lib/api";
+  import { named } from "../lib/clips";
+  import { router } from "../lib/router.svelte";
+  import { frame, toTray } from "../state/commands.svelte";
+  import { run } from "../state/notices.svelte";
+  import { w } from "../words/index.svelte";
+  import Chosen from "../list/Chosen.svelte";
+  import Clips from "../list/Clips.svelte";
+  import { giveList, type Row } from "../list/list.svelte";
+  import Button from "../ui/Button.svelte";
+  import Dialog from "../ui/Dialog.svelte";
+  import Field from "../ui/Field.svelte";
+  import IconButton from "../ui/IconButton.svelte";
+  import Menu from "../ui/Menu.svelte";
+  import { moving } from "../ui/moving";
+  import { drawer as drawerList, pinned } from "./lists.svelte";
+
+  let { drawer }: { drawer: string } = $props();
+  const list = giveList(untrack(() => (drawer ? drawerList(drawer) : pinned())));
+  $effect(() => list.watch());
+
+  let asked = $state<{ what: "rename" | "heading"; place?: number; words: string }>();
+
+  async function place(from: number, to: number) {
+    if (to < 1 || to > list.rows.length) return;
+    const clip = list.rows.find((row) => row.kind === "entry" && row.place === from);
+    if (drawer) await run(() => api.moveInDrawer(drawer, from, to));
+    else if (clip?.kind === "entry") await run(() => api.pin([clip.clip.id], to));
+    await list.load();
+    if (clip?.kind === "entry" && list.active === clip.clip.id) list.focusWanted += 1;
+  }
+  const move = moving({ count: () => list.rows.length, move: place });
+
+  function key(chord: string): (() => unknown) | undefined {
+    const row = list.rows.find((row) => row.key === list.active);
+    if (row?.kind !== "entry") return undefined;
+    if (chord === "Alt+ArrowUp") return () => place(row.place, row.place - 1);
+    if (chord === "Alt+ArrowDown") return () => place(row.place, row.place + 1);
+    return undefined;
+  }
+
+  async function save(event: SubmitEvent) {
+    event.preventDefault();
+    if (!asked) return;
+    const { what, place, words } = asked;
+    const done =
+      what === "rename"
+        ? await run(
+            () => api.changeDrawer(drawer, { name: words }),
+            () => w().kept.renamed(words),
+          )
+        : await run(() => api.heading(drawer, { words, ...(place ? { instead_of: place } : {}) }));
+    if (!done) return;
+    asked = undefined;
+    if (what === "rename") router.replace({ page: "kept", what: words.trim() });
+  }
+
+  async function removeDrawer() {
+    if (
+      await run(
+        () => api.removeDrawer(drawer),
+        () => w().kept.removed(drawer),
+      )
+    )
+      router.replace({ page: "kept" });
+  }
+
+  const menu = $derived([
+    { name: w().kept.rename, run: () => (asked = { what: "rename", words: drawer }) },
+    { name: w().kept.addHeading, run: () => (asked = { what: "heading", words: "" }) },
+    ...(["name", "age", "use"] as const).map((by) => ({
+      name: w().kept.sorts[by],
+      run: () =>
+        run(
+          () => api.sortDrawer(drawer, by),
+          () => w().kept.sorted,
+        ),
+    })),
+    { name: w().kept.pour, run: () => (frame.question = { kind: "pour", drawer }) },
+    { name: w().kept.allIntoTray, run: () => toTray(list.clips) },
+    { name: w().kept.remove, run: removeDrawer },
+  ]);
+</script>
+
+{#snippet mover(row: Row & { place: number }, name: string)}
+  <span class="faint hidden cursor-grab p-1 lg:block" use:move={row.place} title={w().moving.drag}
+    ><GripVertical size={15} aria-hidden="true" /></span
+  >
+  <IconButton
+    icon={ArrowUp}
+    size={14}
+    tabindex={-1}
+    class="btn-xs"
+    disabled={row.place === 1}
+    name={w().moving.up(name)}
+    onclick={() => place(row.place, row.place - 1)}
+  />
+  <IconButton
+    icon={ArrowDown}
+    size={14}
+    tabindex={-1}
+    class="btn-xs"
+    disabled={row.place === list.rows.length}
+    name={w().moving.down(name)}
+    onclick={() => place(row.place, row.place + 1)}
+  />
+{/snippet}
+
+<div class="flex h-full flex-col">
+  <div class="flex flex-wrap items-center gap-3 border-b border-base-300 px-4 py-3 sm:px-5">
+    <h2 class="ledger-face min-w-0 grow truncate text-2xl"><bdi>{drawer || w().kept.pins}</bdi></h2>
+    <p class="faint text-sm" role="status">{list.loaded ? w().clips.clips(list.clips.length) : ""}</p>
+    {#if drawer}<Menu label={w().kept.drawerMenu(drawer)} items={menu}>{w().kept.drawerDo}</Menu>
+    {:else}<Button disabled={list.clips.length === 0} onclick={() => toTray(list.clips)}>{w().kept.allIntoTray}</Button
+      >{/if}
+  </div>
+  <Chosen />
+  <div class="min-h-0 grow">
+    <Clips label={drawer || w().kept.pins} onkey={key}>
+      {#snippet beside(row)}{@render mover(row, named(row.clip))}{/snippet}
+      {#snippet headingActions(row)}
+        <span class="flex items-center">
+          <IconButton
+            icon={Pencil}
+            size={14}
+            class="btn-xs"
+            name={w().kept.changeHeading(row.words)}
+            onclick={() => (asked = { what: "heading", place: row.place, words: row.words })}
+          />
+          <IconButton
+            icon={X}
+            size={14}
+            class="btn-xs"
+            name={w().kept.removeHeading(row.words)}
+            onclick={() => run(() => api.heading(drawer, { words: "", instead_of: row.place }))}
+          />
+          {@render mover(row, row.words)}
+        </span>
+      {/snippet}
+      {#snippet empty()}
+        <div class="mx-auto max-w-xl px-6 py-14">
+          <h3 class="ledger-face text-2xl">{drawer ? w().kept.emptyDrawer : w().kept.noPins}</h3>
+          <p class="mt-3">{drawer ? w().kept.emptyDrawerHint : w().kept.noPinsHint}</p>
+        </div>
+      {/snippet}
+    </Clips>
+  </div>
+</div>
+
+{#if asked}
+  <Dialog
+    title={asked.what === "rename"
+      ? w().kept.rename
+      : asked.place
+        ? w().kept.changeHeading(asked.words)
+        : w().kept.addHeading}
+    onclose={() => (asked = undefined)}
+  >
+    <form id="kept-form" onsubmit={save}>
+      <Field label={asked.what === "rename" ? w().kept.newName : w().kept.heading}
+        >{#snippet children(id)}<input
+            {id}
+            class="input w-full"
+            bind:value={asked!.words}
+            maxlength={asked!.what === "rename" ? 100 : 200}
+            required
+            dir="auto"
+          />{/snippet}</Field
+      >
+    </form>
+    {#snippet actions()}<Button look="primary" type="submit" form="kept-form">{w().actions.save}</Button>{/snippet}
+  </Dialog>
+{/if}
