@@ -39,7 +39,12 @@
   // The whole list has one place in the order of the Tab key: the active entry, or else the first.
   const tabbable = $derived(list.active ? list.active === clip.id : row.place === 1);
   let thumbnailMissing = $state(false);
-  const picture = $derived(clip.kind === "image" && !clip.sensitive && !thumbnailMissing);
+  /** Above this a picture has no small one. */
+  const MOST_PIXELS = 100_000_000;
+  const pixels = $derived((clip.width ?? 0) * (clip.height ?? 0));
+  const picture = $derived(
+    clip.kind === "image" && !clip.sensitive && !thumbnailMissing && pixels > 0 && pixels <= MOST_PIXELS,
+  );
   /** A picture is shown at its proportions, 96 pixels high at most and as wide as there is room. */
   const shown = $derived.by(() => {
     const [width, height] = [clip.width ?? 96, clip.height ?? 64];

@@ -66,6 +66,8 @@ export class ClipList {
   #rows = $state.raw<Row[]>();
   #notes = new Map<string, string>();
   #loading: AbortController | undefined;
+  /** Changes that were told while an answer was under way, which may be older than they are. */
+  #meanwhile: ClipChange[] = [];
   #gathering: ReturnType<typeof setTimeout> | undefined;
   #anchor: string | undefined;
   #source: Source;
@@ -148,7 +150,7 @@ export class ClipList {
       if (error instanceof api.Refused && error.kind === "urn:yadori:problem:bad-query") this.misunderstood = error;
       else notices.wrong(error);
     } finally {
-      if (this.#loading === loading) this.#loading = undefined;
+      if (this.#loading === loading) this.#landed();
     }
   }
 
@@ -167,8 +169,16 @@ export class ClipList {
     } catch (error) {
       notices.wrong(error);
     } finally {
-      if (this.#loading === loading) this.#loading = undefined;
+      if (this.#loading === loading) this.#landed();
     }
+  }
+
+  /** An answer has come: what was told meanwhile is put into it. */
+  #landed(): void {
+    this.#loading = undefined;
+    const meanwhile = this.#meanwhile;
+    this.#meanwhile = [];
+    for (const change of meanwhile) this.#apply(change);
   }
 
   search(query: string): void {
@@ -186,7 +196,10 @@ export class ClipList {
 
   /** A clip has changed somewhere: brings the list up to date. */
   #apply(change: ClipChange): void {
-    if (!this.loaded) return;
+    if (this.#loading) {
+      this.#meanwhile.push(change);
+      if (!this.loaded) return;
+    }
     const { clip } = change;
     if (clip && this.detail?.id === clip.id) this.#refresh(clip);
     if (!this.#source.isHistory || this.query.trim()) {

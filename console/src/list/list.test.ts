@@ -75,6 +75,22 @@ describe("changes", () => {
     expect(list.clips[0]?.id).toBe("new");
   });
 
+  it("that are told while an older answer is under way are not lost with it", async () => {
+    const all = clipsOf(3);
+    let answer: ((listing: Listing) => void) | undefined;
+    const list = new ClipList({ fetch: () => new Promise((resolve) => (answer = resolve)), isHistory: true });
+    const end = list.watch();
+    answer?.({ clips: all, total: 3 });
+    await vi.waitFor(() => expect(list.loaded).toBe(true));
+    pass({ kind: "reload" });
+    changed("new", { copied_at: "2026-11-27T12:30:00Z" });
+    changed("clip-1");
+    answer?.({ clips: all, total: 3 });
+    await vi.waitFor(() => expect(list.clips.map((one) => one.id)).toEqual(["new", "clip-0", "clip-2"]));
+    expect(list.total).toBe(99);
+    end();
+  });
+
   it("above what is being read are counted, and do not move it", async () => {
     const { list } = history(30);
     const end = list.watch();

@@ -1,8 +1,11 @@
 <!-- What is kept and what is not, before anything else; and a first try at once. -->
 <script lang="ts">
+  import * as api from "../lib/api";
+  import { line } from "../lib/clips";
   import { href, router } from "../lib/router.svelte";
   import { add, recall } from "../state/commands.svelte";
   import { keymap } from "../state/keymap.svelte";
+  import { Resource } from "../state/resource.svelte";
   import { service } from "../state/service.svelte";
   import { welcome } from "../state/welcome.svelte";
   import { w } from "../words/index.svelte";
@@ -11,7 +14,9 @@
   import Section from "../ui/Section.svelte";
 
   let text = $state(w().welcome.sample);
-  const last = $derived(service.status.value?.last_copy);
+  const newest = new Resource(async () => (await api.list("", undefined, undefined, 1)).clips[0], { clips: true });
+  $effect(() => newest.watch());
+  const last = $derived(newest.value);
 
   function done() {
     welcome.seen();
@@ -47,7 +52,7 @@
     </form>
     {#if last}
       <p class="mt-4">
-        {w().welcome.newest} <bdi class="font-mono text-sm break-all">{last.title ?? last.preview}</bdi>
+        {w().welcome.newest} <bdi class="font-mono text-sm break-all">{last.title ?? line(last)}</bdi>
       </p>
       <Button class="mt-2" onclick={() => recall([last])}>{w().entry.recall}</Button>
     {/if}

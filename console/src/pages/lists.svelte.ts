@@ -16,11 +16,17 @@ export const pinned = (): ClipList =>
     concerns: (change, list) => change.clip?.pinned === true || list.clips.some((clip) => clip.id === change.id),
   });
 
+/** A drawer that was renamed or removed meanwhile has nothing in it. */
+function ofNone(error: unknown): Pick<api.DrawerContents, "items"> {
+  if (error instanceof api.Refused && error.kind === "urn:yadori:problem:no-such-drawer") return { items: [] };
+  throw error;
+}
+
 /** What lies in a drawer, with its headings. */
 export const drawer = (name: string): ClipList =>
   new ClipList({
     fetch: async () => {
-      const { items } = await api.drawer(name);
+      const { items } = await api.drawer(name).catch(ofNone);
       const rows = items.flatMap((item): Row[] => {
         if (item.clip) return [{ kind: "entry", key: item.clip.id, clip: item.clip, place: item.place }];
         return item.heading

@@ -60,11 +60,12 @@
             <button
               type="button"
               class="min-w-0 cursor-grab truncate px-2 py-1 text-left text-sm"
-              aria-label={w().tray.item(item.place, items.length, named(item.clip), item.dealt)}
               aria-describedby="tray-help"
             >
               <span class="faint tabular-nums">{item.place}</span>
-              <bdi class={item.dealt ? "line-through" : ""}>{named(item.clip)}</bdi>
+              <bdi class={item.dealt ? "line-through" : ""}>{named(item.clip)}</bdi>{#if item.dealt}<span
+                  class="sr-only">, {w().tray.dealt}</span
+                >{/if}
             </button>
             <IconButton
               icon={X}

@@ -235,8 +235,7 @@ export const en = {
     fold: "Hide the clips of the tray",
     unfold: "Show the clips of the tray",
     items: "Clips in the tray",
-    item: (place: number, count: number, what: string, dealt: boolean) =>
-      `${place} of ${count}: ${what}${dealt ? ", dealt" : ""}`,
+    dealt: "dealt",
     drop: (what: string) => `Take ${what} out of the tray`,
     about: (key: string) =>
       `Copy the fields you need, in order, or add clips with ${key || "“Into the tray”"}. Then paste them one after the other.`,
@@ -574,7 +573,7 @@ export const en = {
     keysAbout: "Keys for clips act while an entry of a list has the focus.",
     press: "Press a key, or Escape",
     noKey: "None",
-    noKeyFor: (what: string) => `No key for: ${what}`,
+    noKeyFor: (what: string) => `None: no key for “${what}”`,
     resetKey: "Reset",
     resetKeyOf: (what: string) => `Reset the key: ${what}`,
     keyTaken: (key: string) => `${key} moves about in lists and dialogs. Choose another key.`,

@@ -220,7 +220,7 @@ export const ja: Words = {
     fold: "トレイの中身を隠す",
     unfold: "トレイの中身を表示",
     items: "トレイの中のクリップ",
-    item: (place, count, what, dealt) => `${count} 件中 ${place} 番目: ${what}${dealt ? "、配布済み" : ""}`,
+    dealt: "配布済み",
     drop: (what) => `${what}をトレイから出す`,
     about: (key) =>
       `必要な項目を順にコピーするか、${key || "「トレイに入れる」"}で入れてください。あとは一つずつ貼り付けられます。`,
@@ -553,7 +553,7 @@ export const ja: Words = {
     keysAbout: "クリップのキーは、一覧の項目にフォーカスがあるときに働きます。",
     press: "キーを押してください（Escape で取り消し）",
     noKey: "なし",
-    noKeyFor: (what) => `キーをなくす: ${what}`,
+    noKeyFor: (what) => `なし: 「${what}」のキーをなくす`,
     resetKey: "元に戻す",
     resetKeyOf: (what) => `キーを元に戻す: ${what}`,
     keyTaken: (key) => `${key} は一覧とダイアログの移動に使います。別のキーを選んでください。`,

@@ -8,6 +8,7 @@ use crate::availability::Availability;
 use crate::background::Background;
 use crate::clock::now;
 use crate::history::History;
+use crate::history::index::Part;
 use crate::links::Links;
 use crate::picture::{self, Decoded, PictureError};
 use backon::{BackoffBuilder, ExponentialBuilder};
@@ -408,6 +409,7 @@ impl Capture {
         self.announce(filed, &clip, by_hand.is_none());
         if let Some((mut held, tray, _)) = tray {
             *held = tray;
+            self.history.ledger.part_changed(Part::Tray);
             self.history.ledger.status_changed();
         }
         let is_secret = sensitive.is_some_and(|found| found.certain);
