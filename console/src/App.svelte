@@ -1,6 +1,7 @@
 <!-- The frame of all pages: where one can go, the page, the tray, and what was done. -->
 <script lang="ts">
   import { onMount, tick, untrack, type Component } from "svelte";
+  import { isGuest } from "./lib/api";
   import { router, type PageName } from "./lib/router.svelte";
   import Ledger from "./pages/Ledger.svelte";
   import Nav from "./shell/Nav.svelte";
@@ -131,7 +132,7 @@
       </p>{/if}
     <main id="main" bind:this={main} tabindex="-1" class="min-h-0 grow outline-none"><Page /></main>
     <NoticeBar />
-    <TrayDock />
+    {#if !isGuest}<TrayDock />{/if}
   </div>
 </div>
 {#if dropping}<p

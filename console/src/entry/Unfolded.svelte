@@ -59,7 +59,9 @@
     <Button command="delete" onclick={() => remove([clip])}
       ><Trash size={16} aria-hidden="true" />{w().entry.delete}</Button
     >
-    <Menu label={w().entry.more} items={others}><Ellipsis size={16} aria-hidden="true" />{w().entry.more}</Menu>
+    {#if others.length > 0}<Menu label={w().entry.more} items={others}
+        ><Ellipsis size={16} aria-hidden="true" />{w().entry.more}</Menu
+      >{/if}
   </div>
   {#if !detail}
     <p class="faint text-sm" role="status">{w().entry.loading}</p>

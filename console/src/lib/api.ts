@@ -26,6 +26,7 @@ export type RulesVerdict = Schemas["RulesVerdict"];
 export type Keys = Schemas["Keys"];
 export type Bin = Schemas["Bin"];
 export type Stats = Schemas["Stats"];
+export type Door = Schemas["ConsoleDoor"];
 export type Session = Schemas["ConsoleSession"];
 export type Colour = Schemas["Colour"];
 export type Kind = Schemas["Kind"];
@@ -47,6 +48,9 @@ export class Refused extends Error {
 
 /** The path of this browser's session, under which everything lies. */
 export const place = /^\/s\/[^/]+/.exec(location.pathname)?.[0] ?? "";
+
+/** Whether this browser came in by the door for a phone, where one may read, search and add. */
+export const isGuest = location.protocol === "https:";
 
 const client = createClient<paths>({ baseUrl: location.origin + place });
 
@@ -199,6 +203,10 @@ export const setKeys = (action: string, keys: string | undefined) =>
 export const sessions = (): Promise<Session[]> => ask(client.GET("/api/v1/console-sessions"));
 export const shutOut = (id: string) =>
   ask(client.DELETE("/api/v1/console-sessions/{id}", { params: { path: { id } } }));
+export const door = (): Promise<Door> => ask(client.GET("/api/v1/console-door"));
+export const openDoor = (seconds: number): Promise<Door> =>
+  ask(client.POST("/api/v1/console-door", { body: { seconds } }));
+export const closeDoor = (): Promise<Door> => ask(client.DELETE("/api/v1/console-door"));
 
 // Addresses
 

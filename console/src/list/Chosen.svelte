@@ -1,6 +1,6 @@
 <!-- What can be done with the entries that are chosen together. -->
 <script lang="ts">
-  import { exportOf } from "../lib/api";
+  import { exportOf, isGuest } from "../lib/api";
   import { frame, pin, recall, remove, toTray } from "../state/commands.svelte";
   import { w } from "../words/index.svelte";
   import Button from "../ui/Button.svelte";
@@ -20,7 +20,7 @@
     <Button look="primary" command="recall" onclick={() => recall(clips)}
       >{clips.length > 1 ? w().chosen.join : w().entry.recall}</Button
     >
-    {#if clips.length > 1}<Button onclick={() => (frame.question = { kind: "pour", clips })}
+    {#if clips.length > 1 && !isGuest}<Button onclick={() => (frame.question = { kind: "pour", clips })}
         >{w().chosen.joinWith}</Button
       >{/if}
     <Button command="pin" onclick={() => pin(clips)}
@@ -29,7 +29,7 @@
     <Button command="drawer" onclick={() => (frame.question = { kind: "drawer", clips })}>{w().chosen.drawer}</Button>
     <Button command="toTray" onclick={() => toTray(clips)}>{w().entry.toTray}</Button>
     <Button command="send" onclick={() => (frame.question = { kind: "send", clips })}>{w().chosen.send}</Button>
-    {#if clips.length <= 200}<a class="btn btn-sm" href={exportOf(clips.map((clip) => clip.id))} download
+    {#if clips.length <= 200 && !isGuest}<a class="btn btn-sm" href={exportOf(clips.map((clip) => clip.id))} download
         >{w().chosen.export}</a
       >{/if}
     <Button command="delete" onclick={() => remove(clips)}>{w().entry.delete}</Button>

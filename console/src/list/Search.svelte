@@ -6,7 +6,7 @@
   import { number } from "../lib/format";
   import { wording } from "../lib/problems";
   import { parted, suggestions, tokens, without } from "../lib/query";
-  import { frame, recall } from "../state/commands.svelte";
+  import { frame, take as takeClip } from "../state/commands.svelte";
   import { keymap } from "../state/keymap.svelte";
   import { Resource } from "../state/resource.svelte";
   import { w } from "../words/index.svelte";
@@ -76,7 +76,7 @@
     else if (event.key === "ArrowDown" && event.altKey && suggested.length > 0) at = (at + 1) % suggested.length;
     else if (event.key === "ArrowDown") list.move("first");
     else if (event.key === "Enter" && picked) take(picked);
-    else if (event.key === "Enter" && first) void recall([first]);
+    else if (event.key === "Enter" && first) void takeClip(first);
     else if (event.key === "Escape" && at >= 0) at = -1;
     else if (event.key === "Escape" && list.query) onquery("");
     else return;

@@ -71,38 +71,38 @@
             <Folder size={16} class="shrink-0" aria-hidden="true" /><bdi class="min-w-0 grow truncate"
               >{drawer.name}</bdi
             ><span class="faint text-xs tabular-nums" aria-label={w().clips.clips(drawer.count)}>{drawer.count}</span>
-          </a>
-          <IconButton
-            icon={ArrowUp}
-            size={14}
-            tabindex={-1}
-            class="btn-xs max-lg:hidden"
-            disabled={index === 0}
-            name={w().moving.up(drawer.name)}
-            onclick={() => place(index + 1, index)}
-          />
-          <IconButton
-            icon={ArrowDown}
-            size={14}
-            tabindex={-1}
-            class="btn-xs max-lg:hidden"
-            disabled={index === (drawers.value?.length ?? 0) - 1}
-            name={w().moving.down(drawer.name)}
-            onclick={() => place(index + 1, index + 2)}
-          />
+          </a>{#if !api.isGuest}
+            <IconButton
+              icon={ArrowUp}
+              size={14}
+              tabindex={-1}
+              class="btn-xs max-lg:hidden"
+              disabled={index === 0}
+              name={w().moving.up(drawer.name)}
+              onclick={() => place(index + 1, index)}
+            />
+            <IconButton
+              icon={ArrowDown}
+              size={14}
+              tabindex={-1}
+              class="btn-xs max-lg:hidden"
+              disabled={index === (drawers.value?.length ?? 0) - 1}
+              name={w().moving.down(drawer.name)}
+              onclick={() => place(index + 1, index + 2)}
+            />{/if}
         </li>
       {/each}
     </ul>
-    <form class="mt-4 flex gap-2" onsubmit={make}>
-      <input
-        class="input input-sm min-w-0 grow"
-        bind:value={name}
-        maxlength="100"
-        aria-label={w().drawerQuestion.fresh}
-        placeholder={w().drawerQuestion.fresh}
-      />
-      <Button type="submit">{w().drawerQuestion.make}</Button>
-    </form>
+    {#if !api.isGuest}<form class="mt-4 flex gap-2" onsubmit={make}>
+        <input
+          class="input input-sm min-w-0 grow"
+          bind:value={name}
+          maxlength="100"
+          aria-label={w().drawerQuestion.fresh}
+          placeholder={w().drawerQuestion.fresh}
+        />
+        <Button type="submit">{w().drawerQuestion.make}</Button>
+      </form>{/if}
   </aside>
   <div class="min-h-0 min-w-0 grow">
     {#key shown}<KeptList drawer={shown} />{/key}

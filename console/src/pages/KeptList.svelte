@@ -91,34 +91,38 @@
 </script>
 
 {#snippet mover(row: Row & { place: number }, name: string)}
-  <span class="faint hidden cursor-grab p-1 lg:block" use:move={row.place} title={w().moving.drag}
-    ><GripVertical size={15} aria-hidden="true" /></span
-  >
-  <IconButton
-    icon={ArrowUp}
-    size={14}
-    tabindex={-1}
-    class="btn-xs"
-    disabled={row.place === 1}
-    name={w().moving.up(name)}
-    onclick={() => place(row.place, row.place - 1)}
-  />
-  <IconButton
-    icon={ArrowDown}
-    size={14}
-    tabindex={-1}
-    class="btn-xs"
-    disabled={row.place === list.rows.length}
-    name={w().moving.down(name)}
-    onclick={() => place(row.place, row.place + 1)}
-  />
+  {#if !api.isGuest}
+    <span class="faint hidden cursor-grab p-1 lg:block" use:move={row.place} title={w().moving.drag}
+      ><GripVertical size={15} aria-hidden="true" /></span
+    >
+    <IconButton
+      icon={ArrowUp}
+      size={14}
+      tabindex={-1}
+      class="btn-xs"
+      disabled={row.place === 1}
+      name={w().moving.up(name)}
+      onclick={() => place(row.place, row.place - 1)}
+    />
+    <IconButton
+      icon={ArrowDown}
+      size={14}
+      tabindex={-1}
+      class="btn-xs"
+      disabled={row.place === list.rows.length}
+      name={w().moving.down(name)}
+      onclick={() => place(row.place, row.place + 1)}
+    />
+  {/if}
 {/snippet}
 
 <div class="flex h-full flex-col">
   <div class="flex flex-wrap items-center gap-3 border-b border-base-300 px-4 py-3 sm:px-5">
     <h2 class="ledger-face min-w-0 grow truncate text-2xl"><bdi>{drawer || w().kept.pins}</bdi></h2>
     <p class="faint text-sm" role="status">{list.loaded ? w().clips.clips(list.clips.length) : ""}</p>
-    {#if drawer}<Menu label={w().kept.drawerMenu(drawer)} items={menu}>{w().kept.drawerDo}</Menu>
+    {#if api.isGuest}<span></span>{:else if drawer}<Menu label={w().kept.drawerMenu(drawer)} items={menu}
+        >{w().kept.drawerDo}</Menu
+      >
     {:else}<Button disabled={list.clips.length === 0} onclick={() => toTray(list.clips)}>{w().kept.allIntoTray}</Button
       >{/if}
   </div>

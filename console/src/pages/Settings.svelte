@@ -12,9 +12,10 @@
   import Button from "../ui/Button.svelte";
   import Page from "../ui/Page.svelte";
   import Section from "../ui/Section.svelte";
+  import Phone from "./Phone.svelte";
 
   const sessions = new Resource(api.sessions, { status: true });
-  $effect(() => sessions.watch());
+  $effect(() => (api.isGuest ? undefined : sessions.watch()));
   let waiting = $state<Command>();
   const keyed = COMMANDS.filter((command) => command.keys.length > 0 || !command.id.startsWith("page."));
 
@@ -127,26 +128,29 @@
       </tbody>
     </table>
   </Section>
-  <Section title={w().settings.browsers} about={w().settings.browsersAbout}>
-    <ul class="space-y-2">
-      {#each sessions.value ?? [] as session (session.id)}
-        <li class="flex items-center justify-between gap-4 border-b border-base-300 pb-2">
-          <span class="text-sm"
-            ><bdi>{session.browser}</bdi><span class="faint block"
-              >{w().settings.used(relative(new Date(session.used_at)), relative(new Date(session.expires_at)))}</span
-            ></span
-          >
-          <Button aria-label={w().settings.shutOutIt(session.browser)} onclick={() => shutOut(session.id)}
-            >{w().settings.shut}</Button
-          >
-        </li>
-      {/each}
-    </ul>
-    {#if (sessions.value?.length ?? 0) > 1}<Button class="mt-3" onclick={() => shutOut("all")}
-        >{w().settings.shutAll}</Button
-      >{/if}
-  </Section>
-  <Section title={w().settings.export} about={w().settings.exportAbout}
-    ><a class="btn btn-sm" href={exportUrl("")} download>{w().settings.exportAll}</a></Section
-  >
+  {#if !api.isGuest}
+    <Phone />
+    <Section title={w().settings.browsers} about={w().settings.browsersAbout}>
+      <ul class="space-y-2">
+        {#each sessions.value ?? [] as session (session.id)}
+          <li class="flex items-center justify-between gap-4 border-b border-base-300 pb-2">
+            <span class="text-sm"
+              ><bdi>{session.browser}</bdi><span class="faint block"
+                >{w().settings.used(relative(new Date(session.used_at)), relative(new Date(session.expires_at)))}</span
+              ></span
+            >
+            <Button aria-label={w().settings.shutOutIt(session.browser)} onclick={() => shutOut(session.id)}
+              >{w().settings.shut}</Button
+            >
+          </li>
+        {/each}
+      </ul>
+      {#if (sessions.value?.length ?? 0) > 1}<Button class="mt-3" onclick={() => shutOut("all")}
+          >{w().settings.shutAll}</Button
+        >{/if}
+    </Section>
+    <Section title={w().settings.export} about={w().settings.exportAbout}
+      ><a class="btn btn-sm" href={exportUrl("")} download>{w().settings.exportAll}</a></Section
+    >
+  {/if}
 </Page>

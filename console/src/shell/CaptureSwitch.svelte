@@ -2,6 +2,7 @@
 <script lang="ts">
   import Pause from "@lucide/svelte/icons/pause";
   import Play from "@lucide/svelte/icons/play";
+  import { isGuest } from "../lib/api";
   import { clock } from "../lib/format";
   import { service } from "../state/service.svelte";
   import { w } from "../words/index.svelte";
@@ -29,7 +30,7 @@
 >
   {state}
 </p>
-{#if capture?.state === "on"}
+{#if isGuest}<span class="sr-only">{w().phone.guest}</span>{:else if capture?.state === "on"}
   <Menu
     label={w().capture.pause}
     items={[

@@ -10,9 +10,13 @@
   import Settings from "@lucide/svelte/icons/settings";
   import Trash from "@lucide/svelte/icons/trash-2";
   import type { Component } from "svelte";
+  import { isGuest } from "../lib/api";
   import type { PageName } from "../lib/router.svelte";
 
-  const ENTRIES: {
+  /** What there is for a browser that came in by the door for a phone. */
+  const FOR_GUESTS = ["ledger", "kept", "add", "settings", "help"];
+
+  const ALL: {
     page: PageName & keyof ReturnType<typeof import("../words/index.svelte").w>["pages"];
     icon: Component;
     first?: boolean;
@@ -27,6 +31,8 @@
     { page: "settings", icon: Settings },
     { page: "help", icon: CircleQuestionMark },
   ];
+
+  const ENTRIES = isGuest ? ALL.filter((entry) => FOR_GUESTS.includes(entry.page)) : ALL;
 </script>
 
 <script lang="ts">

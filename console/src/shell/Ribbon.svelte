@@ -5,7 +5,7 @@
   import { thumbnailUrl, type Clip } from "../lib/api";
   import { line } from "../lib/clips";
   import { href } from "../lib/router.svelte";
-  import { recall } from "../state/commands.svelte";
+  import { take } from "../state/commands.svelte";
   import { hear } from "../state/live";
   import { Resource } from "../state/resource.svelte";
   import { w } from "../words/index.svelte";
@@ -42,7 +42,7 @@
             type="button"
             class="flex h-9 max-w-48 items-center gap-2 rounded-sm border border-base-300 bg-base-200/60 px-2.5 text-sm hover:border-primary"
             title={w().ledger.recallPinned}
-            onclick={() => recall([clip])}
+            onclick={() => take(clip)}
           >
             {#if clip.mark}<span class="mark-{clip.mark} size-2 shrink-0 rounded-full" aria-hidden="true"></span>{/if}
             {#if clip.kind === "image" && !clip.sensitive}<img

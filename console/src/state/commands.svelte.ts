@@ -240,8 +240,7 @@ const page = (id: string, name: Parameters<typeof router.go>[0]["page"]): Comman
   run: () => router.go({ page: name ?? "ledger" }),
 });
 
-/** All commands. Their names are in the words, by id. */
-export const COMMANDS: Command[] = [
+const ALL: Command[] = [
   { id: "search", scope: "anywhere", keys: ["/"], run: () => (frame.searchWanted += 1) },
   { id: "palette", scope: "anywhere", keys: ["Ctrl+."], run: () => (frame.question = { kind: "palette" }) },
   { id: "help", scope: "anywhere", keys: ["?"], run: () => router.go({ page: "help" }) },
@@ -309,3 +308,15 @@ export const COMMANDS: Command[] = [
   page("figures", "figures"),
   page("settings", "settings"),
 ];
+
+/** What a browser may do that came in by the door for a phone: it reads, copies there, and adds. */
+const FOR_GUESTS = new Set([
+  ...["search", "palette", "help", "copyHere", "open", "qr", "choose", "chooseAll"],
+  ...["page.ledger", "page.kept", "page.add", "page.settings"],
+]);
+
+/** All commands that there are here. Their names are in the words, by id. */
+export const COMMANDS: Command[] = api.isGuest ? ALL.filter((command) => FOR_GUESTS.has(command.id)) : ALL;
+
+/** What is done with a clip that is picked: it is put on the clipboard that one has before oneself. */
+export const take = (clip: Clip): Promise<unknown> => (api.isGuest ? copyHere(clip) : recall([clip]));

@@ -72,6 +72,11 @@ class Keymap {
     return this.#own[command.id] ?? command.keys;
   }
 
+  /** Whether there is a command of this id here. */
+  has(id: string): boolean {
+    return COMMANDS.some((known) => known.id === id);
+  }
+
   /** The first key of a command, by its id. */
   first(id: string): string | undefined {
     const command = COMMANDS.find((known) => known.id === id);

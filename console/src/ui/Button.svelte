@@ -1,4 +1,4 @@
-<!-- A button. It shows its key, when it has one, and says it to a screen reader. -->
+<!-- A button. It shows its key, when it has one, and says it to a screen reader; where there is no such command, there is no button. -->
 <script lang="ts">
   import type { Snippet } from "svelte";
   import type { HTMLButtonAttributes } from "svelte/elements";
@@ -16,6 +16,8 @@
   const key = $derived(command ? keymap.first(command) : undefined);
 </script>
 
-<button type="button" class="btn {small ? 'btn-sm' : ''} {looks[look]} {more}" aria-keyshortcuts={key} {...rest}>
-  {@render children()}{#if key}<kbd class="key max-md:hidden" aria-hidden="true">{key}</kbd>{/if}
-</button>
+{#if !command || keymap.has(command)}
+  <button type="button" class="btn {small ? 'btn-sm' : ''} {looks[look]} {more}" aria-keyshortcuts={key} {...rest}>
+    {@render children()}{#if key}<kbd class="key max-md:hidden" aria-hidden="true">{key}</kbd>{/if}
+  </button>
+{/if}

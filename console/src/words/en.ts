@@ -591,6 +591,21 @@ export const en = {
     exportAbout: "An archive of everything, in open formats.",
     exportAll: "Export everything",
   },
+  phone: {
+    title: "Open it on a phone",
+    about:
+      "For a phone on the same network: to read, search, copy there, and add text and pictures. One browser, and closed again by itself.",
+    for: "For",
+    open: "Open a door for a phone",
+    scan: "Scan this with the phone. The link works once.",
+    qr: "The link as a QR code",
+    warning:
+      "The phone’s browser will warn that it does not know this certificate: it is that of your own device. Look at the certificate in the warning, and go on only if its SHA-256 fingerprint is this one:",
+    isIn: "This browser came in:",
+    until: (time: string) => `Open until ${time}.`,
+    close: "Close the door",
+    guest: "You are reading this over your own network.",
+  },
   help: {
     about: "Tasks, keys, and words for the search.",
     search: "Search the help",

@@ -497,6 +497,31 @@ pub struct ConsoleLink {
     pub expires_at: Timestamp,
 }
 
+/// A door for one browser on the person's own network, as that of a phone: the console over TLS.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct ConsoleDoor {
+    /// Whether it is open.
+    pub open: bool,
+    /// The link that lets in one browser, once; none when it has been used.
+    pub url: Option<String>,
+    /// The SHA-256 of the certificate, as browsers show it, to be compared.
+    pub fingerprint: Option<String>,
+    /// When it is closed by itself.
+    #[schema(value_type = Option<String>, format = DateTime)]
+    pub expires_at: Option<Timestamp>,
+    /// What the browser says that it is that came in.
+    pub browser: Option<String>,
+}
+
+/// For how long a door is opened.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct OpenDoor {
+    /// Seconds; an hour if not given, a day at most.
+    #[schema(minimum = 60, maximum = 86400)]
+    pub seconds: Option<u64>,
+}
+
 /// A browser that was let in to the console.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct ConsoleSession {

@@ -54,6 +54,8 @@ kinds! {
     WrongHost = "wrong-host", 421, "Not this service";
     /// It comes from a page that is not the service's own.
     ForeignOrigin = "foreign-origin", 403, "Not from here";
+    /// A browser on the network asks for what it may not: only for reading, searching and adding was it let in.
+    NotThroughThisDoor = "not-through-this-door", 403, "Not through this door";
     /// There is no room on the disk.
     DiskFull = "disk-full", 507, "The disk is full";
     /// The database does not answer at the moment.

@@ -99,7 +99,7 @@ impl DeviceSync {
     }
 
     /// The TLS endpoint of this device; it gets its key with the first need of one.
-    async fn endpoint(&self) -> Result<TlsEndpoint, LinkError> {
+    pub(crate) async fn endpoint(&self) -> Result<TlsEndpoint, LinkError> {
         let _alone = self.links.opening.lock().await;
         match self.links.endpoint_if_any() {
             Some(endpoint) => Ok(endpoint),

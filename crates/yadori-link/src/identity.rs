@@ -64,6 +64,12 @@ impl Identity {
         self.pin
     }
 
+    /// The SHA-256 of its certificate, as browsers show it: pairs of hexadecimal digits with colons between them.
+    pub fn fingerprint_of_certificate(&self) -> String {
+        let pairs: Vec<String> = sha256(&self.certificate).iter().map(|byte| format!("{byte:02X}")).collect();
+        pairs.join(":")
+    }
+
     /// Its id.
     pub fn id(&self) -> DeviceId {
         DeviceId::of_key(&self.pin)

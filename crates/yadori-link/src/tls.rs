@@ -113,6 +113,23 @@ impl TlsEndpoint {
         tokio::time::timeout(HANDSHAKE, handshake).await.map_err(|_| io::Error::from(io::ErrorKind::TimedOut))?
     }
 
+    /// Takes a connection of a browser, which has no certificate: it is let in by what it says afterwards, and it is for the
+    /// person to compare ours by its [fingerprint](Identity::fingerprint_of_certificate).
+    ///
+    /// # Errors
+    /// When it takes too long, or speaks no TLS 1.3.
+    pub async fn take_browser(&self, stream: TcpStream) -> io::Result<tokio_rustls::server::TlsStream<TcpStream>> {
+        let mut config = ServerConfig::builder_with_provider(self.provider.clone())
+            .with_protocol_versions(&[&version::TLS13])
+            .map_err(io::Error::other)?
+            .with_no_client_auth()
+            .with_single_cert(vec![self.identity.certificate()], self.identity.private_key())
+            .map_err(io::Error::other)?;
+        config.alpn_protocols = vec![b"http/1.1".to_vec()];
+        let handshake = tokio_rustls::TlsAcceptor::from(Arc::new(config)).accept(stream);
+        tokio::time::timeout(HANDSHAKE, handshake).await.map_err(|_| io::Error::from(io::ErrorKind::TimedOut))?
+    }
+
     /// Makes a connection, for an exchange with the device that has this pin, or for a pairing with any.
     ///
     /// # Errors

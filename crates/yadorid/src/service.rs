@@ -80,6 +80,8 @@ pub struct Service {
     pub(crate) changing: tokio::sync::Mutex<()>,
     /// Requests that add something, so that they add it once.
     pub(crate) repeats: Repeats,
+    /// The door for a browser on the network, while it is open.
+    pub(crate) door: http::door::Slot,
 }
 
 impl Service {
@@ -93,7 +95,14 @@ impl Service {
         simulated: Option<Simulated>,
     ) -> Result<Arc<Self>, getrandom::Error> {
         let authenticator = Authenticator::new(address, names)?;
-        Ok(Arc::new(Self { engine, authenticator, simulated, changing: <_>::default(), repeats: Repeats::default() }))
+        Ok(Arc::new(Self {
+            engine,
+            authenticator,
+            simulated,
+            changing: <_>::default(),
+            repeats: Repeats::default(),
+            door: <_>::default(),
+        }))
     }
 
     /// The token that lets a program in.

@@ -35,6 +35,11 @@ fn driver(folder: &Path) -> (Process, u16) {
 impl Browser {
     /// Starts one with a page of this size.
     pub async fn open(width: u32, height: u32) -> Self {
+        Self::open_with(width, height, &[]).await
+    }
+
+    /// The same with more arguments for the browser.
+    pub async fn open_with(width: u32, height: u32, more: &[&str]) -> Self {
         let profile = tempfile::tempdir().unwrap();
         let folder = profile.path().to_owned();
         let (process, port) = tokio::task::spawn_blocking(move || driver(&folder)).await.unwrap();
@@ -52,6 +57,9 @@ impl Browser {
             "--force-prefers-reduced-motion",
             &format!("--user-data-dir={}", profile.path().display()),
         ] {
+            capabilities.add_arg(argument).unwrap();
+        }
+        for argument in more {
             capabilities.add_arg(argument).unwrap();
         }
         capabilities.set_browser_log_level(thirtyfour::LoggingPrefsLogLevel::All).unwrap();

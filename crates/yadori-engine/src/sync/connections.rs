@@ -20,7 +20,7 @@ use yadori_core::merge::Register;
 use yadori_link::connection::{self, ConnectionCommand, Ended, PeerConnection};
 use yadori_link::exchange::{Ending, Exchange};
 use yadori_link::frame::Bye;
-use yadori_link::tls::{Connection, Purpose};
+use yadori_link::tls::{Connection, Purpose, TlsEndpoint};
 use yadori_store::StoreError;
 
 /// Maximum unauthenticated connections; beyond it, one is evicted: see [`Unauthenticated`].
@@ -55,6 +55,23 @@ impl Unauthenticated {
         self.0.push_back((source, stranger.clone()));
         stranger
     }
+}
+
+/// The addresses of this computer with this port, those first that are easiest to type.
+fn own_addresses(port: u16) -> Vec<SocketAddr> {
+    let mut found: Vec<SocketAddr> = if_addrs::get_if_addrs()
+        .unwrap_or_default()
+        .into_iter()
+        .filter(|interface| !interface.is_loopback())
+        .map(|interface| SocketAddr::new(interface.ip(), port))
+        .filter(|address| address.is_ipv4() || !is_link_local(address))
+        .collect();
+    if found.is_empty() {
+        found.push(SocketAddr::from(([127, 0, 0, 1], port)));
+    }
+    found.sort_by_key(|address| (address.is_ipv6(), *address));
+    found.truncate(8);
+    found
 }
 
 impl DeviceSync {
@@ -150,20 +167,26 @@ impl DeviceSync {
         if !listening.ip().is_unspecified() {
             return vec![listening.to_string()];
         }
-        let mut found: Vec<SocketAddr> = if_addrs::get_if_addrs()
-            .unwrap_or_default()
-            .into_iter()
-            .filter(|interface| !interface.is_loopback())
-            .map(|interface| SocketAddr::new(interface.ip(), listening.port()))
-            .filter(|address| address.is_ipv4() || !is_link_local(address))
-            .collect();
-        if found.is_empty() {
-            found.push(SocketAddr::from(([127, 0, 0, 1], listening.port())));
+        own_addresses(listening.port()).iter().map(SocketAddr::to_string).collect()
+    }
+
+    /// A listener for a browser on the person's network, at any free port; the address to be shown, and the TLS of this
+    /// device.
+    ///
+    /// # Errors
+    /// When this device cannot have a key, or listen.
+    pub async fn listen_for_browser(&self) -> Result<(TcpListener, SocketAddr, TlsEndpoint), LinkError> {
+        let endpoint = self.endpoint().await?;
+        let wanted = SocketAddr::new(self.links.listen.ip(), 0);
+        let failed = |source| LinkError::Listen { address: wanted, source };
+        let listener = TcpListener::bind(wanted).await.map_err(failed)?;
+        let mut address = listener.local_addr().map_err(failed)?;
+        if address.ip().is_unspecified()
+            && let Some(own) = own_addresses(address.port()).first()
+        {
+            address = *own;
         }
-        // Addresses of IPv4 are easier to type.
-        found.sort_by_key(|address| (address.is_ipv6(), *address));
-        found.truncate(8);
-        found.iter().map(SocketAddr::to_string).collect()
+        Ok((listener, address, endpoint))
     }
 
     /// Runs the connection with a device until it ends. Of two connections with the same device, the one made by the device

@@ -104,7 +104,13 @@ fn qr(detail: &ClipDetail) -> Result<(), Failure> {
     let too_much =
         || Failure::Here("a QR code holds a text or a link of at most some 2,900 bytes, that is not sensitive".into());
     let text = detail.text.as_deref().filter(|_| detail.text_is_whole).ok_or_else(too_much)?;
-    let code = QrCode::with_error_correction_level(text, EcLevel::L).map_err(|_| too_much())?;
+    draw_qr(text)
+}
+
+/// Draws a text as a QR code.
+pub(super) fn draw_qr(text: &str) -> Result<(), Failure> {
+    let too_long = |_| Failure::Here("a QR code holds at most some 2,900 bytes".into());
+    let code = QrCode::with_error_correction_level(text, EcLevel::L).map_err(too_long)?;
     let drawn = code.render::<Dense1x2>().dark_color(Dense1x2::Light).light_color(Dense1x2::Dark).build();
     let width = drawn.lines().next().map_or(0, columns);
     let style = Style::of_stdout();

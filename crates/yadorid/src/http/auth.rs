@@ -15,6 +15,7 @@
 //! what is asked for under any other path is not let in by it.
 
 use super::App;
+use super::door::Door;
 use super::problem::Problem;
 use axum::extract::{Request, State};
 use axum::http::header::{self, HeaderMap, HeaderName, HeaderValue};
@@ -24,6 +25,7 @@ use axum::response::{IntoResponse, Response};
 use parking_lot::{Mutex, MutexGuard};
 use std::collections::{HashMap, HashSet};
 use std::net::SocketAddr;
+use std::sync::Arc;
 use tokio::sync::watch;
 use yadori_core::MillisSinceEpoch;
 use yadori_engine::clock::now;
@@ -75,7 +77,8 @@ struct Open {
 /// How long a session is believed without asking the records.
 const BELIEVED_MILLIS: u64 = 60 * 1000;
 
-fn new_key() -> Result<String, getrandom::Error> {
+/// A key that cannot be guessed: 256 bits.
+pub(super) fn new_key() -> Result<String, getrandom::Error> {
     let mut key = [0; 32];
     getrandom::fill(&mut key)?;
     Ok(data_encoding::BASE64URL_NOPAD.encode(&key))
@@ -147,12 +150,8 @@ impl Authenticator {
         given.is_some_and(|given| blake3::hash(given.as_bytes()) == blake3::hash(self.token.as_bytes()))
     }
 
-    /// The sessions at this path that a request may be of: another page on this host may have set cookies of the same name.
     fn sessions(&self, headers: &HeaderMap, path: &str) -> Vec<Session> {
-        let cookies = headers.get_all(header::COOKIE).iter().filter_map(|value| value.to_str().ok());
-        let pairs = cookies.flat_map(|cookies| cookies.split(';')).filter_map(|pair| pair.trim().split_once('='));
-        let keys = pairs.filter(|(name, _)| *name == self.cookie).take(8);
-        keys.map(|(_, key)| Session { key: hash(key), path: hash(path) }).collect()
+        sessions(headers, &self.cookie, path)
     }
 
     /// Shuts a browser out that has this session.
@@ -160,6 +159,14 @@ impl Authenticator {
         self.open().sessions.retain(|(known, _), _| known != key);
         self.shut_out.send_modify(|times| *times += 1);
     }
+}
+
+/// The sessions at this path that a request may be of, by cookies of this name: another page on this host may have set some.
+fn sessions(headers: &HeaderMap, cookie: &str, path: &str) -> Vec<Session> {
+    let cookies = headers.get_all(header::COOKIE).iter().filter_map(|value| value.to_str().ok());
+    let pairs = cookies.flat_map(|cookies| cookies.split(';')).filter_map(|pair| pair.trim().split_once('='));
+    let keys = pairs.filter(|(name, _)| *name == cookie).take(8);
+    keys.map(|(_, key)| Session { key: hash(key), path: hash(path) }).collect()
 }
 
 /// The path of a session, and what is asked for under it.
@@ -230,6 +237,9 @@ const HEADERS: [(HeaderName, &str); 5] = [
 ];
 
 async fn let_in(app: &App, request: Request, next: Next) -> Response {
+    if let Some(door) = request.extensions().get::<Arc<Door>>().cloned() {
+        return through_door(app, &door, request, next).await;
+    }
     let authenticator = &app.authenticator;
     match check_address(authenticator, request.headers(), request.uri()) {
         Address::Ours => {}
@@ -238,16 +248,23 @@ async fn let_in(app: &App, request: Request, next: Next) -> Response {
     }
     if request.uri().path() == ENTRANCE {
         let key = request.uri().query().and_then(|query| query.strip_prefix("key=")).unwrap_or_default().to_owned();
-        let browser = request.headers().get(header::USER_AGENT).and_then(|name| name.to_str().ok()).unwrap_or_default();
-        let browser: String = browser.chars().take(BROWSER_CHARS).collect();
-        return enter(app, request.method().clone(), &key, &browser).await;
+        if request.method() != Method::GET || !authenticator.use_link(&key) {
+            return super::console::closed();
+        }
+        let browser = browser_of(request.headers());
+        let entered = async {
+            let fresh = Fresh::new().map_err(|_| Problem::internal())?;
+            fresh.record(app, &browser, now().plus(SESSION_MILLIS)).await?;
+            Ok::<_, Problem>(fresh.page(&authenticator.cookie, SESSION_MILLIS / 1000, ""))
+        };
+        return entered.await.unwrap_or_else(Problem::into_response);
     }
     if authenticator.is_token(request.headers()) {
         return next.run(request).await;
     }
     let changes = !matches!(*request.method(), Method::GET | Method::HEAD);
     let sessions = split_session(request.uri().path()).map(|(path, _)| authenticator.sessions(request.headers(), path));
-    for session in sessions.unwrap_or_default() {
+    for session in sessions.unwrap_or_default().into_iter().filter(|session| !app.door.is_guest(&session.key)) {
         match has_session(app, session).await {
             Ok(true) if changes && !request.headers().contains_key(header::ORIGIN) => {
                 return Problem::foreign_origin().into_response();
@@ -293,32 +310,93 @@ pub(super) async fn is_shut_out(app: &App, session: Session) {
     std::future::pending::<()>().await;
 }
 
-/// A one-time link: lets the browser in and sends it to the console.
-///
-/// The way there is a page and no redirect: a cookie that is kept from other sites is not sent along with a redirect of a
-/// link that was followed from elsewhere, as from the file that `yadori console` opens.
-async fn enter(app: &App, method: Method, key: &str, browser: &str) -> Response {
-    let authenticator = &app.authenticator;
-    if method != Method::GET || !authenticator.use_link(key) {
-        return super::console::closed();
+/// What a browser says that it is.
+fn browser_of(headers: &HeaderMap) -> String {
+    let browser = headers.get(header::USER_AGENT).and_then(|name| name.to_str().ok()).unwrap_or_default();
+    browser.chars().take(BROWSER_CHARS).collect()
+}
+
+/// The door for a browser on the network: its own link, its own session, and not everything.
+async fn through_door(app: &App, door: &Arc<Door>, request: Request, next: Next) -> Response {
+    if !door.is_addressed(request.headers(), request.uri()) {
+        return Problem::wrong_host().into_response();
     }
-    let entered = async {
-        let (key, place) = (new_key().map_err(|_| Problem::internal())?, new_path().map_err(|_| Problem::internal())?);
-        let until = now().plus(SESSION_MILLIS);
-        app.engine.history.store.add_console_session(&hash(&key), &hash(&place), browser, now(), until).await?;
-        let path = format!("{SESSIONS}{place}/");
-        let seconds = SESSION_MILLIS / 1000;
-        let cookie =
-            format!("{}={key}; HttpOnly; SameSite=Strict; Path={path}; Max-Age={seconds}", authenticator.cookie);
+    let cookie = door_cookie(request.headers());
+    if request.uri().path() == ENTRANCE {
+        let key = request.uri().query().and_then(|query| query.strip_prefix("key=")).unwrap_or_default().to_owned();
+        let (is_get, browser) = (request.method() == Method::GET, browser_of(request.headers()));
+        let entered = async {
+            let fresh = Fresh::new().map_err(|_| Problem::internal())?;
+            if !is_get || !door.admit(&key, hash(&fresh.key), &browser) {
+                return Ok(super::console::closed());
+            }
+            fresh.record(app, &browser, door.until()).await?;
+            app.engine.history.ledger.status_changed();
+            let seconds = door.until().0.saturating_sub(now().0) / 1000;
+            Ok::<_, Problem>(fresh.page(&cookie, seconds, "; Secure"))
+        };
+        return entered.await.unwrap_or_else(Problem::into_response);
+    }
+    let sessions = split_session(request.uri().path()).map(|(path, _)| sessions(request.headers(), &cookie, path));
+    let mut guests = sessions.unwrap_or_default().into_iter().filter(|session| door.is_guest(&session.key));
+    let is_api = request.uri().path().contains("/api/");
+    let Some(session) = guests.next() else {
+        return if is_api { Problem::unauthorised().into_response() } else { super::console::closed() };
+    };
+    match has_session(app, session).await {
+        Ok(true) => {}
+        Ok(false) => return super::console::closed(),
+        Err(error) => return Problem::from(error).into_response(),
+    }
+    if !request.method().is_safe() && !request.headers().contains_key(header::ORIGIN) {
+        return Problem::foreign_origin().into_response();
+    }
+    let Some(request) = under_session(request, session) else { return Problem::no_such_path().into_response() };
+    if !super::door::may_ask(request.method(), request.uri().path()) {
+        return Problem::not_through_this_door().into_response();
+    }
+    next.run(request).await
+}
+
+/// The name of a door's cookie. Its port is in what the browser asked for, which was checked before.
+fn door_cookie(headers: &HeaderMap) -> String {
+    let host = headers.get(header::HOST).and_then(|host| host.to_str().ok()).unwrap_or_default();
+    format!("yadori-{}", host.rsplit(':').next().unwrap_or_default())
+}
+
+/// A session that begins.
+struct Fresh {
+    key: String,
+    place: String,
+}
+
+impl Fresh {
+    fn new() -> Result<Self, getrandom::Error> {
+        Ok(Self { key: new_key()?, place: new_path()? })
+    }
+
+    async fn record(&self, app: &App, browser: &str, until: MillisSinceEpoch) -> Result<(), Problem> {
+        let (key, place) = (hash(&self.key), hash(&self.place));
+        Ok(app.engine.history.store.add_console_session(&key, &place, browser, now(), until).await?)
+    }
+
+    /// What lets the browser in and sends it to the console.
+    ///
+    /// The way there is a page and no redirect: a cookie that is kept from other sites is not sent along with a redirect of a
+    /// link that was followed from elsewhere, as from the file that `yadori console` opens.
+    fn page(&self, cookie: &str, seconds: u64, more: &str) -> Response {
+        let path = format!("{SESSIONS}{}/", self.place);
+        let cookie = format!("{cookie}={}; HttpOnly; SameSite=Strict; Path={path}; Max-Age={seconds}{more}", self.key);
         let page = format!(
             "<!doctype html>\n<html lang=\"en\"><meta charset=\"utf-8\"><meta http-equiv=\"refresh\" content=\"0; url={path}\">\n\
              <link rel=\"icon\" href=\"data:,\"><title>Yadori</title>\n<p>Opening <a href=\"{path}\">your history</a> …</p>\n</html>\n"
         );
         let kind = HeaderValue::from_static("text/html; charset=utf-8");
-        let cookie = HeaderValue::from_str(&cookie).map_err(|_| Problem::internal())?;
-        Ok::<_, Problem>(([(header::SET_COOKIE, cookie), (header::CONTENT_TYPE, kind)], page))
-    };
-    entered.await.into_response()
+        match HeaderValue::from_str(&cookie) {
+            Ok(cookie) => ([(header::SET_COOKIE, cookie), (header::CONTENT_TYPE, kind)], page).into_response(),
+            Err(_) => Problem::internal().into_response(),
+        }
+    }
 }
 
 #[cfg(test)]

@@ -69,3 +69,33 @@ pub async fn shut_out(
 ) -> Result<Json<Vec<api::ConsoleSession>>, Problem> {
     Ok(Json(app.shut_out(&id).await?))
 }
+
+/// Show the door for a phone
+///
+/// Whether the console can be reached from the person's own network, by whom, and until when.
+#[utoipa::path(get, path = "/console-door", tag = "service", responses((status = 200, body = api::ConsoleDoor)))]
+pub async fn door(State(app): State<App>) -> Json<api::ConsoleDoor> {
+    Json(app.door.shown())
+}
+
+/// Open a door for a phone
+///
+/// Listens on the address of the links with the certificate of this device, and gives a link that lets in one browser, once.
+/// From there the history can be read, searched and added to. It is closed by itself, with that browser's session; opening
+/// it again closes the one before.
+#[utoipa::path(post, path = "/console-door", tag = "service", request_body = api::OpenDoor,
+    responses((status = 200, body = api::ConsoleDoor), (status = 400, body = api::Problem)))]
+pub async fn open_door(
+    State(app): State<App>,
+    asked: JsonBody<api::OpenDoor>,
+) -> Result<Json<api::ConsoleDoor>, Problem> {
+    Ok(Json(super::door::open(&app, asked?.0.seconds).await?))
+}
+
+/// Close the door for a phone
+///
+/// Shuts its browser out at once.
+#[utoipa::path(delete, path = "/console-door", tag = "service", responses((status = 200, body = api::ConsoleDoor)))]
+pub async fn close_door(State(app): State<App>) -> Json<api::ConsoleDoor> {
+    Json(app.door.close())
+}

@@ -23,6 +23,7 @@ mod contract;
 mod control;
 mod devices;
 mod document;
+pub(crate) mod door;
 mod events;
 mod forgetting;
 mod kept;
@@ -143,6 +144,7 @@ fn interface() -> (Router<App>, Value) {
         .routes(routes!(control::pause))
         .routes(routes!(control::resume))
         .routes(routes!(control::console_link))
+        .routes(routes!(control::door, control::open_door, control::close_door))
         .routes(routes!(control::console_sessions))
         .routes(routes!(control::shut_out))
         .routes(routes!(simulated::copy))

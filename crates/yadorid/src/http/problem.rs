@@ -100,6 +100,17 @@ impl Problem {
         Self::new(ProblemKind::ForeignOrigin, "the request comes from a page that is not this service's own")
     }
 
+    pub(super) fn bad_door_length() -> Self {
+        Self::new(ProblemKind::BadLength, "a door can be open for one minute to one day: 60 to 86,400 seconds")
+    }
+
+    pub(super) fn not_through_this_door() -> Self {
+        Self::new(
+            ProblemKind::NotThroughThisDoor,
+            "from here the history can be read, searched and added to; everything else is done on the computer itself",
+        )
+    }
+
     /// The service's own database is away; why it could not be started again, if it could not.
     pub(super) fn database_away(failure: Option<&ServerError>) -> Self {
         match failure {

@@ -16,6 +16,7 @@ use std::pin::Pin;
 use std::sync::Arc;
 use std::task::{Context, Poll};
 use std::time::Duration;
+use tokio::io::{AsyncRead, AsyncWrite};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::time::Instant;
 use tokio_util::sync::CancellationToken;
@@ -130,18 +131,41 @@ impl HttpBody for Watched {
 
 /// Serves until `ending`.
 pub(crate) async fn serve(listener: TcpListener, router: Router, ending: CancellationToken) {
+    let plain = async |stream: TcpStream| Ok(stream);
+    serve_by(listener, router, ending, MOST, plain).await;
+}
+
+/// The same for `most` connections, of which each begins with a handshake.
+pub(super) async fn serve_by<S, F>(
+    listener: TcpListener,
+    router: Router,
+    ending: CancellationToken,
+    most: usize,
+    handshake: impl Fn(TcpStream) -> F + Clone + Send + Sync + 'static,
+) where
+    S: AsyncRead + AsyncWrite + Unpin + Send + 'static,
+    F: Future<Output = std::io::Result<S>> + Send,
+{
     let connections = Arc::<Connections>::default();
     let tasks = TaskTracker::new();
     let accepting = async {
         loop {
             match listener.accept().await {
                 Ok((stream, _)) => {
-                    let (number, end) = connections.admit(MOST);
+                    let (number, end) = connections.admit(most);
                     let (connections, router, ending) = (connections.clone(), router.clone(), ending.clone());
+                    let handshake = handshake.clone();
                     tasks.spawn(async move {
+                        let _ = stream.set_nodelay(true);
+                        let talking = async {
+                            match handshake(stream).await {
+                                Ok(stream) => talk(stream, router, &connections, number, ending).await,
+                                Err(error) => tracing::debug!(%error, "a handshake was not completed"),
+                            }
+                        };
                         tokio::select! {
                             () = end.cancelled() => {}
-                            () = talk(stream, router, &connections, number, ending) => {}
+                            () = talking => {}
                         }
                         connections.all().1.remove(&number);
                     });
@@ -166,14 +190,13 @@ pub(crate) async fn serve(listener: TcpListener, router: Router, ending: Cancell
 }
 
 /// One connection, from its first request to its end.
-async fn talk(
-    stream: TcpStream,
+async fn talk<S: AsyncRead + AsyncWrite + Unpin + Send + 'static>(
+    stream: S,
     router: Router,
     connections: &Arc<Connections>,
     number: u64,
     ending: CancellationToken,
 ) {
-    let _ = stream.set_nodelay(true);
     let router = TowerToHyperService::new(router);
     let answer = hyper::service::service_fn(move |request: hyper::Request<hyper::body::Incoming>| {
         let answering = Answering::new(connections, number);
