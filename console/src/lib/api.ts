@@ -208,6 +208,23 @@ export const openDoor = (seconds: number): Promise<Door> =>
   ask(client.POST("/api/v1/console-door", { body: { seconds } }));
 export const closeDoor = (): Promise<Door> => ask(client.DELETE("/api/v1/console-door"));
 
+/** Takes in an archive, as `exportUrl` gives one. */
+export async function importArchive(file: Blob): Promise<Schemas["ImportReport"]> {
+  let response;
+  try {
+    const headers = { "content-type": "application/zip" };
+    response = await fetch(`${place}/api/v1/import`, { method: "POST", body: file, headers });
+  } catch {
+    throw new Refused("away", "The service cannot be reached.");
+  }
+  if (!response.ok) throw await refusal(response, await response.json().catch(() => undefined));
+  // A line for each step; the last one has the report, or says why there is none.
+  const lines = (await response.text()).trim().split("\n");
+  const last = JSON.parse(lines.at(-1) ?? "{}") as Schemas["ImportProgress"];
+  if (!last.report) throw new Refused("unknown", last.error ?? "The archive could not be read to its end.");
+  return last.report;
+}
+
 // Addresses
 
 const clipUrl = (id: string, what: string): string => `${place}/api/v1/clips/${encodeURIComponent(id)}/${what}`;

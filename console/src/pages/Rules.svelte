@@ -4,6 +4,7 @@
   import type { Kind, Rules, RulesChange, RulesVerdict, SweepPreview } from "../lib/api";
   import { line } from "../lib/clips";
   import { number, size } from "../lib/format";
+  import { frame } from "../state/commands.svelte";
   import { run } from "../state/notices.svelte";
   import { Resource } from "../state/resource.svelte";
   import { service } from "../state/service.svelte";
@@ -94,6 +95,7 @@
       >{:else if service.capture?.state === "paused"}<Button look="primary" onclick={() => service.resume()}
         >{w().capture.resume}</Button
       >{/if}
+    <Button onclick={() => (frame.question = { kind: "clear" })}>{w().clearQuestion.title}…</Button>
     <Button onclick={() => (resetting = true)}>{w().rules.reset}</Button>
   {/snippet}
   {#if is}

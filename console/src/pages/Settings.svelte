@@ -35,6 +35,18 @@
     else keymap.set(command, [key]);
   }
 
+  let chooser = $state<HTMLInputElement>();
+
+  async function take() {
+    const file = chooser?.files?.[0];
+    if (!file) return;
+    await run(
+      () => api.importArchive(file),
+      ({ added, known, skipped }) => w().settings.imported(added, known, skipped),
+    );
+    if (chooser) chooser.value = "";
+  }
+
   async function shutOut(id: string) {
     await run(
       () => api.shutOut(id),
@@ -150,7 +162,9 @@
         >{/if}
     </Section>
     <Section title={w().settings.export} about={w().settings.exportAbout}
-      ><a class="btn btn-sm" href={exportUrl("")} download>{w().settings.exportAll}</a></Section
+      ><a class="btn btn-sm" href={exportUrl("")} download>{w().settings.exportAll}</a>
+      <input bind:this={chooser} id="import-file" type="file" accept=".zip" class="sr-only" onchange={take} />
+      <label for="import-file" class="btn btn-sm focus-within:outline-2">{w().settings.import}</label></Section
     >
   {/if}
 </Page>

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { frame } from "../state/commands.svelte";
   import Answers from "./Answers.svelte";
+  import Clear from "./Clear.svelte";
   import Edit from "./Edit.svelte";
   import IntoDrawer from "./IntoDrawer.svelte";
   import Label from "./Label.svelte";
@@ -28,5 +29,6 @@
     {close}
   />
 {:else if question?.kind === "pour"}<Pour clips={question.clips} drawer={question.drawer} {close} />
+{:else if question?.kind === "clear"}<Clear {close} />
 {:else if question?.kind === "palette"}<Palette {close} />
 {/if}

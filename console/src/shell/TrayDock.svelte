@@ -16,7 +16,7 @@
   const items = $derived(tray?.items ?? []);
   const shown = $derived(tray !== undefined && (tray.open || items.some((item) => !item.dealt)));
   const next = $derived(items.find((item) => item.place === tray?.next));
-  let unfolded = $state(true);
+  let unfolded = $state(innerWidth >= 768);
 
   const move = moving({
     count: () => items.length,
@@ -36,10 +36,14 @@
             .allDealt}{/if}
       </p>
       <Button look="primary" command="next" disabled={!next} onclick={dealNext}>{w().tray.deal}</Button>
-      <Button onclick={dealBack} disabled={!items.some((item) => item.dealt)}>{w().tray.back}</Button>
-      <Button onclick={restartTray} disabled={!items.some((item) => item.dealt)}>{w().tray.restart}</Button>
-      <Button disabled={items.length === 0} onclick={() => (frame.question = { kind: "pour" })}>{w().tray.pour}</Button>
-      <Button onclick={() => closeTray(true)}>{w().tray.close}</Button>
+      {#if unfolded}
+        <Button onclick={dealBack} disabled={!items.some((item) => item.dealt)}>{w().tray.back}</Button>
+        <Button onclick={restartTray} disabled={!items.some((item) => item.dealt)}>{w().tray.restart}</Button>
+        <Button disabled={items.length === 0} onclick={() => (frame.question = { kind: "pour" })}
+          >{w().tray.pour}</Button
+        >
+        <Button onclick={() => closeTray(true)}>{w().tray.close}</Button>
+      {/if}
       <IconButton
         icon={unfolded ? ChevronDown : ChevronUp}
         name={unfolded ? w().tray.fold : w().tray.unfold}

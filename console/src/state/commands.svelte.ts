@@ -19,6 +19,7 @@ export type Question =
   | { kind: "qr"; clip: Clip }
   | { kind: "answers"; asks: string[]; usual: Record<string, string>; recall: api.Recall }
   | { kind: "pour"; clips?: Clip[]; drawer?: string }
+  | { kind: "clear" }
   | { kind: "palette" };
 
 class Frame {
@@ -71,6 +72,13 @@ export async function recall(clips: Clip[], how: Partial<api.Recall> = {}): Prom
   );
   return done !== undefined;
 }
+
+/** Clears a slice of the history. */
+export const clear = (what: api.Clear) =>
+  run(
+    () => api.clear(what),
+    ({ count, step }) => ({ text: w().done.cleared(count), ...(step ? { action: undoing(step) } : {}) }),
+  );
 
 /** Copies a clip in this browser. */
 export const copyHere = (clip: Clip) =>
@@ -293,6 +301,7 @@ const ALL: Command[] = [
   { id: "next", scope: "tray", keys: ["n"], run: dealNext },
   { id: "pour", scope: "tray", keys: [], run: () => (frame.question = { kind: "pour" }) },
   { id: "trayOpen", scope: "anywhere", keys: [], run: openTray },
+  { id: "clear", scope: "anywhere", keys: [], run: () => (frame.question = { kind: "clear" }) },
   {
     id: "pause",
     scope: "anywhere",

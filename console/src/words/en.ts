@@ -94,6 +94,7 @@ export const en = {
     edited: (what: string, oldStays: boolean) =>
       `Saved as ${what}.${oldStays ? " The old text stays, because it is kept." : ""}`,
     unchanged: "Nothing was changed.",
+    cleared: (count: number) => `Cleared ${clips(count)}.`,
     trayOpen: "The tray is open: what you copy now is gathered in it.",
     trayClosed: "The tray is closed.",
     dealt: (what: string) => `${what} is on the clipboard.`,
@@ -332,6 +333,20 @@ export const en = {
     },
     own: "What stands between them",
   },
+  clearQuestion: {
+    title: "Clear a part of the history",
+    age: "Which clips",
+    ages: { older: "copied longer ago than this", newer: "copied within this time", any: "of any age" },
+    than: "Time",
+    kind: "Kind",
+    anyKind: "every kind",
+    application: "Copied in (an application; may be left empty)",
+    forGood: "Delete for good, without the bin",
+    found: (count: number, size: string, kept: number) =>
+      `${clips(count)} (${size}) would go.${kept > 0 ? ` ${clips(kept)} that ${are(kept)} kept ${kept === 1 ? "stays" : "stay"}.` : ""}`,
+    go: "Move to the bin",
+    goForGood: "Delete for good",
+  },
   palette: {
     title: "Commands",
     label: "What do you want to do?",
@@ -362,6 +377,7 @@ export const en = {
     next: "Put the tray’s next clip on the clipboard",
     pour: "Pour the tray",
     trayOpen: "Open the tray",
+    clear: "Clear a part of the history",
     pause: "Pause or resume capturing",
     "page.ledger": "Go to the history",
     "page.kept": "Go to what is kept",
@@ -590,6 +606,9 @@ export const en = {
     export: "Take your history with you",
     exportAbout: "An archive of everything, in open formats.",
     exportAll: "Export everything",
+    import: "Import an archive…",
+    imported: (added: number, known: number, skipped: number) =>
+      `Imported ${clips(added)}; ${clips(known)} ${known === 1 ? "was" : "were"} there already${skipped > 0 ? `, and ${clips(skipped)} could not be read` : ""}.`,
   },
   phone: {
     title: "Open it on a phone",
@@ -656,6 +675,11 @@ export const en = {
         title: "bring back what I deleted?",
         text: "“Undo” does it at once; later it is in the bin, for 24 hours.",
         page: "bin",
+      },
+      {
+        title: "clear what I do not need?",
+        text: "“Clear a part of the history” on the Rules page, by age, kind or application; you see how much it is first.",
+        page: "rules",
       },
       {
         title: "keep something out?",

@@ -82,6 +82,7 @@ export const ja: Words = {
     edited: (what, oldStays) =>
       `${what}として保存しました。${oldStays ? "元のテキストは保管されているので残ります。" : ""}`,
     unchanged: "変更はありませんでした。",
+    cleared: (count) => `${clips(count)}を消しました。`,
     trayOpen: "トレイを開きました。これからコピーしたものがトレイに集まります。",
     trayClosed: "トレイを閉じました。",
     dealt: (what) => `${what}をクリップボードに入れました。`,
@@ -317,6 +318,20 @@ export const ja: Words = {
     },
     own: "間に入れる文字",
   },
+  clearQuestion: {
+    title: "履歴の一部を消す",
+    age: "消すクリップ",
+    ages: { older: "次の期間より前にコピーしたもの", newer: "次の期間内にコピーしたもの", any: "時期を問わない" },
+    than: "期間",
+    kind: "種類",
+    anyKind: "すべての種類",
+    application: "コピー元のアプリケーション（空でもかまいません）",
+    forGood: "ごみ箱に入れず、完全に削除する",
+    found: (count, size, kept) =>
+      `${clips(count)} (${size}) が消えます。${kept > 0 ? `保管している ${clips(kept)}は残ります。` : ""}`,
+    go: "ごみ箱に移す",
+    goForGood: "完全に削除",
+  },
   palette: {
     title: "コマンド",
     label: "何をしますか",
@@ -347,6 +362,7 @@ export const ja: Words = {
     next: "トレイの次をクリップボードへ",
     pour: "トレイをまとめる",
     trayOpen: "トレイを開く",
+    clear: "履歴の一部を消す",
     pause: "記録の一時停止・再開",
     "page.ledger": "履歴へ",
     "page.kept": "保管へ",
@@ -569,6 +585,9 @@ export const ja: Words = {
     export: "履歴を持ち出す",
     exportAbout: "すべてを、公開された形式の書庫にします。",
     exportAll: "すべて書き出す",
+    import: "書庫を取り込む…",
+    imported: (added, known, skipped) =>
+      `${clips(added)}を取り込みました。${clips(known)}はすでにありました。${skipped > 0 ? `${clips(skipped)}は読めませんでした。` : ""}`,
   },
   phone: {
     title: "スマートフォンで開く",
@@ -632,6 +651,11 @@ export const ja: Words = {
         page: "kept",
       },
       { title: "削除したものを戻す", text: "すぐなら「元に戻す」、あとなら 24 時間はごみ箱にあります。", page: "bin" },
+      {
+        title: "いらないものを消す",
+        text: "「ルール」ページの「履歴の一部を消す」で、時期、種類、アプリケーションを選びます。先に件数が表示されます。",
+        page: "rules",
+      },
       {
         title: "記録しないようにする",
         text: "一時停止するか、ルールでアプリケーションや語句を指定します。",

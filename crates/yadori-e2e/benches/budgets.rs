@@ -1,8 +1,10 @@
 //! The budgets: what a person waits for, beside the limit of what this machine could do at all, measured in
 //! the same run. Prints a table, or JSON with `--json`; with `--write FILE` the table goes to a page as well.
 //! `--quick` leaves out the million clips; `--links` measures linked devices only, `--desk` the picker and keys, `--crowd` many
-//! that ask at once.
+//! that ask at once, `--console` the console.
 
+#[path = "parts/console.rs"]
+mod console;
 #[path = "parts/crowd.rs"]
 mod crowd;
 #[path = "parts/desk.rs"]
@@ -123,6 +125,14 @@ fn main() {
         runtime.block_on(fill(&home.path().join("data/database"), 100_000));
         let service = Service::start(home.path(), command(home.path(), "simulated", None));
         crowd::crowd(&mut report, &runtime, &service);
+        println!("{}", table(&report));
+        return;
+    }
+    if has("--console") {
+        let home = Home::new();
+        runtime.block_on(fill(&home.path().join("data/database"), 100_000));
+        let service = Service::start(home.path(), command(home.path(), "simulated", None));
+        console::console(&mut report, &runtime, &service);
         println!("{}", table(&report));
         return;
     }
@@ -587,6 +597,7 @@ fn sizes(report: &mut Report, runtime: &tokio::runtime::Runtime, sizes: &[u64]) 
             );
             idle(report, &service, "100,000 clips");
             crowd::crowd(report, runtime, &service);
+            console::console(report, runtime, &service);
             let raw: usize = (1..=clips).map(|n| texts::text(n).len()).sum();
             report.add(
                 "database on disk, bytes a clip, short texts",

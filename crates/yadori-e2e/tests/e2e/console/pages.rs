@@ -341,3 +341,40 @@ async fn devices_are_linked_renamed_and_removed() {
     page.finish().await;
     drop(other.lock().unwrap().take());
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_part_of_the_history_is_cleared_after_a_look_and_comes_back() {
+    let page = Page::with_sample(1280, 800).await;
+    page.go("#/rules", "Rules").await;
+    page.click("Clear a part of the history…").await;
+    page.browser.until("document.querySelector('dialog[open] h2') !== null").await;
+    page.fill("Time", "7").await;
+    page.fill("Kind", "link").await;
+    let told = "[...document.querySelectorAll('dialog [role=status]')].at(-1).innerText";
+    let count = page.run(&["find", "kind:link", "before:7d", "--ids"]).lines().count();
+    page.browser.until(&format!("{told}.startsWith('{count} clips')")).await;
+    page.check_accessibility("clearing").await;
+    page.browser.shot("clear").await;
+    page.click("Move to the bin").await;
+    page.says(&format!("Cleared {count} clips.")).await;
+    assert_eq!(page.run(&["find", "kind:link", "before:7d", "--ids"]).trim(), "");
+    page.click("Undo").await;
+    page.says("are back.").await;
+    assert_eq!(page.run(&["find", "kind:link", "before:7d", "--ids"]).lines().count(), count);
+    page.finish().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_archive_is_taken_in() {
+    let page = Page::open(1280, 800, |_| {}).await;
+    let folder = tempfile::tempdir().unwrap();
+    let archive = folder.path().join("history.zip");
+    page.run(&["add", "to be carried over"]);
+    page.run(&["export", archive.to_str().unwrap()]);
+    page.run(&["clear", "--for-good", "--yes"]);
+    page.go("#/settings", "Settings").await;
+    page.browser.wait("#import-file").await.send_keys(archive.to_str().unwrap()).await.unwrap();
+    page.says("Imported 1 clip; 0 clips were there already.").await;
+    assert!(page.run(&["list"]).contains("to be carried over"));
+    page.finish().await;
+}
