@@ -50,7 +50,7 @@
   </table>
 {/snippet}
 
-<Page title={w().pages.figures} about={w().figures.about} wide>
+<Page title={w().pages.figures} about={w().figures.about}>
   {#if is}
     <dl class="grid grid-cols-2 gap-x-6 gap-y-4 sm:grid-cols-3 lg:grid-cols-6">
       {#each [[w().figures.inHistory, number(is.count)], [w().figures.kept, number(is.kept)], [w().figures.inBin, number(is.in_bin)], [w().figures.content, size(is.bytes)], [w().figures.onDisk, is.bytes_on_disk == null ? "–" : size(is.bytes_on_disk)], [w().figures.saved, span(Math.max(0, is.saved.seconds))]] as [term, value] (term)}

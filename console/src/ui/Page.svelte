@@ -7,12 +7,11 @@
     about,
     children,
     actions,
-    wide = false,
-  }: { title: string; about?: string | undefined; children: Snippet; actions?: Snippet; wide?: boolean } = $props();
+  }: { title: string; about?: string | undefined; children: Snippet; actions?: Snippet } = $props();
 </script>
 
 <div class="h-full overflow-y-auto">
-  <div class="px-4 pt-5 pb-12 sm:px-8 {wide ? 'max-w-6xl' : 'max-w-4xl'}">
+  <div class="px-4 pt-5 pb-12 sm:px-8 max-w-6xl">
     <div class="flex flex-wrap items-start justify-between gap-3">
       <h1 class="ledger-face text-3xl" tabindex="-1" data-page-title>{title}</h1>
       {#if actions}<div class="flex flex-wrap gap-2">{@render actions()}</div>{/if}
