@@ -289,7 +289,7 @@ impl Store {
     pub async fn pinned(&self) -> Result<Vec<ClipRecord>, StoreError> {
         let rows = clips!(
             LISTED_CHARS,
-            "FROM clips c WHERE c.pin IS NOT NULL AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.pin, c.id"
+            "FROM clips c FORCE INDEX (by_pin) WHERE c.pin IS NOT NULL AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.pin, c.id"
         )
         .fetch_all(&self.pool)
         .await?;
@@ -303,7 +303,7 @@ impl Store {
     pub async fn in_drawer(&self, drawer: u32) -> Result<Vec<ClipRecord>, StoreError> {
         let rows = clips!(
             LISTED_CHARS,
-            "FROM clips c WHERE c.drawer = ? AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.place, c.id",
+            "FROM clips c FORCE INDEX (by_drawer) WHERE c.drawer = ? AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.place, c.id",
             drawer
         )
         .fetch_all(&self.pool)
@@ -318,7 +318,7 @@ impl Store {
     pub async fn aliased(&self) -> Result<Vec<ClipRecord>, StoreError> {
         let rows = clips!(
             LISTED_CHARS,
-            "FROM clips c WHERE c.alias IS NOT NULL AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.alias"
+            "FROM clips c FORCE INDEX (by_alias) WHERE c.alias IS NOT NULL AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.alias"
         )
         .fetch_all(&self.pool)
         .await?;

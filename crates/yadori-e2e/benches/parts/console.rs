@@ -183,6 +183,8 @@ async fn scrolling(report: &mut Report, browser: &Browser) {
 
 async fn memory(report: &mut Report, browser: &Browser, service: &Service) {
     // An hour's use: copies arrive, and things are looked for.
+    browser.driver.refresh().await.expect("the console again");
+    browser.until("document.querySelector('article') !== null").await;
     let before = heap(browser).await;
     for number in 0..COPIES {
         tokio::task::block_in_place(|| {

@@ -1,5 +1,6 @@
 //! The console, in a real browser.
 
+mod access;
 mod doors;
 mod hostile;
 mod kept;
