@@ -7,7 +7,11 @@ import { w } from "../words/index.svelte";
 const whole = (clips: api.Clip[]): Listing => ({ clips, total: clips.length });
 
 /** The history, and what is searched in it. */
-export const history = new ClipList({ fetch: (q, cursor, signal) => api.list(q, cursor, signal), isHistory: true });
+export const history = new ClipList({
+  // While one types, a screenful is soon there; the rest comes as one goes on.
+  fetch: (q, cursor, signal) => api.list(q, cursor, signal, q && !cursor ? 40 : 100),
+  isHistory: true,
+});
 
 /** The pinned clips, in their order. */
 export const pinned = (): ClipList =>
