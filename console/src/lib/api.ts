@@ -18,9 +18,9 @@ export type Sync = Schemas["Sync"];
 export type Device = Schemas["Device"];
 export type Invitation = Schemas["Invitation"];
 export type Policy = Schemas["Policy"];
-export type PolicyChange = Partial<Schemas["PolicyChange"]>;
+export type PolicyChange = Schemas["PolicyChange"];
 export type Rules = Schemas["Rules"];
-export type RulesChange = Partial<Schemas["RulesChange"]>;
+export type RulesChange = Schemas["RulesChange"];
 export type SweepPreview = Schemas["SweepPreview"];
 export type RulesVerdict = Schemas["RulesVerdict"];
 export type Keys = Schemas["Keys"];
@@ -33,7 +33,7 @@ export type Kind = Schemas["Kind"];
 export type Attributes = Schemas["Attributes"];
 export type Recall = Schemas["Recall"];
 export type Way = Schemas["Way"];
-export type Clear = Partial<Schemas["Clear"]>;
+export type Clear = Schemas["Clear"];
 
 /** The service said no, or could not be reached. `problem` is what it said. */
 export class Refused extends Error {
@@ -55,7 +55,8 @@ export const isGuest = location.protocol === "https:";
 const client = createClient<paths>({ baseUrl: location.origin + place });
 
 /** What the client gives: by the contract, an answer, or a problem. */
-type Settled<T> = { data?: T; error?: unknown; response: Response };
+type Settled<T> =
+  { data: T; error?: undefined; response: Response } | { data?: undefined; error: Problem; response: Response };
 
 /** What is in the way may answer in the service's place, so it is looked at. */
 function isProblem(error: unknown): error is Problem {
@@ -71,12 +72,11 @@ async function ask<T>(answer: Promise<Settled<T>>): Promise<T> {
     if (error instanceof DOMException && error.name === "AbortError") throw error;
     throw new Refused("away", "The service cannot be reached.");
   }
-  const { data, error, response } = settled;
-  if (response.ok) return data as T;
-  throw await refusal(response, error);
+  if (settled.error === undefined) return settled.data;
+  throw refusal(settled.response, settled.error);
 }
 
-async function refusal(response: Response, error: unknown): Promise<Refused> {
+function refusal(response: Response, error: unknown): Refused {
   if (response.status === 401) return new Refused("shut-out", "This browser is not let in any more.");
   if (isProblem(error)) return new Refused(error.type, error.detail, error);
   return new Refused("unknown", `The service answered ${response.status}.`);
@@ -108,16 +108,13 @@ export const edit = (id: string, text: string) =>
 export const ways = () => ask(client.GET("/api/v1/ways"));
 export const reshape = (clip: string, list: string[], save: boolean) =>
   ask(client.POST("/api/v1/reshape", { body: { clip, ways: list, save } }));
-export const clear = (what: Clear) => ask(client.POST("/api/v1/clear", { body: what as Schemas["Clear"] }));
+export const clear = (what: Clear) => ask(client.POST("/api/v1/clear", { body: what }));
 
 /** Makes a clip of some text, or of the bytes of a file of this type. */
 export async function add(content: string | Blob, type = "text/plain"): Promise<Schemas["Added"]> {
+  // The contract knows text; bytes go the same way.
   return ask(
-    client.POST("/api/v1/clips", {
-      body: content as string,
-      bodySerializer: (body: string) => body,
-      headers: { "content-type": type },
-    }),
+    client.POST("/api/v1/clips", { body: "", bodySerializer: () => content, headers: { "content-type": type } }),
   );
 }
 
@@ -170,17 +167,15 @@ export const resumeSync = () => ask(client.POST("/api/v1/sync/resume"));
 export const syncNow = () => ask(client.POST("/api/v1/sync/now"));
 export const leave = () => ask(client.POST("/api/v1/sync/leave"));
 export const policy = (): Promise<Policy> => ask(client.GET("/api/v1/sync/policy"));
-export const changePolicy = (body: PolicyChange) =>
-  ask(client.PATCH("/api/v1/sync/policy", { body: body as Schemas["PolicyChange"] }));
+export const changePolicy = (body: PolicyChange) => ask(client.PATCH("/api/v1/sync/policy", { body }));
 export const send = (to: string, clips: string[]) => ask(client.POST("/api/v1/send", { body: { to, clips } }));
 
 // Rules, the bin, figures
 
 export const rules = (): Promise<Rules> => ask(client.GET("/api/v1/rules"));
-export const changeRules = (body: RulesChange) =>
-  ask(client.PATCH("/api/v1/rules", { body: body as Schemas["RulesChange"] }));
+export const changeRules = (body: RulesChange) => ask(client.PATCH("/api/v1/rules", { body }));
 export const previewRules = (body: RulesChange): Promise<SweepPreview> =>
-  ask(client.POST("/api/v1/rules/preview", { body: body as Schemas["RulesChange"] }));
+  ask(client.POST("/api/v1/rules/preview", { body }));
 export const resetRules = (confirmed: boolean) => ask(client.POST("/api/v1/rules/reset", { body: { confirmed } }));
 export const testRules = (text: string, application?: string): Promise<RulesVerdict> =>
   ask(client.POST("/api/v1/rules/test", { body: { text, application } }));
@@ -217,10 +212,10 @@ export async function importArchive(file: Blob): Promise<Schemas["ImportReport"]
   } catch {
     throw new Refused("away", "The service cannot be reached.");
   }
-  if (!response.ok) throw await refusal(response, await response.json().catch(() => undefined));
+  if (!response.ok) throw refusal(response, await response.json().catch(() => undefined));
   // A line for each step; the last one has the report, or says why there is none.
   const lines = (await response.text()).trim().split("\n");
-  const last = JSON.parse(lines.at(-1) ?? "{}") as Schemas["ImportProgress"];
+  const last: Schemas["ImportProgress"] = JSON.parse(lines.at(-1) ?? "{}");
   if (!last.report) throw new Refused("unknown", last.error ?? "The archive could not be read to its end.");
   return last.report;
 }
@@ -250,6 +245,6 @@ export async function content(id: string, format: string): Promise<Blob> {
   } catch {
     throw new Refused("away", "The service cannot be reached.");
   }
-  if (!response.ok) throw await refusal(response, await response.json().catch(() => undefined));
+  if (!response.ok) throw refusal(response, await response.json().catch(() => undefined));
   return response.blob();
 }

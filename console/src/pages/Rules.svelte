@@ -3,7 +3,7 @@
   import * as api from "../lib/api";
   import type { Kind, Rules, RulesChange, RulesVerdict, SweepPreview } from "../lib/api";
   import { line } from "../lib/clips";
-  import { number, size } from "../lib/format";
+  import { number, size, span } from "../lib/format";
   import { frame } from "../state/commands.svelte";
   import { run } from "../state/notices.svelte";
   import { Resource } from "../state/resource.svelte";
@@ -18,18 +18,17 @@
   import Words from "../ui/Words.svelte";
   import Keys from "./Keys.svelte";
 
+  type Changed = Partial<Pick<Rules, Extract<keyof Rules, keyof RulesChange>>>;
+
   const KINDS: Kind[] = ["text", "link", "image", "files"];
   const FEEDBACK = ["notification", "sound", "flash"] as const;
   const rules = new Resource(api.rules, { parts: ["rules"] });
   $effect(() => rules.watch());
 
-  const withoutNulls = (change: RulesChange) =>
-    Object.fromEntries(Object.entries(change).filter(([, value]) => value !== null));
-
   /** What is changed and not saved. */
-  let changed = $state.raw<RulesChange>({});
+  let changed = $state.raw<Changed>({});
   const dirty = $derived(Object.keys(changed).length > 0);
-  const is = $derived(rules.value ? ({ ...rules.value, ...withoutNulls(changed) } as Rules) : undefined);
+  const is = $derived<Rules | undefined>(rules.value && { ...rules.value, ...changed });
   let preview = $state.raw<SweepPreview>();
   let confirming = $state(false);
   let sample = $state("");
@@ -37,7 +36,7 @@
   let verdict = $state.raw<RulesVerdict>();
   let resetting = $state(false);
 
-  const change = (part: RulesChange) => (changed = { ...changed, ...part });
+  const change = (part: Changed) => (changed = { ...changed, ...part });
   const limits = (part: Partial<Rules["limits"]>) => is && change({ limits: { ...is.limits, ...part } });
 
   let latest = 0;
@@ -171,19 +170,19 @@
           label={w().rules.atMost}
           unit="count"
           min={1}
-          value={is.limits.count}
+          value={is.limits.count ?? 0}
           onchange={(count) => limits({ count })}
         />
         <Amount
           label={w().rules.noOlder}
           unit="seconds"
-          value={is.limits.age_seconds}
+          value={is.limits.age_seconds ?? 0}
           onchange={(age_seconds) => limits({ age_seconds })}
         />
         <Amount
           label={w().rules.together}
           unit="bytes"
-          value={is.limits.bytes}
+          value={is.limits.bytes ?? 0}
           onchange={(bytes) => limits({ bytes })}
         />
         <Amount
@@ -195,7 +194,11 @@
         {#each is.scopes as scope (`${scope.kind} ${scope.application}`)}
           <p class="flex flex-wrap items-center gap-2">
             {w().rules.scope(scope.kind ? w().rules.kinds[scope.kind] : (scope.application ?? ""))}
-            {[scope.limits && w().clips.clips(scope.limits.count), scope.limits && size(scope.limits.bytes)]
+            {[
+              scope.limits?.count && w().clips.clips(scope.limits.count),
+              scope.limits?.age_seconds && span(scope.limits.age_seconds),
+              scope.limits?.bytes && size(scope.limits.bytes),
+            ]
               .filter(Boolean)
               .join(", ")}
             <Button onclick={() => change({ scopes: is.scopes.filter((other) => other !== scope) })}

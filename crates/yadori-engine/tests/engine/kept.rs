@@ -60,3 +60,22 @@ async fn a_link_that_is_written_otherwise_stays() {
     assert!(device.engine.history.find_clip(":plan").await.is_ok());
     assert!(device.engine.retention.bin(0, None).await.unwrap().clips.is_empty());
 }
+
+#[tokio::test]
+async fn what_was_read_is_kept_until_the_next_write() {
+    let device = Device::new("workshop").await;
+    device.copy("as it was").await;
+    // After a copy something may still be written, as how many there were that day: then it is read again.
+    let mut kept = false;
+    for _ in 0..100 {
+        let before = device.shown().await;
+        device.execute("UPDATE clips SET text = CONCAT(text, '!')");
+        kept = device.shown().await == before;
+        if kept {
+            break;
+        }
+    }
+    assert!(kept, "it is asked for each time, though nothing is written");
+    device.copy("another").await;
+    assert!(device.shown().await[1].ends_with('!'), "{:?}", device.shown().await);
+}

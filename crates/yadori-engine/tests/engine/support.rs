@@ -117,6 +117,12 @@ pub struct Device {
 }
 
 impl Device {
+    /// Has the database do something behind the engine's back.
+    pub fn execute(&self, statement: &str) {
+        let Database { server, name } = &self.database;
+        server.execute(&format!("USE {name}; {statement}"));
+    }
+
     /// A device that has nothing in its history.
     pub async fn new(name: &str) -> Self {
         let folder = tempfile::Builder::new().prefix("yadori-engine-").tempdir().expect("a temporary folder");
