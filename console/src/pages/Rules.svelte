@@ -17,6 +17,7 @@
   import Section from "../ui/Section.svelte";
   import Words from "../ui/Words.svelte";
   import Keys from "./Keys.svelte";
+  import NewScope from "./NewScope.svelte";
 
   type Changed = Partial<Pick<Rules, Extract<keyof Rules, keyof RulesChange>>>;
 
@@ -169,7 +170,6 @@
         <Amount
           label={w().rules.atMost}
           unit="count"
-          min={1}
           value={is.limits.count ?? 0}
           onchange={(count) => limits({ count })}
         />
@@ -206,6 +206,7 @@
             >
           </p>
         {/each}
+        <NewScope onadd={(scope) => change({ scopes: [...is.scopes, scope] })} />
         <label class="flex items-center gap-2"
           ><input
             type="checkbox"

@@ -175,11 +175,22 @@ async fn rules_are_sentences_and_what_would_go_is_shown_before_it_is_saved() {
     page.click("Save").await;
     page.browser.until("document.querySelector('dialog[open] h2')?.innerText === 'Much would go'").await;
     page.click("Save anyway").await;
-    page.browser.until("document.querySelector('dialog') === null").await;
+    let saved = "document.querySelector('[aria-label=\"Changes that are not saved\"]') === null";
+    page.browser.until(saved).await;
     assert!(page.run(&["rules"]).contains("at most 5 clips"));
+    // What goes by it has gone before more is changed.
+    tokio::task::block_in_place(|| page.service().post("/sweep", &serde_json::Value::Null));
     // Changed elsewhere: the page shows it without being asked.
     page.run(&["rules", "set", "history", "off", "--yes"]);
     page.says("History is off; nothing that is copied is kept.").await;
+    // A limit for some of them, besides.
+    page.fill("at most (clips)", "50").await;
+    page.browser.until("!document.querySelector('[aria-label=\"Another limit, for\"] button').disabled").await;
+    page.browser.eval("document.querySelector('[aria-label=\"Another limit, for\"] button').click()").await;
+    page.says("Of pictures at most: 50 clips").await;
+    page.click("Save").await;
+    page.browser.until(saved).await;
+    assert!(page.run(&["rules"]).contains("Of images, it keeps at most 50 clips"), "{}", page.run(&["rules"]));
     // A sample is tried, and not kept.
     page.fill("Text", "a line to try").await;
     page.click("Try it").await;
