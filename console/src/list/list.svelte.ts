@@ -208,13 +208,16 @@ export class ClipList {
       return;
     }
     this.total = change.total;
-    const known = this.clips.find((known) => known.id === change.id);
+    const at = this.clips.findIndex((known) => known.id === change.id);
     const without = this.clips.filter((known) => known.id !== change.id);
-    if (clip) {
+    if (clip && this.clips[at]?.copied_at === clip.copied_at) {
+      // It was not copied again: it stays where it is, also among those of the same moment.
+      without.splice(at, 0, clip);
+      this.shifting = false;
+    } else if (clip) {
       const place = without.findIndex((known) => known.copied_at <= clip.copied_at);
-      const isNewest = place === 0 && known?.copied_at !== clip.copied_at;
-      if (isNewest && this.scrolled) this.unseen += 1;
-      this.shifting = this.scrolled && isNewest;
+      if (place === 0 && this.scrolled) this.unseen += 1;
+      this.shifting = this.scrolled && place === 0;
       // Beyond what is listed it will come with the next page.
       if (place >= 0) without.splice(place, 0, clip);
       else if (!this.#next) without.push(clip);

@@ -91,6 +91,22 @@ describe("changes", () => {
     end();
   });
 
+  it("leave an entry where it is that was not copied again, also among those of the same moment", async () => {
+    const at = "2026-11-27T12:00:00Z";
+    const same = ["a", "b", "c"].map((id) => clip({ id, copied_at: at }));
+    const list = new ClipList({ fetch: async () => ({ clips: same, total: 3 }), isHistory: true });
+    const end = list.watch();
+    await vi.waitFor(() => expect(list.loaded).toBe(true));
+    changed("b", { copied_at: at, recalls: 1 });
+    changed("c", { copied_at: at, recalls: 1 });
+    expect(list.clips.map((one) => [one.id, one.recalls])).toEqual([
+      ["a", 0],
+      ["b", 1],
+      ["c", 1],
+    ]);
+    end();
+  });
+
   it("above what is being read are counted, and do not move it", async () => {
     const { list } = history(30);
     const end = list.watch();
