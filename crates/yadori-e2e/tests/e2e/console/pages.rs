@@ -48,7 +48,8 @@ async fn every_page_can_be_used_by_everybody_in_both_themes_and_at_any_width() {
     page.run(&["tray", "open"]);
     page.run(&["tray", "add", "4", "9"]);
     page.run(&["delete", "40"]);
-    for (dark, width, height) in [(false, 1280, 800), (true, 1280, 800), (true, 320, 640)] {
+    // (By night at 1280 they are looked at in Japanese.)
+    for (dark, width, height) in [(false, 1280, 800), (true, 320, 640)] {
         look(&page, dark, width, height).await;
         for (address, heading) in PAGES.iter().chain(&[("#/kept/Venues", "Kept"), ("#/welcome", "Welcome to Yadori")]) {
             page.go(address, heading).await;
