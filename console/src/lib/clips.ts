@@ -1,7 +1,14 @@
 // Clips in words.
 import { w } from "../words/index.svelte";
-import type { Clip } from "./api";
+import type { Clip, Kind } from "./api";
 import { size } from "./format";
+
+/** All kinds, in the order in which they are offered. */
+export const KINDS: Kind[] = ["text", "link", "image", "files"];
+
+/** A list with one thing more, or less if it was in it. */
+export const toggled = <T>(all: readonly T[], one: T): T[] =>
+  all.includes(one) ? all.filter((other) => other !== one) : [...all, one];
 
 /** How much there is of a clip. */
 export function extent(clip: Clip): string {

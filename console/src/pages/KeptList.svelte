@@ -41,7 +41,7 @@
 
   function key(chord: string): (() => unknown) | undefined {
     const row = list.rows.find((row) => row.key === list.active);
-    if (row?.kind !== "entry") return undefined;
+    if (row?.kind !== "entry" || api.isGuest) return undefined;
     if (chord === "Alt+ArrowUp") return () => place(row.place, row.place - 1);
     if (chord === "Alt+ArrowDown") return () => place(row.place, row.place + 1);
     return undefined;
@@ -120,7 +120,7 @@
   <div class="flex flex-wrap items-center gap-3 border-b border-base-300 px-4 py-3 sm:px-5">
     <h2 class="ledger-face min-w-0 grow truncate text-2xl"><bdi>{drawer || w().kept.pins}</bdi></h2>
     <p class="faint text-sm" role="status">{list.loaded ? w().clips.clips(list.clips.length) : ""}</p>
-    {#if api.isGuest}<span></span>{:else if drawer}<Menu label={w().kept.drawerMenu(drawer)} items={menu}
+    {#if api.isGuest}<!-- Read only. -->{:else if drawer}<Menu label={w().kept.drawerMenu(drawer)} items={menu}
         >{w().kept.drawerDo}</Menu
       >
     {:else}<Button disabled={list.clips.length === 0} onclick={() => toTray(list.clips)}>{w().kept.allIntoTray}</Button
@@ -131,23 +131,23 @@
     <Clips label={drawer || w().kept.pins} onkey={key}>
       {#snippet beside(row)}{@render mover(row, named(row.clip))}{/snippet}
       {#snippet headingActions(row)}
-        <span class="flex items-center">
-          <IconButton
-            icon={Pencil}
-            size={14}
-            class="btn-xs"
-            name={w().kept.changeHeading(row.words)}
-            onclick={() => (asked = { what: "heading", place: row.place, words: row.words })}
-          />
-          <IconButton
-            icon={X}
-            size={14}
-            class="btn-xs"
-            name={w().kept.removeHeading(row.words)}
-            onclick={() => run(() => api.heading(drawer, { words: "", instead_of: row.place }))}
-          />
-          {@render mover(row, row.words)}
-        </span>
+        {#if !api.isGuest}<span class="flex items-center">
+            <IconButton
+              icon={Pencil}
+              size={14}
+              class="btn-xs"
+              name={w().kept.changeHeading(row.words)}
+              onclick={() => (asked = { what: "heading", place: row.place, words: row.words })}
+            />
+            <IconButton
+              icon={X}
+              size={14}
+              class="btn-xs"
+              name={w().kept.removeHeading(row.words)}
+              onclick={() => run(() => api.heading(drawer, { words: "", instead_of: row.place }))}
+            />
+            {@render mover(row, row.words)}
+          </span>{/if}
       {/snippet}
       {#snippet empty()}
         <div class="mx-auto max-w-xl px-6 py-14">

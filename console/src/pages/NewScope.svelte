@@ -1,12 +1,12 @@
 <!-- A limit for some of the clips besides: of a kind, or copied in an application. -->
 <script lang="ts">
   import type { Kind, Rules } from "../lib/api";
+  import { KINDS } from "../lib/clips";
   import { w } from "../words/index.svelte";
   import Button from "../ui/Button.svelte";
 
   type Scope = Rules["scopes"][number];
   let { onadd }: { onadd: (scope: Scope) => void } = $props();
-  const KINDS: Kind[] = ["text", "link", "image", "files"];
   let of = $state<Kind | "application">("image");
   let application = $state("");
   let count = $state<number>();

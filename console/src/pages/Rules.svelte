@@ -1,8 +1,8 @@
 <!-- What is captured and how long it stays, as sentences with controls in them. What would go is shown before it is saved. -->
 <script lang="ts">
   import * as api from "../lib/api";
-  import type { Kind, Rules, RulesChange, RulesVerdict, SweepPreview } from "../lib/api";
-  import { line } from "../lib/clips";
+  import type { Rules, RulesChange, RulesVerdict, SweepPreview } from "../lib/api";
+  import { KINDS, line, toggled } from "../lib/clips";
   import { number, size, span } from "../lib/format";
   import { frame } from "../state/commands.svelte";
   import { run } from "../state/notices.svelte";
@@ -14,14 +14,15 @@
   import Dialog from "../ui/Dialog.svelte";
   import Field from "../ui/Field.svelte";
   import Page from "../ui/Page.svelte";
+  import Checks from "../ui/Checks.svelte";
   import Section from "../ui/Section.svelte";
+  import Toggle from "../ui/Toggle.svelte";
   import Words from "../ui/Words.svelte";
   import Keys from "./Keys.svelte";
   import NewScope from "./NewScope.svelte";
 
   type Changed = Partial<Pick<Rules, Extract<keyof Rules, keyof RulesChange>>>;
 
-  const KINDS: Kind[] = ["text", "link", "image", "files"];
   const FEEDBACK = ["notification", "sound", "flash"] as const;
   const rules = new Resource(api.rules, { parts: ["rules"] });
   $effect(() => rules.watch());
@@ -84,9 +85,6 @@
     event.preventDefault();
     verdict = await run(() => api.testRules(sample, application || undefined));
   }
-
-  const toggled = <T,>(all: T[], one: T): T[] =>
-    all.includes(one) ? all.filter((other) => other !== one) : [...all, one];
 </script>
 
 <Page title={w().pages.rules} about={w().rules.about}>
@@ -101,35 +99,20 @@
   {#if is}
     <Section title={w().rules.capture}>
       <div class="space-y-4">
-        <label class="flex items-center gap-2"
-          ><input
-            type="checkbox"
-            class="toggle toggle-sm"
-            checked={is.history}
-            onchange={(event) => change({ history: event.currentTarget.checked })}
-          />{is.history ? w().rules.historyOn : w().rules.historyOff}</label
-        >
-        <fieldset>
-          <legend>{w().rules.these}</legend>
-          <div class="mt-1 flex flex-wrap gap-4">
-            {#each KINDS as kind (kind)}<label class="flex items-center gap-2"
-                ><input
-                  type="checkbox"
-                  checked={is.kinds.includes(kind)}
-                  onchange={() => change({ kinds: toggled(is.kinds, kind) })}
-                />{w().rules.kinds[kind]}</label
-              >{/each}
-          </div>
-        </fieldset>
+        <Toggle
+          label={is.history ? w().rules.historyOn : w().rules.historyOff}
+          checked={is.history}
+          onchange={(history) => change({ history })}
+        />
+        <Checks
+          legend={w().rules.these}
+          all={KINDS}
+          names={w().rules.kinds}
+          chosen={is.kinds}
+          ontoggle={(kind) => change({ kinds: toggled(is.kinds, kind) })}
+        />
         <Amount label={w().rules.largest} unit="bytes" value={is.largest} onchange={(largest) => change({ largest })} />
-        <label class="flex items-center gap-2"
-          ><input
-            type="checkbox"
-            class="toggle toggle-sm"
-            checked={is.primary}
-            onchange={(event) => change({ primary: event.currentTarget.checked })}
-          />{w().rules.primary}</label
-        >
+        <Toggle label={w().rules.primary} checked={is.primary} onchange={(primary) => change({ primary })} />
         <Words
           label={w().rules.ignoredApps}
           help={w().rules.ignoredAppsHelp}
@@ -143,26 +126,18 @@
           values={is.ignored_patterns}
           onchange={(ignored_patterns) => change({ ignored_patterns })}
         />
-        <fieldset>
-          <legend>{w().rules.feedback}</legend>
-          <div class="mt-1 flex flex-wrap gap-4">
-            {#each FEEDBACK as way (way)}<label class="flex items-center gap-2"
-                ><input
-                  type="checkbox"
-                  checked={is.feedback?.includes(way)}
-                  onchange={() => change({ feedback: toggled(is.feedback ?? [], way) })}
-                />{w().rules.feedbacks[way]}</label
-              >{/each}
-          </div>
-        </fieldset>
-        <label class="flex items-center gap-2"
-          ><input
-            type="checkbox"
-            class="toggle toggle-sm"
-            checked={is.recall_to_top}
-            onchange={(event) => change({ recall_to_top: event.currentTarget.checked })}
-          />{w().rules.recallToTop}</label
-        >
+        <Checks
+          legend={w().rules.feedback}
+          all={FEEDBACK}
+          names={w().rules.feedbacks}
+          chosen={is.feedback ?? []}
+          ontoggle={(way) => change({ feedback: toggled(is.feedback ?? [], way) })}
+        />
+        <Toggle
+          label={w().rules.recallToTop}
+          checked={is.recall_to_top}
+          onchange={(recall_to_top) => change({ recall_to_top })}
+        />
       </div>
     </Section>
     <Section title={w().rules.retention} about={w().rules.retentionAbout}>
@@ -207,14 +182,11 @@
           </p>
         {/each}
         <NewScope onadd={(scope) => change({ scopes: [...is.scopes, scope] })} />
-        <label class="flex items-center gap-2"
-          ><input
-            type="checkbox"
-            class="toggle toggle-sm"
-            checked={is.forget_at_log_out}
-            onchange={(event) => change({ forget_at_log_out: event.currentTarget.checked })}
-          />{w().rules.forgetAtLogOut}</label
-        >
+        <Toggle
+          label={w().rules.forgetAtLogOut}
+          checked={is.forget_at_log_out}
+          onchange={(forget_at_log_out) => change({ forget_at_log_out })}
+        />
         <p class="faint text-sm">{w().rules.keptStay}</p>
       </div>
     </Section>

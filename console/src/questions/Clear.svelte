@@ -5,6 +5,7 @@
   import { size } from "../lib/format";
   import { clear } from "../state/commands.svelte";
   import { run } from "../state/notices.svelte";
+  import { KINDS } from "../lib/clips";
   import { w } from "../words/index.svelte";
   import Amount from "../ui/Amount.svelte";
   import Button from "../ui/Button.svelte";
@@ -12,7 +13,6 @@
   import Field from "../ui/Field.svelte";
 
   let { close }: { close: () => void } = $props();
-  const KINDS: Kind[] = ["text", "link", "image", "files"];
   let age = $state<"any" | "older" | "newer">("older");
   let seconds = $state(30 * 86_400);
   let kind = $state<Kind | "">("");

@@ -2,7 +2,7 @@
 <script lang="ts">
   import * as api from "../lib/api";
   import type { Clip } from "../lib/api";
-  import { named } from "../lib/clips";
+  import { named, toggled } from "../lib/clips";
   import { recall } from "../state/commands.svelte";
   import { run } from "../state/notices.svelte";
   import { Resource } from "../state/resource.svelte";
@@ -29,8 +29,7 @@
     });
   });
 
-  const toggle = (way: string) =>
-    (chosen = chosen.includes(way) ? chosen.filter((other) => other !== way) : [...chosen, way]);
+  const toggle = (way: string) => (chosen = toggled(chosen, way));
 
   async function save() {
     const done = await run(

@@ -44,7 +44,7 @@ export function moving(
         event.stopPropagation();
         const from = dragged;
         dragged = undefined;
-        if (from !== place) order.move(from, place);
+        if (from !== place && place <= order.count()) order.move(from, place);
       },
       dragend: () => {
         dragged = undefined;

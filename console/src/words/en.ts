@@ -604,7 +604,7 @@ export const en = {
       `${key} is the key of “${command}”. Choose another, or change that one first.`,
     browsers: "Browsers that are let in",
     browsersAbout: "Each was let in by a link from “yadori console”. Shut out those that you do not use.",
-    used: (used: string, expires: string) => `used ${used}; let in until ${expires}`,
+    used: (used: string, expires: string) => `used ${used}; its access ends ${expires}`,
     shut: "Shut out",
     shutOutIt: (browser: string) => `Shut out ${browser}`,
     shutAll: "Shut out all, this one too",

@@ -158,12 +158,18 @@ pub(super) async fn open(app: &App, seconds: Option<u64>) -> Result<api::Console
             let tls = tls.clone();
             async move { tls.take_browser(stream).await }
         };
-        tokio::select! {
-            () = door.end.cancelled() => {}
-            () = tokio::time::sleep(Duration::from_secs(seconds)) => {}
-            () = super::server::serve_by(listener, router, ending.clone(), CONNECTIONS, handshake) => {}
-        }
-        closed(&app, &door, address).await;
+        let serving = super::server::serve_by(listener, router, ending.clone(), CONNECTIONS, handshake);
+        let over = async {
+            tokio::select! {
+                () = door.end.cancelled() => {}
+                () = ending.cancelled() => {}
+                () = tokio::time::sleep(Duration::from_secs(seconds)) => {}
+            }
+            // Nobody comes in any more, and who is in goes, with what was still open between.
+            ending.cancel();
+            closed(&app, &door, address).await;
+        };
+        tokio::join!(serving, over);
     });
     Ok(shown)
 }
