@@ -1,7 +1,7 @@
 // Clips in words.
 import { w } from "../words/index.svelte";
-import type { Clip, Kind } from "./api";
-import { size } from "./format";
+import type { Clip, Kind, Rules } from "./api";
+import { size, span } from "./format";
 
 /** All kinds, in the order in which they are offered. */
 export const KINDS: Kind[] = ["text", "link", "image", "files"];
@@ -19,6 +19,16 @@ export function extent(clip: Clip): string {
     return `${clips.lines(clip.lines)}, ${clips.characters(clip.characters)}`;
   return size(clip.size);
 }
+
+/** Limits in words; empty where there are none. */
+export const amounts = (limits: Rules["limits"]): string =>
+  [
+    limits.count && w().clips.clips(limits.count),
+    limits.age_seconds && span(limits.age_seconds),
+    limits.bytes && size(limits.bytes),
+  ]
+    .filter(Boolean)
+    .join(", ");
 
 /** One line that says what a clip is. What is sensitive is not shown. */
 export function line(clip: Clip): string {

@@ -122,8 +122,13 @@
             />
             <span class="faint text-sm">{line(clip)}</span>
           {:else}
-            <bdi class="entry-text block break-words {clip.title || clip.sensitive ? 'faint' : ''}" dir="auto"
-              >{#each parts(line(clip), clip.sensitive ? [] : clip.marks) as part, at (at)}{#if part.marked}<mark
+            <bdi
+              class="entry-text block break-words {clip.excerpt ? 'whitespace-pre-wrap' : ''} {clip.title ||
+              clip.sensitive
+                ? 'faint'
+                : ''}"
+              dir="auto"
+              >{#each parts(clip.excerpt ?? line(clip), clip.sensitive ? [] : clip.marks) as part, at (at)}{#if part.marked}<mark
                     >{part.text}</mark
                   >{:else}{part.text}{/if}{/each}</bdi
             >

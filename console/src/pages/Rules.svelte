@@ -2,8 +2,8 @@
 <script lang="ts">
   import * as api from "../lib/api";
   import type { Rules, RulesChange, RulesVerdict, SweepPreview } from "../lib/api";
-  import { KINDS, line, toggled } from "../lib/clips";
-  import { number, size, span } from "../lib/format";
+  import { amounts, KINDS, line, toggled } from "../lib/clips";
+  import { number, size } from "../lib/format";
   import { frame } from "../state/commands.svelte";
   import { run } from "../state/notices.svelte";
   import { Resource } from "../state/resource.svelte";
@@ -112,6 +112,12 @@
           ontoggle={(kind) => change({ kinds: toggled(is.kinds, kind) })}
         />
         <Amount label={w().rules.largest} unit="bytes" value={is.largest} onchange={(largest) => change({ largest })} />
+        <Amount
+          label={w().rules.repeat}
+          unit="millis"
+          value={is.repeat_millis}
+          onchange={(repeat_millis) => change({ repeat_millis })}
+        />
         <Toggle label={w().rules.primary} checked={is.primary} onchange={(primary) => change({ primary })} />
         <Words
           label={w().rules.ignoredApps}
@@ -169,13 +175,7 @@
         {#each is.scopes as scope (`${scope.kind} ${scope.application}`)}
           <p class="flex flex-wrap items-center gap-2">
             {w().rules.scope(scope.kind ? w().rules.kinds[scope.kind] : (scope.application ?? ""))}
-            {[
-              scope.limits?.count && w().clips.clips(scope.limits.count),
-              scope.limits?.age_seconds && span(scope.limits.age_seconds),
-              scope.limits?.bytes && size(scope.limits.bytes),
-            ]
-              .filter(Boolean)
-              .join(", ")}
+            {scope.limits && amounts(scope.limits)}
             <Button onclick={() => change({ scopes: is.scopes.filter((other) => other !== scope) })}
               >{w().rules.removeScope}</Button
             >

@@ -57,6 +57,12 @@
         values={is.applications_left_out}
         onchange={(applications_left_out) => change({ applications_left_out })}
       />
+      <Amount
+        label={w().sharing.sizeLimit}
+        unit="bytes"
+        value={is.size_limit ?? 0}
+        onchange={(size_limit) => change({ size_limit })}
+      />
       {@render extent("arrives", w().sharing.arrives, is.arrives)}
       <Amount
         label={w().sharing.fetchAbove}

@@ -1,7 +1,7 @@
 <!-- What is kept and what is not, before anything else; and a first try at once. -->
 <script lang="ts">
   import * as api from "../lib/api";
-  import { line } from "../lib/clips";
+  import { amounts, line } from "../lib/clips";
   import { href, router } from "../lib/router.svelte";
   import { add, recall } from "../state/commands.svelte";
   import { keymap } from "../state/keymap.svelte";
@@ -18,6 +18,14 @@
   $effect(() => newest.watch());
   const last = $derived(newest.value);
 
+  const rules = new Resource(api.rules, { parts: ["rules"] });
+  $effect(() => rules.watch());
+  const limits = $derived.by(() => {
+    if (!rules.value) return undefined;
+    const all = amounts(rules.value.limits);
+    return all ? w().welcome.limits(all) : w().welcome.noLimits;
+  });
+
   function done() {
     welcome.seen();
     router.go({});
@@ -29,6 +37,7 @@
     <Section title={w().welcome.keptTitle}
       ><ul class="list-disc space-y-1.5 pl-5">
         {#each w().welcome.kept as line (line)}<li>{line}</li>{/each}
+        {#if limits}<li>{limits}</li>{/if}
       </ul></Section
     >
     <Section title={w().welcome.notTitle}

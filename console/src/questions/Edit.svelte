@@ -46,6 +46,16 @@
       dir="auto"
       spellcheck="false"></textarea>
     <p class="faint mt-1 text-sm">{w().editQuestion.about}</p>
+    {#if text !== before}
+      <details class="mt-3">
+        <summary class="cursor-pointer text-sm font-semibold">{w().reshapeQuestion.before}</summary>
+        <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+        <pre
+          class="mt-1 max-h-48 overflow-auto rounded-sm border border-base-300 p-2 font-mono text-sm break-words whitespace-pre-wrap"
+          dir="auto"
+          tabindex="0">{before}</pre>
+      </details>
+    {/if}
   {/if}
   {#snippet actions()}<Button look="primary" disabled={before === undefined || text === before} onclick={save}
       >{w().actions.save}</Button

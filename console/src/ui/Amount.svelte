@@ -1,4 +1,4 @@
-<!-- An amount of bytes, seconds or things, as a number and a unit, within a sentence. -->
+<!-- An amount of bytes, time or things, as a number and a unit, within a sentence. -->
 <script lang="ts" module>
   export const UNITS = {
     bytes: [
@@ -10,6 +10,10 @@
       ["minutes", 60],
       ["hours", 3_600],
       ["days", 86_400],
+    ],
+    millis: [
+      ["milliseconds", 1],
+      ["seconds", 1_000],
     ],
     count: [["clips", 1]],
   } as const;

@@ -433,6 +433,7 @@ export const ja: Words = {
     extents: { everything: "すべて", "kept-only": "ピン留めと引き出しの中だけ", "by-hand": "手で送ったものだけ" },
     kinds: "出る種類:",
     apps: "次のアプリケーションでコピーしたものは出ません:",
+    sizeLimit: "これより大きいものは送らない (0: 制限なし)",
     fetchAbove: "必要になるまで取得しない大きさ:",
     follow: "ほかの端末でコピーしたものを、このクリップボードに入れる",
     mayPut: "ほかの端末がこのクリップボードに入れることを許す",
@@ -440,7 +441,17 @@ export const ja: Words = {
   },
   amounts: {
     unit: (label) => `単位: ${label}`,
-    units: { kB: "KiB", MB: "MiB", GB: "GiB", minutes: "分", hours: "時間", days: "日", clips: "件" },
+    units: {
+      kB: "KiB",
+      MB: "MiB",
+      GB: "GiB",
+      milliseconds: "ミリ秒",
+      seconds: "秒",
+      minutes: "分",
+      hours: "時間",
+      days: "日",
+      clips: "件",
+    },
   },
   rules: {
     about: "何を記録し、いつまで残すか。",
@@ -450,6 +461,7 @@ export const ja: Words = {
     these: "コピーしたとき記録するもの:",
     kinds: { text: "テキスト", link: "リンク", image: "画像", files: "ファイルの一覧" },
     largest: "一つの大きさは最大",
+    repeat: "同じものの再コピーを一回と数える時間",
     primary: "選択しただけのテキストも記録する",
     ignoredApps: "次のアプリケーションでコピーしたものは記録しない:",
     ignoredAppsHelp: "履歴に表示されるとおりのアプリケーション名。",
@@ -714,9 +726,10 @@ export const ja: Words = {
     keptTitle: "記録するもの",
     kept: [
       "どのプログラムでコピーしても、テキスト、リンク、画像、ファイルの一覧。",
-      "最大 2,000 件、90 日間。ピン留めしたものは残ります。",
       "すべてこのコンピューターの、自分のアカウントの中に。",
     ],
+    limits: (limits) => `最大: ${limits}。ピン留めしたものは残ります。`,
+    noLimits: "制限はありません。ピン留めしたものは制限があっても残ります。",
     notTitle: "記録しないもの",
     not: [
       "パスワード管理など、プログラムが秘密と印を付けたもの。",

@@ -110,6 +110,9 @@ pub struct Clip {
     /// One line that stands for it: the beginning of a text, or the part that meets the query; a link
     /// with its host first; the names of files. Never what is sensitive.
     pub preview: String,
+    /// The first three lines of a text that has several, with their breaks; none where a query is met.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub excerpt: Option<String>,
     /// The title that the person gave it.
     pub title: Option<String>,
     /// What its source calls it: the title of a linked page.

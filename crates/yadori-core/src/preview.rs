@@ -32,6 +32,36 @@ pub fn one_line(text: &str, longest: usize) -> String {
     line
 }
 
+/// The first `most` lines of `text` that say something, each quiet as in [`one_line`] and all together of at most `longest`
+/// characters; none if there are not several. Indentation stays, up to eight columns, as far as the first line has less.
+pub fn first_lines(text: &str, most: usize, longest: usize) -> Option<String> {
+    let mut lines = text.lines().filter(|line| !line.trim().is_empty()).take(most).peekable();
+    let margin = indentation(lines.peek()?);
+    let mut all = String::new();
+    let mut left = longest;
+    let mut count = 0;
+    for line in lines {
+        let indent = indentation(line).saturating_sub(margin).min(8);
+        if left <= indent + 1 {
+            break;
+        }
+        let quiet = one_line(line, left - indent);
+        left = left.saturating_sub(indent + quiet.chars().count() + 1);
+        if count > 0 {
+            all.push('\n');
+        }
+        all.extend(std::iter::repeat_n(' ', indent));
+        all.push_str(&quiet);
+        count += 1;
+    }
+    (count > 1).then_some(all)
+}
+
+/// Columns before the first character that says something; a tab counts as four.
+fn indentation(line: &str) -> usize {
+    line.chars().take_while(|c| c.is_whitespace()).map(|c| if c == '\t' { 4 } else { 1 }).sum()
+}
+
 /// Whether a character can steer a terminal or turn around the text beside it: controls, and the
 /// bidirectional embeddings, overrides and isolates of Unicode Annex 9.
 pub fn unsafe_to_print(c: char) -> bool {
@@ -53,7 +83,24 @@ mod tests {
         assert_eq!(one_line(" \n ", 4), "");
     }
 
+    #[test]
+    fn the_first_lines_keep_their_breaks_and_indentation() {
+        assert_eq!(first_lines("one line\n\n", 3, 80), None);
+        assert_eq!(first_lines("\n  if ready:\n\n      go()\n  stop()\n  never\n", 3, 80).unwrap(), "if ready:\n    go()\nstop()");
+        assert_eq!(first_lines("abcdef\nghijkl\nmn", 3, 9).unwrap(), "abcdef\ng…");
+        assert_eq!(first_lines("\u{1b}[31mred\n\u{202e}x", 3, 80).unwrap(), "\u{fffd}[31mred\n\u{fffd}x");
+    }
+
     proptest! {
+        #[test]
+        fn first_lines_fit_and_are_safe(text in "(?s)[a-z \n\t\u{202e}]{0,80}", most in 1usize..5, longest in 1usize..40) {
+            if let Some(lines) = first_lines(&text, most, longest) {
+                prop_assert!(lines.chars().count() <= longest);
+                prop_assert!(lines.lines().count() <= most && lines.lines().all(|line| !line.trim().is_empty()));
+                prop_assert!(!lines.chars().any(|c| c != '\n' && unsafe_to_print(c)));
+            }
+        }
+
         #[test]
         fn previews_fit_and_are_safe(text in "(?s).{0,80}", longest in 1usize..40) {
             let line = one_line(&text, longest);

@@ -1,7 +1,7 @@
 //! How a clip is shown in a list: one line, and where it meets the query.
 
 use std::ops::Range;
-use yadori_core::preview::{LONGEST, one_line};
+use yadori_core::preview::{LONGEST, first_lines, one_line};
 use yadori_core::retention::{self, Candidate};
 use yadori_core::rules::Checked;
 use yadori_core::search::fold::fold;
@@ -66,6 +66,14 @@ pub fn preview(record: &ClipRecord, query: Option<&Query>) -> (String, Vec<Range
     (part, found)
 }
 
+/// Lines of a text that a list shows at most.
+const LINES: usize = 3;
+
+/// The first lines of a text that has several; none of what is sensitive.
+pub fn excerpt(record: &ClipRecord) -> Option<String> {
+    (record.kind == Kind::Text && record.sensitive.is_none()).then(|| first_lines(&record.text, LINES, LONGEST)).flatten()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -107,6 +115,8 @@ mod tests {
     #[test]
     fn each_kind_has_its_line() {
         let line = |kind, text| preview(&record(kind, text), None).0;
+        assert_eq!(excerpt(&record(Kind::Text, "Load-in\n14:30")).unwrap(), "Load-in\n14:30");
+        assert_eq!(excerpt(&record(Kind::Files, "/srv/a b.ods\n/srv/posters/")), None);
         assert_eq!(line(Kind::Text, " Load-in\n14:30"), "Load-in 14:30");
         assert_eq!(line(Kind::Link, "https://www.example.org/stalls\n"), "example.org/stalls");
         assert_eq!(line(Kind::Files, "/srv/a b.ods\n/srv/posters/"), "a b.ods, posters");
@@ -120,6 +130,7 @@ mod tests {
             ..record(Kind::Text, "4000 0012")
         };
         assert_eq!(preview(&hidden, None).0, "hidden: looks like a card number");
+        assert_eq!(excerpt(&ClipRecord { text: "4000\n0012".into(), ..hidden }), None);
     }
 
     #[test]

@@ -74,6 +74,8 @@ pub fn kind(kind: Kind) -> api::Kind {
 
 fn clip(Listed { record, position }: Listed, query: Option<&Query>, rules: &Checked) -> api::Clip {
     let (preview, marks) = listing::preview(&record, query);
+    // Matches are marked in the one line.
+    let excerpt = if query.is_some_and(|query| !query.is_empty()) { None } else { listing::excerpt(&record) };
     let mark = |range: Range<usize>| api::Mark { start: range.start as u32, end: range.end as u32 };
     let (width, height) = record.pixels.unzip();
     let (lines, characters) = record.extent.unzip();
@@ -82,6 +84,7 @@ fn clip(Listed { record, position }: Listed, query: Option<&Query>, rules: &Chec
         position: position.map(|position| position as u32),
         kind: kind(record.kind),
         preview,
+        excerpt,
         expires_at: listing::expiry(&record, rules).map(timestamp),
         title: record.title,
         caption: record.caption,
