@@ -56,6 +56,26 @@ kinds! {
     ForeignOrigin = "foreign-origin", 403, "Not from here";
     /// A browser on the network asks for what it may not: only for reading, searching and adding was it let in.
     NotThroughThisDoor = "not-through-this-door", 403, "Not through this door";
+    /// The history is locked, or is being opened or locked.
+    Locked = "locked", 423, "The history is locked";
+    /// That is not the passphrase, nor the recovery key.
+    WrongPassphrase = "wrong-passphrase", 403, "Wrong passphrase";
+    /// There were several wrong passphrases; the next one is taken later.
+    TooManyTries = "too-many-tries", 429, "Too many wrong passphrases";
+    /// The passphrase is too short, or too long.
+    BadPassphrase = "bad-passphrase", 422, "Not a passphrase";
+    /// A passphrase is set; it is needed to change what opens the history.
+    PassphraseNeeded = "passphrase-needed", 403, "The passphrase is needed";
+    /// Without a passphrase nobody could unlock the history.
+    NoPassphrase = "no-passphrase", 409, "There is no passphrase";
+    /// What is kept is not encrypted by this service.
+    NotEncrypted = "not-encrypted", 409, "Not encrypted here";
+    /// What opens the history is not there, or is the last one.
+    NoProtector = "no-protector", 409, "What opens the history";
+    /// No secret service keeps the key.
+    NoSecretService = "no-secret-service", 503, "No secret service";
+    /// The history cannot be opened.
+    CannotOpen = "cannot-open", 500, "The history cannot be opened";
     /// There is no room on the disk.
     DiskFull = "disk-full", 507, "The disk is full";
     /// The database does not answer at the moment.

@@ -86,7 +86,10 @@ mod tests {
     #[test]
     fn the_first_lines_keep_their_breaks_and_indentation() {
         assert_eq!(first_lines("one line\n\n", 3, 80), None);
-        assert_eq!(first_lines("\n  if ready:\n\n      go()\n  stop()\n  never\n", 3, 80).unwrap(), "if ready:\n    go()\nstop()");
+        assert_eq!(
+            first_lines("\n  if ready:\n\n      go()\n  stop()\n  never\n", 3, 80).unwrap(),
+            "if ready:\n    go()\nstop()"
+        );
         assert_eq!(first_lines("abcdef\nghijkl\nmn", 3, 9).unwrap(), "abcdef\ng…");
         assert_eq!(first_lines("\u{1b}[31mred\n\u{202e}x", 3, 80).unwrap(), "\u{fffd}[31mred\n\u{fffd}x");
     }

@@ -85,6 +85,13 @@ pub struct Copied {
     _waiting: Option<OwnedSemaphorePermit>,
 }
 
+impl From<Copy> for Copied {
+    /// One that counts against nothing.
+    fn from(copy: Copy) -> Self {
+        Self { copy, _waiting: None }
+    }
+}
+
 /// Which clipboard a backend is for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ClipboardKind {

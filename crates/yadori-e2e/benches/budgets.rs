@@ -184,7 +184,7 @@ struct Scratch {
 
 async fn scratch() -> Scratch {
     let home = Home::new();
-    let server = PrivateServer::start(&home.path().join("data/database")).await.expect("a database");
+    let server = home.start_database().await;
     let url = url(&server);
     let pool = MySqlPool::connect(&url).await.expect("a connection");
     sqlx::query("CREATE TABLE bare (no BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY, content LONGBLOB NOT NULL) ENGINE = InnoDB").execute(&pool).await.expect("a table");
@@ -335,7 +335,7 @@ fn idle(report: &mut Report, service: &Service, clipboard: &str) {
 
 /// Fills a home with this many clips, past the service.
 async fn fill(folder: &Path, clips: u64) {
-    let server = PrivateServer::start(folder).await.expect("a database");
+    let server = PrivateServer::start(folder, Some(&yadori_e2e::home::test_key())).await.expect("a database");
     let url = url(&server);
     Store::open(&url, ("workshop", [1; 16])).await.expect("the tables").close().await;
     let pool = MySqlPool::connect(&url).await.expect("a connection");

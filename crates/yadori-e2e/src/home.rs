@@ -7,7 +7,9 @@ use std::process::Command;
 use std::sync::OnceLock;
 use std::sync::atomic::{AtomicU32, Ordering};
 use tempfile::TempDir;
+use yadori_files::Places;
 use yadori_store::private::PrivateServer;
+use yadori_vault::{DataKeys, Keyring, ProtectorKind, Secret};
 
 /// A home folder that goes with its test.
 pub struct Home {
@@ -30,8 +32,34 @@ impl Home {
     pub fn of(device: &str) -> Self {
         let home = Self::bare();
         home.configure_as(device, "");
-        copy(template(), &home.path().join("data/database"));
+        copy(template(), &home.database());
+        home.keep_key();
         home
+    }
+
+    /// Where its database is.
+    pub fn database(&self) -> PathBuf {
+        self.path().join("data/database")
+    }
+
+    /// Starts its database, without a service.
+    ///
+    /// # Panics
+    /// If it does not start.
+    pub async fn start_database(&self) -> PrivateServer {
+        PrivateServer::start(&self.database(), Some(&test_key())).await.unwrap_or_else(|error| panic!("{error}"))
+    }
+
+    /// The keys of the database that it was set up with, and a key file that opens them.
+    fn keep_key(&self) {
+        let places = Places::under(self.path());
+        let keys = DataKeys { current: test_key(), next: None };
+        let mut secret = [7; 32];
+        let text = data_encoding::HEXLOWER.encode(&secret);
+        let mut keyring = Keyring::new(&keys.current).expect("random numbers");
+        keyring.set(ProtectorKind::KeyFile, &Secret::take(&mut secret), &keys).expect("random numbers");
+        yadori_files::write_private(&places.key_file(), text.as_bytes()).expect("a key file");
+        yadori_files::write_private(&places.keyring(), &keyring.to_json(&keys.current)).expect("a keyring");
     }
 
     /// A home with nothing in it but a configuration.
@@ -108,6 +136,11 @@ pub fn copy(from: &Path, to: &Path) {
     assert!(done.success(), "{} cannot be copied", from.display());
 }
 
+/// What the databases are encrypted with that are set up beside the build.
+pub fn test_key() -> Secret {
+    Secret::take(&mut [42; 32])
+}
+
 /// A database folder that is set up, beside the build: setting one up takes seconds, copying it none.
 fn template() -> &'static Path {
     static TEMPLATE: OnceLock<PathBuf> = OnceLock::new();
@@ -120,7 +153,7 @@ fn template() -> &'static Path {
         let version: String =
             String::from_utf8_lossy(&version.stdout).chars().filter(char::is_ascii_alphanumeric).collect();
         let user = rustix::process::geteuid().as_raw();
-        let folder = built("yadorid").with_file_name(format!("e2e-database-{user}-{version}"));
+        let folder = built("yadorid").with_file_name(format!("e2e-encrypted-database-{user}-{version}"));
         if !folder.is_dir() {
             let growing = folder.with_extension(std::process::id().to_string());
             let setting_up = growing.clone();
@@ -132,7 +165,9 @@ fn template() -> &'static Path {
                     .build()
                     .expect("a runtime");
                 runtime.block_on(async {
-                    let server = PrivateServer::start(&setting_up).await.unwrap_or_else(|error| panic!("{error}"));
+                    let server = PrivateServer::start(&setting_up, Some(&test_key()))
+                        .await
+                        .unwrap_or_else(|error| panic!("{error}"));
                     server.stop().await;
                 });
             });

@@ -45,6 +45,8 @@ pub struct Setup<'a> {
     pub device: String,
     /// The folder that everything is kept in.
     pub folder: &'a Path,
+    /// Whether the records are encrypted; then everything is kept among them.
+    pub encrypted: bool,
     /// The clipboard, if there is one.
     pub clipboard: Option<Arc<dyn Clipboard>>,
     /// The keyboard, if there is one.
@@ -96,14 +98,14 @@ impl Engine {
     /// # Errors
     /// When the records do not answer, or the other devices cannot be listened for.
     pub async fn open(setup: Setup<'_>) -> Result<Self, EngineError> {
-        let Setup { store, server, device, folder, clipboard, keyboard, reading, off, link } = setup;
+        let Setup { store, server, device, folder, encrypted, clipboard, keyboard, reading, off, link } = setup;
         let stamps = Stamps::after(store.latest_stamp().await?);
         for mut step in store.pending_steps().await? {
             tracing::info!(step = step.number, "what was begun before the service ended is carried on");
             while store.advance(&mut step, stamps.next(), QUICK).await?.is_some() {}
         }
         let background = Background::default();
-        let links = Arc::new(Links::new(folder, &link));
+        let links = Arc::new(Links::new(&link));
         let history = Arc::new(History::open(store, stamps, device).await?);
         let base = || (history.clone(), links.clone());
         let fetching = Arc::new(Fetching::new(history.clone(), links.clone()));
@@ -127,7 +129,14 @@ impl Engine {
         let rule_book = RuleBook::new(history.clone(), capture.clone(), retention.clone(), reading.clone());
         let moving =
             Moving::new(history.clone(), capture.clone(), keeping.clone(), background.clone(), folder.to_owned());
-        let sync = DeviceSync::new(base(), fetching.clone(), recalling.clone(), retention.clone(), background.clone());
+        let sync = DeviceSync::new(
+            base(),
+            (folder, encrypted),
+            fetching.clone(),
+            recalling.clone(),
+            retention.clone(),
+            background.clone(),
+        );
         let sync = Arc::new(sync);
         let home = folder.display().to_string();
         let overview =

@@ -11,9 +11,7 @@ use log_limit::LogLimit;
 use parking_lot::Mutex;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
-use std::io::ErrorKind;
 use std::net::{IpAddr, SocketAddr};
-use std::path::{Path, PathBuf};
 use thiserror::Error;
 use tokio::sync::{mpsc, watch};
 use yadori_core::shared::{Clip, Hash};
@@ -21,7 +19,7 @@ use yadori_core::sharing::Policy;
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
 use yadori_link::code::Code;
 use yadori_link::connection::ConnectionCommand;
-use yadori_link::identity::{Identity, IdentityError};
+use yadori_link::identity::IdentityError;
 use yadori_link::pairing::{TRIES, TRIES_OF_ONE};
 use yadori_link::tls::TlsEndpoint;
 use yadori_store::StoreError;
@@ -123,7 +121,6 @@ pub struct LinkConfig {
 
 /// The connections to the person's other devices.
 pub struct Links {
-    pub(crate) folder: PathBuf,
     pub(crate) listen: SocketAddr,
     /// Whether devices of the local network are looked for.
     pub(crate) find: bool,
@@ -162,10 +159,9 @@ pub struct Links {
 }
 
 impl Links {
-    /// No connections yet. The key is kept in `folder`.
-    pub fn new(folder: &Path, config: &LinkConfig) -> Self {
+    /// No connections yet.
+    pub fn new(config: &LinkConfig) -> Self {
         Self {
-            folder: folder.to_owned(),
             listen: config.listen,
             find: config.find,
             endpoint: Mutex::default(),
@@ -271,38 +267,6 @@ impl Links {
     /// Devices that are away are tried to be reached at once.
     pub(crate) fn wake_up(&self) {
         self.wake.send_modify(|times| *times += 1);
-    }
-
-    pub(crate) fn key_path(&self) -> PathBuf {
-        self.folder.join("device.pem")
-    }
-
-    /// The key of this device is of no use any more: the next link gets another.
-    pub(crate) fn give_up_key(&self) {
-        *self.endpoint.lock() = None;
-        if let Err(error) = std::fs::remove_file(self.key_path())
-            && error.kind() != ErrorKind::NotFound
-        {
-            tracing::warn!(%error, "the key that was given up could not be removed");
-        }
-    }
-
-    /// The key of this device, if it has one.
-    pub(crate) fn stored_key(&self) -> Result<Option<Identity>, LinkError> {
-        let path = self.key_path();
-        match std::fs::read_to_string(&path) {
-            Ok(pem) => Ok(Some(Identity::from_pem(&pem)?)),
-            Err(error) if error.kind() == ErrorKind::NotFound => Ok(None),
-            Err(source) => Err(LinkError::Key { path: path.display().to_string(), source }),
-        }
-    }
-
-    pub(crate) fn new_key(&self) -> Result<Identity, LinkError> {
-        let identity = Identity::new()?;
-        let path = self.key_path();
-        yadori_files::write_private(&path, identity.to_pem().as_bytes())
-            .map_err(|source| LinkError::Key { path: path.display().to_string(), source })?;
-        Ok(identity)
     }
 }
 

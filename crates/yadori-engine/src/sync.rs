@@ -4,6 +4,7 @@
 //! * `dialing`: the others are tried to be reached
 //! * `connections`: connections are taken, and held until they end
 //! * `network`: it comes and goes
+//! * `own_key`: where the key of this device is kept
 //! * `nearby`: devices of the same local network find each other
 //! * `peer`: what an exchange with another device does to this device's records
 //!
@@ -14,6 +15,7 @@ pub mod devices;
 mod dialing;
 mod nearby;
 mod network;
+mod own_key;
 mod pairing;
 mod peer;
 pub mod sharing;
@@ -28,6 +30,7 @@ use crate::history::index::Part;
 use crate::links::{ConnectionHandle, Invitation, LinkError, Links, SyncPause};
 use crate::recalling::Recalling;
 use crate::retention::Retention;
+use std::path::Path;
 use std::sync::Arc;
 use yadori_core::DeviceId;
 use yadori_core::shared::Device;
@@ -52,20 +55,25 @@ pub struct DeviceSync {
     retention: Arc<Retention>,
     links: Arc<Links>,
     background: Background,
+    own_key: own_key::OwnKey,
     /// What is shared is changed one after the other.
     choosing: tokio::sync::Mutex<()>,
 }
 
 impl DeviceSync {
-    /// Shares this history over these connections.
+    /// Shares this history over these connections. The key of this device is kept among the records if they are encrypted,
+    /// else in `folder`.
     pub fn new(
         (history, links): (Arc<History>, Arc<Links>),
+        (folder, encrypted): (&Path, bool),
         fetching: Arc<Fetching>,
         recalling: Arc<Recalling>,
         retention: Arc<Retention>,
         background: Background,
     ) -> Self {
-        Self { history, fetching, recalling, retention, links, background, choosing: tokio::sync::Mutex::default() }
+        let own_key = own_key::OwnKey::new(folder, encrypted);
+        let choosing = tokio::sync::Mutex::default();
+        Self { history, fetching, recalling, retention, links, background, own_key, choosing }
     }
 }
 
@@ -83,7 +91,7 @@ impl DeviceSync {
             *self.links.pause.lock() = Some(pause);
         }
         self.links.note_newest(self.history.stamps.latest());
-        if let Some(identity) = self.links.stored_key()? {
+        if let Some(identity) = self.own_key.stored(&self.history.store).await? {
             self.open_endpoint(identity).await?;
         }
         Ok(())
@@ -103,7 +111,7 @@ impl DeviceSync {
         let _alone = self.links.opening.lock().await;
         match self.links.endpoint_if_any() {
             Some(endpoint) => Ok(endpoint),
-            None => self.open_endpoint(self.links.new_key()?).await,
+            None => self.open_endpoint(self.own_key.make(&self.history.store).await?).await,
         }
     }
 

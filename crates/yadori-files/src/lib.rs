@@ -46,6 +46,23 @@ pub fn write_private_with<T, E: From<io::Error>>(
     Ok(done)
 }
 
+/// Writes over a file and removes it. What a file system's journal, a snapshot or a disk of flash memory keeps is beyond us.
+///
+/// # Errors
+/// When it is not there, or the disk refuses.
+pub fn wipe(path: &Path) -> io::Result<()> {
+    static PIECE: [u8; 1 << 16] = [0; 1 << 16];
+    let mut file = fs::OpenOptions::new().write(true).open(path)?;
+    let mut left = file.metadata()?.len();
+    while left > 0 {
+        let count = left.min(PIECE.len() as u64);
+        file.write_all(&PIECE[..count as usize])?;
+        left -= count;
+    }
+    file.sync_data()?;
+    fs::remove_file(path)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -43,6 +43,17 @@ impl Places {
         Some(Self { config, data, run, home: None })
     }
 
+    /// The file with the wrapped keys of what is kept.
+    pub fn keyring(&self) -> PathBuf {
+        self.data.join("keys.json")
+    }
+
+    /// The file with the secret that unwraps them, if no passphrase and no secret service does. It does not lie with what is
+    /// kept, so that a copy of that is of no use without it.
+    pub fn key_file(&self) -> PathBuf {
+        self.config.with_file_name("protector.key")
+    }
+
     /// The socket at which the picker is asked to show itself.
     pub fn picker(&self) -> PathBuf {
         self.run.join("picker.sock")

@@ -5,13 +5,19 @@
 //! kernel ends the server when that thread ends, even when the service is killed, and the thread
 //! starts it again when it dies by itself.
 //!
+//! * `encryption`: what it writes is encrypted
 //! * `folder`: what lies where, the first start, and the lock that the server itself holds
 //! * `orphans`: what an earlier service has left behind
 //! * `process`: how the server is started, and when it is ready
+//! * `rebuild`: the database is built anew with another key
 
+mod encryption;
 mod folder;
 mod orphans;
 mod process;
+mod rebuild;
+
+pub use rebuild::{Rebuilt, rebuild, recover};
 
 use backon::{BackoffBuilder, ExponentialBuilder};
 use folder::Folder;
@@ -21,6 +27,20 @@ use std::sync::mpsc;
 use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio::sync::{oneshot, watch};
+use yadori_vault::Secret;
+
+/// The id of the key that the database in `folder` is encrypted with; none if it is not, or there is none yet.
+///
+/// # Errors
+/// When the folder cannot be read.
+pub fn key_id(folder: &Path) -> std::io::Result<Option<String>> {
+    encryption::key_id(folder)
+}
+
+/// Whether a database was set up in `folder`.
+pub fn exists(folder: &Path) -> bool {
+    folder.join("data").is_dir()
+}
 
 /// Why the private server does not run.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
@@ -58,6 +78,21 @@ pub enum ServerError {
         /// Why.
         reason: String,
     },
+    /// The folder is encrypted with another key.
+    #[error(
+        "{folder} is encrypted with another key than that of the key file (it needs {found}, and was given {given}); bring back the key file that belongs to it"
+    )]
+    OtherKey {
+        /// The folder.
+        folder: String,
+        /// The id of its key.
+        found: String,
+        /// The id of the key that was given.
+        given: String,
+    },
+    /// The database could not be built anew.
+    #[error("the database could not be encrypted: {0}; what was there is as it was")]
+    NotRebuilt(String),
     /// The server did not start.
     #[error("the database server did not start: {reason}\nits log is {log}")]
     DidNotStart {
@@ -118,18 +153,18 @@ const QUICK_DEATHS: usize = 20;
 const STEADY: Duration = Duration::from_secs(60);
 
 impl PrivateServer {
-    /// Starts the server of this folder, which is set up at the first time. Returns when it answers.
+    /// Starts the server of this folder, which is set up at the first time, encrypted with `key`. Returns when it answers.
     ///
     /// # Errors
     /// When there is no server to start, or it does not start; says what to do.
-    pub async fn start(path: &Path) -> Result<Self, ServerError> {
-        let path = path.to_owned();
+    pub async fn start(path: &Path, key: Option<&Secret>) -> Result<Self, ServerError> {
+        let (path, key) = (path.to_owned(), key.cloned());
         let (orders, received) = mpsc::channel();
         let (first, started) = oneshot::channel();
         let to_keeper = orders.clone();
         let keeper = std::thread::Builder::new()
             .name("database".into())
-            .spawn(move || keep(&path, first, &to_keeper, &received))
+            .spawn(move || keep((&path, key.as_ref()), first, &to_keeper, &received))
             .map_err(|error| ServerError::Folder { path: "a new thread".into(), reason: error.to_string() })?;
         match started.await {
             Ok(Ok(state)) => Ok(Self { state, orders, keeper: Some(keeper) }),
@@ -162,12 +197,12 @@ type FirstStart = oneshot::Sender<Result<watch::Receiver<ServerState>, ServerErr
 
 /// The life of the keeper's thread.
 fn keep(
-    path: &Path,
+    (path, key): (&Path, Option<&Secret>),
     first: FirstStart,
     orders: &mpsc::Sender<ServerCommand>,
     received: &mpsc::Receiver<ServerCommand>,
 ) {
-    let started = Folder::open(path).and_then(|folder| {
+    let started = Folder::open(path, key).and_then(|folder| {
         let running = Running::start(&folder)?;
         Ok((folder, running))
     });

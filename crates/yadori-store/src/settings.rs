@@ -176,6 +176,23 @@ impl Store {
         Ok(read.collect())
     }
 
+    /// The hashes of keys and paths of the sessions, and until when they last.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn console_keys(
+        &self,
+        now: MillisSinceEpoch,
+    ) -> Result<Vec<([u8; 32], [u8; 32], MillisSinceEpoch)>, StoreError> {
+        let rows = sqlx::query!("SELECT hash, path_hash, expires_at FROM console_sessions WHERE expires_at > ?", now.0)
+            .fetch_all(&self.pool)
+            .await?;
+        let read = rows.into_iter().filter_map(|row| {
+            Some((row.hash.try_into().ok()?, row.path_hash?.try_into().ok()?, MillisSinceEpoch(row.expires_at)))
+        });
+        Ok(read.collect())
+    }
+
     /// Forgets a session.
     ///
     /// # Errors

@@ -185,6 +185,7 @@ mod tests {
             position: Some(3),
             kind,
             preview: preview.into(),
+            excerpt: None,
             title: None,
             caption: None,
             pinned: false,

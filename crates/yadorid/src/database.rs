@@ -1,11 +1,14 @@
 //! The database: a private server that is kept running, or the one that was given.
 
+use crate::vault::{State, Vault, VaultError};
 use std::path::Path;
+use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
 use tokio::sync::watch;
-use yadori_store::private::{PrivateServer, ServerError, ServerState};
+use yadori_store::private::{self, PrivateServer, ServerError, ServerState};
 use yadori_store::{Claim, OpenError, Store};
+use yadori_vault::KeyId;
 
 /// How often to see whether the claim to a given database is still held.
 const BETWEEN_CHECKS: Duration = Duration::from_secs(2);
@@ -22,6 +25,9 @@ pub enum DatabaseError {
     /// The database cannot be used.
     #[error(transparent)]
     Open(#[from] OpenError),
+    /// The keys cannot be written.
+    #[error(transparent)]
+    Vault(#[from] VaultError),
     /// No randomness for the device's id.
     #[error("the system gives no random numbers: {0}")]
     Randomness(getrandom::Error),
@@ -39,7 +45,13 @@ pub struct Database {
 
 impl Database {
     /// Opens the database at `url`, or the private one in `folder`.
-    pub async fn open(url: Option<&str>, folder: &Path, device: &str) -> Result<Self, DatabaseError> {
+    /// What is not encrypted with the key of the vault yet, is first.
+    pub async fn open(
+        url: Option<&str>,
+        folder: &Path,
+        device: &str,
+        vault: &Arc<Vault>,
+    ) -> Result<Self, DatabaseError> {
         let mut id = [0; 16];
         getrandom::fill(&mut id).map_err(DatabaseError::Randomness)?;
         if let Some(url) = url {
@@ -47,7 +59,9 @@ impl Database {
             let claim = Some(store.claim().await?);
             return Ok(Self { store, server: None, claim });
         }
-        let server = PrivateServer::start(folder).await?;
+        encrypt(folder, vault).await?;
+        let key = vault.keys().map(|keys| keys.current);
+        let server = PrivateServer::start(folder, key.as_ref()).await?;
         let ServerState::Running { url, .. } = server.state().borrow().clone() else {
             return Err(ServerError::DidNotStart {
                 reason: "it ended at once".into(),
@@ -81,6 +95,37 @@ impl Database {
             server.stop().await;
         }
     }
+}
+
+/// Encrypts the database with the key of the vault that is to be used, if it is not yet. A change to another key that fails
+/// leaves it with the one before.
+async fn encrypt(folder: &Path, vault: &Arc<Vault>) -> Result<(), DatabaseError> {
+    let refused =
+        |source: std::io::Error| ServerError::Folder { path: folder.display().to_string(), reason: source.to_string() };
+    private::recover(folder).map_err(refused)?;
+    let Some(keys) = vault.keys() else { return Ok(()) };
+    if !private::exists(folder) {
+        return Ok(vault.settle(&KeyId::of(&keys.current).to_string())?);
+    }
+    let id = private::key_id(folder).map_err(refused)?;
+    let wanted = keys.next.as_ref().unwrap_or(&keys.current);
+    let from = id.is_some().then_some(&keys.current);
+    // Under a key that is neither, it is the server's start that says so.
+    let known = id.as_ref().is_none_or(|id| *id == KeyId::of(&keys.current).to_string());
+    if known && id != Some(KeyId::of(wanted).to_string()) {
+        tracing::info!("the history is being encrypted");
+        let progress = vault.clone();
+        let tell = move |part| progress.stands(State::Encrypting(part));
+        match private::rebuild(folder, from, wanted, tell).await {
+            Ok(_) => tracing::info!("the history is encrypted"),
+            Err(error) if from.is_some() => {
+                tracing::error!(%error, "the history stays encrypted with the key that it has");
+            }
+            Err(error) => return Err(error.into()),
+        }
+    }
+    let id = private::key_id(folder).map_err(refused)?;
+    Ok(vault.settle(&id.unwrap_or_default())?)
 }
 
 /// Keeps the database to this service: claims it again whenever the claim has ended, as it does with a restart of the

@@ -11,10 +11,15 @@
 //! private database, one keeps the links with other devices, and the HTTP server. The desktop has a thread of its own. An
 //! unclean stop loses what had been copied but not yet announced; nothing else.
 
+mod browsers;
 pub mod config;
 mod database;
+mod desk;
 pub mod hardening;
 pub mod http;
+mod opened;
 mod picker;
 pub mod service;
 mod signs;
+pub mod vault;
+mod watching;

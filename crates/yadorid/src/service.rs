@@ -1,9 +1,13 @@
 //! The parts of the service, put together, and their life from start to end.
 
+use crate::browsers;
 use crate::config::{ClipboardChoice, Config};
-use crate::database::{self, Database, DatabaseError};
-use crate::http::{self, Repeats, auth::Authenticator};
-use crate::picker::Picker;
+use crate::database::DatabaseError;
+use crate::desk::{Desk, DeskRunning};
+use crate::http::{self, Gate, Repeats, auth::Authenticator};
+use crate::opened::{House, Opened};
+use crate::vault::{self, State, Vault, VaultError, Wanted};
+use crate::watching;
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::net::SocketAddr;
@@ -14,15 +18,14 @@ use std::time::Duration;
 use thiserror::Error;
 use tokio::net::TcpListener;
 use tokio::sync::mpsc;
+use tokio_util::sync::CancellationToken;
 use yadori_api::Reach;
 use yadori_core::rules::DEFAULT_SIZE_LIMIT;
 use yadori_core::with_causes;
 use yadori_desktop::simulated::Simulated;
 use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, Keyboard, PATIENCE, Reading, simulated, wayland, x11};
 use yadori_engine::Engine;
-use yadori_engine::availability::Availability;
-use yadori_engine::engine::{EngineError, Setup};
-use yadori_engine::links::LinkConfig;
+use yadori_engine::engine::EngineError;
 use yadori_files::Places;
 
 /// Why the service did not start.
@@ -63,6 +66,9 @@ pub enum StartError {
         /// Why.
         source: std::io::Error,
     },
+    /// The keys cannot be used.
+    #[error(transparent)]
+    Vault(#[from] VaultError),
     /// The parts cannot be put together.
     #[error(transparent)]
     Engine(#[from] EngineError),
@@ -74,7 +80,8 @@ pub enum StartError {
 /// What handlers of requests work with.
 pub struct Service {
     pub(crate) engine: Arc<Engine>,
-    pub(crate) authenticator: Authenticator,
+    pub(crate) authenticator: Arc<Authenticator>,
+    pub(crate) vault: Arc<Vault>,
     pub(crate) simulated: Option<Simulated>,
     /// Held while a change is made that is meant only for what its client has seen.
     pub(crate) changing: tokio::sync::Mutex<()>,
@@ -85,24 +92,22 @@ pub struct Service {
 }
 
 impl Service {
-    /// An engine over HTTP at this address, and under these other names of the host.
-    ///
-    /// # Errors
-    /// When the system gives no random numbers for the token.
+    /// An engine over HTTP.
     pub fn new(
         engine: Arc<Engine>,
-        (address, names): (SocketAddr, &[String]),
+        authenticator: Arc<Authenticator>,
+        vault: Arc<Vault>,
         simulated: Option<Simulated>,
-    ) -> Result<Arc<Self>, getrandom::Error> {
-        let authenticator = Authenticator::new(address, names)?;
-        Ok(Arc::new(Self {
+    ) -> Arc<Self> {
+        Arc::new(Self {
             engine,
             authenticator,
+            vault,
             simulated,
             changing: <_>::default(),
             repeats: Repeats::default(),
             door: <_>::default(),
-        }))
+        })
     }
 
     /// The token that lets a program in.
@@ -115,15 +120,16 @@ impl Service {
 pub struct Running {
     /// Where it listens.
     pub address: SocketAddr,
-    service: Arc<Service>,
-    database: Database,
+    house: House,
+    opened: Option<Opened>,
+    wanted: mpsc::UnboundedReceiver<Wanted>,
     listener: TcpListener,
-    events: Option<mpsc::Receiver<Event>>,
-    places: Places,
+    desk: Option<Desk>,
     _lock: File,
 }
 
-/// Starts everything. On return the service is ready, but does not answer yet: see [`Running::run`].
+/// Starts everything. On return the service is ready, but does not answer yet: see [`Running::run`]. If only a person can
+/// open the history, it is locked.
 ///
 /// # Errors
 /// When something that it cannot do without is missing; says what to do.
@@ -133,32 +139,41 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
     let lock = lock(&places)?;
     let listener = listen(config.api.listen).await?;
     let address = listener.local_addr().map_err(|source| StartError::Listen { address: config.api.listen, source })?;
-    let device = config.device_name();
-    let database = Database::open(config.database_url.as_deref(), &places.data.join("database"), &device).await?;
+    let plain = match (&config.database_url, config.encrypt) {
+        (Some(_), _) => Some(vault::OUTSIDE),
+        (None, false) => Some(vault::TURNED_OFF),
+        (None, true) => None,
+    };
+    let (vault, wanted) = Vault::find(&places, plain).await?;
+    let vault = Arc::new(vault);
+    let authenticator = Authenticator::new(address, &config.api.names).map_err(StartError::Randomness)?;
+    let authenticator = Arc::new(authenticator);
     let reading = Reading::new(DEFAULT_SIZE_LIMIT, PATIENCE);
-    let Clipboards { clipboard, keyboard, simulated, mut events, off } = clipboards(config.clipboard, &reading)?;
-    let engine = Engine::open(Setup {
-        store: database.store.clone(),
-        server: Availability::of(database.state()),
-        device,
-        folder: &places.data,
+    let Clipboards { clipboard, keyboard, simulated, events, off } = clipboards(config.clipboard, &reading)?;
+    let desk = match events {
+        Some(events) => Some(Desk::new(events, vault.clone(), &places).await),
+        None => None,
+    };
+    let house = House {
+        gate: Gate::new(authenticator.clone(), vault.clone()),
+        authenticator,
+        vault,
+        places,
+        config,
         clipboard,
         keyboard,
+        simulated,
         reading,
         off,
-        link: LinkConfig { listen: config.link.listen, find: config.link.find },
-    })
-    .await?;
-    let service = Service::new(Arc::new(engine), (address, &config.api.names), simulated);
-    let service = service.map_err(StartError::Randomness)?;
-    // The first thing that a desktop tells is whether it is there.
-    if let Some(first) = match &mut events {
-        Some(events) => events.recv().await,
-        None => None,
-    } {
-        service.engine.capture.note_desktop(first);
-    }
-    Ok(Running { address, service, database, listener, events, places, _lock: lock })
+    };
+    let opened = if house.vault.keys().is_some() || !house.vault.is_encrypted() {
+        Some(house.open(desk.as_ref()).await?)
+    } else {
+        tracing::info!("the history is locked");
+        house.authenticator.remember(browsers::read(&house.places));
+        None
+    };
+    Ok(Running { address, house, opened, wanted, listener, desk, _lock: lock })
 }
 
 /// How long a desktop may be gone and come back, if the service is to end with it.
@@ -167,12 +182,13 @@ const COMES_BACK: Duration = Duration::from_secs(5);
 impl Running {
     /// Done when the desktop is gone for good, as it is after log-out: it was there, and has not come back within some seconds.
     pub fn desktop_gone(&self) -> impl Future<Output = ()> + Send + use<> {
-        let engine = self.service.engine.clone();
+        let connected = self.desk.as_ref().map(Desk::connected);
         async move {
-            engine.capture.wait_for_clipboard(true).await;
+            let Some(mut connected) = connected else { return std::future::pending().await };
+            let _ = connected.wait_for(|there| *there).await;
             loop {
-                engine.capture.wait_for_clipboard(false).await;
-                let back = engine.capture.wait_for_clipboard(true);
+                let _ = connected.wait_for(|there| !*there).await;
+                let back = connected.wait_for(|there| *there);
                 if tokio::time::timeout(COMES_BACK, back).await.is_err() {
                     tracing::info!("the desktop is gone");
                     return;
@@ -187,67 +203,114 @@ impl Running {
     /// # Errors
     /// When clients cannot be told how to reach it.
     pub async fn run(self, ready: impl FnOnce(SocketAddr), end: impl Future<Output = ()>) -> Result<(), StartError> {
-        let Self { address, service, mut database, listener, events, places, _lock } = self;
-        let reach = Reach { address: address.to_string(), token: service.token().to_owned() };
-        write_reach(&places, &reach)?;
-
-        let mut background = service.engine.start();
-        if let Some(state) = database.state() {
-            let of_engine = service.clone();
-            let is_back = move || of_engine.engine.wake_up();
-            background.spawn(database::follow(database.store.clone(), state, is_back));
-        }
-        let claim = database.take_claim();
-        let store = database.store.clone();
-        let mut lost = tokio::spawn(async move {
-            match claim {
-                Some(claim) => database::keep(store, claim).await,
-                None => std::future::pending().await,
-            }
-        });
-        let ending = service.engine.background.ending.clone();
-        let capturing = events.map(|events| {
-            let service = service.clone();
-            tokio::spawn(async move { service.engine.capture_all(events).await })
-        });
-        let picker = tokio::spawn({
-            let (engine, ending, mut picker) = (service.engine.clone(), ending.clone(), Picker::new(places.clone()));
-            async move {
-                tokio::select! {
-                    () = ending.cancelled() => {}
-                    () = picker.show_when_wanted(engine) => {}
+        let Self { address, house, mut opened, mut wanted, listener, desk, _lock } = self;
+        let reach = Reach { address: address.to_string(), token: house.authenticator.token().to_owned() };
+        write_reach(&house.places, &reach)?;
+        let ending = CancellationToken::new();
+        let server = tokio::spawn(http::serve(listener, house.gate.clone().router(), ending.clone()));
+        let mut desk = desk.map(Desk::start);
+        tokio::pin!(end);
+        let mut ready = Some(ready);
+        let outcome = loop {
+            let Some(open) = opened.take() else {
+                house.vault.stands(State::Locked);
+                ready.take().into_iter().for_each(|ready| ready(address));
+                let keys = tokio::select! {
+                    () = &mut end => break Ok(()),
+                    Some(wanted) = wanted.recv() => match wanted {
+                        Wanted::Open(keys) => keys,
+                        Wanted::Lock | Wanted::Rekey => continue,
+                    },
+                };
+                house.vault.stands(State::Opening);
+                house.vault.failed(None);
+                house.vault.take(keys);
+                match house.open(desk.as_ref().map(DeskRunning::desk)).await {
+                    Ok(open) => opened = Some(open),
+                    Err(error) => {
+                        let reason = with_causes(&error);
+                        tracing::error!(%reason, "the history cannot be opened");
+                        house.vault.forget();
+                        house.vault.failed(Some(reason));
+                    }
                 }
-                picker.end().await;
+                continue;
+            };
+            let mut living = open.live(&house, desk.as_ref().map(DeskRunning::desk));
+            house.gate.open(http::router(living.service().clone()));
+            house.vault.note_use();
+            house.vault.stands(State::Open);
+            ready.take().into_iter().for_each(|ready| ready(address));
+            let why = tokio::select! {
+                () = &mut end => Ended::ForGood,
+                error = living.lost() => Ended::Lost(error),
+                why = lock_wanted(&house.vault, &mut wanted) => why,
+                () = house.vault.idle() => Ended::Locked,
+                () = watching::screen_or_sleep(&house.vault) => Ended::Locked,
+            };
+            if matches!(why, Ended::ForGood | Ended::Lost(_)) {
+                // Whoever asks meanwhile is answered until there is nothing to answer with.
+                tracing::info!("ending");
+                let _ = fs::remove_file(house.places.reach());
+                let _ = fs::remove_file(house.places.authorization());
+                ending.cancel();
+            } else {
+                house.vault.stands(State::Locking);
             }
-        });
-        if capturing.is_some() && service.simulated.is_none() {
-            background.spawn(crate::signs::show(service.clone(), places.run.clone()));
-        }
-        let server = tokio::spawn(http::serve(listener, http::router(service.clone()), ending.clone()));
-
-        ready(address);
-        let outcome = tokio::select! {
-            () = end => Ok(()),
-            // Two services in one database would overwrite each other's key, and miss each other's changes.
-            Ok(error) = &mut lost => {
-                tracing::error!(%error, "the database is lost to another service");
-                Err(DatabaseError::Open(error).into())
+            let browsers = living.browsers().await;
+            browsers::write(&house.places, &browsers);
+            house.authenticator.remember(browsers);
+            if let Some(desk) = &desk {
+                desk.desk().lead_to(None);
+            }
+            if !ending.is_cancelled() {
+                house.gate.shut();
+            }
+            living.end(&house, matches!(why, Ended::Locked)).await;
+            match why {
+                Ended::ForGood => break Ok(()),
+                Ended::Lost(error) => break Err(error),
+                Ended::Locked => {
+                    tracing::info!("the history is locked");
+                    house.vault.forget();
+                }
+                Ended::Rekeying => match house.rekey(desk.as_ref().map(DeskRunning::desk)).await {
+                    Ok(open) => opened = Some(open),
+                    Err(error) => break Err(error),
+                },
             }
         };
-        lost.abort();
-        tracing::info!("ending");
         ending.cancel();
-        let _ = fs::remove_file(places.reach());
-        let _ = fs::remove_file(places.authorization());
-        if let Some(capturing) = capturing {
-            let _ = capturing.await;
-        }
+        let _ = fs::remove_file(house.places.reach());
+        let _ = fs::remove_file(house.places.authorization());
         let _ = server.await;
-        let _ = picker.await;
-        service.engine.end().await;
-        background.shutdown().await;
-        database.close().await;
+        if let Some(desk) = desk.take() {
+            desk.end().await;
+        }
         outcome
+    }
+}
+
+/// Why the history is not open any more.
+enum Ended {
+    /// The service ends.
+    ForGood,
+    /// The database is lost to another service.
+    Lost(StartError),
+    /// It is to be locked.
+    Locked,
+    /// It is to be encrypted with another key.
+    Rekeying,
+}
+
+async fn lock_wanted(vault: &Vault, wanted: &mut mpsc::UnboundedReceiver<Wanted>) -> Ended {
+    loop {
+        match wanted.recv().await {
+            Some(Wanted::Lock) => return Ended::Locked,
+            Some(Wanted::Rekey) => return Ended::Rekeying,
+            Some(Wanted::Open(_)) => vault.stands(State::Open),
+            None => return std::future::pending().await,
+        }
     }
 }
 

@@ -35,7 +35,7 @@ async fn private() -> Records {
 /// The one of some device.
 pub async fn private_of(device: u8) -> Records {
     let home = Home::new();
-    let server = PrivateServer::start(&home.path().join("data/database")).await.unwrap();
+    let server = home.start_database().await;
     let store = Store::open(&url_of(&server), ("workshop", [device; 16])).await.unwrap();
     Records { store, server, _home: home }
 }
@@ -44,7 +44,7 @@ pub async fn private_of(device: u8) -> Records {
 async fn given() -> Records {
     let home = Home::new();
     let folder = home.path().join("data/database");
-    let server = PrivateServer::start(&folder).await.unwrap();
+    let server = PrivateServer::start(&folder, Some(&yadori_e2e::home::test_key())).await.unwrap();
     let url = url_of(&server);
     let socket = folder.join("data/server.sock");
     let made = Command::new("mariadb")
@@ -341,7 +341,7 @@ async fn a_database_newer_than_the_program_is_refused_and_not_touched() {
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn an_upgrade_goes_on_wherever_it_was_interrupted() {
     let home = Home::new();
-    let server = PrivateServer::start(&home.path().join("data/database")).await.unwrap();
+    let server = home.start_database().await;
     let url = url_of(&server);
     let pool = sqlx::mysql::MySqlPoolOptions::new().max_connections(1).connect(&url).await.unwrap();
     let run = async |statement: &str| {
@@ -445,7 +445,7 @@ async fn an_older_filing_does_not_replace_what_is_newer() {
 fn a_second_service_on_the_same_database_is_refused() {
     let server_home = Home::new();
     let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build().unwrap();
-    let server = runtime.block_on(PrivateServer::start(&server_home.path().join("data/database"))).unwrap();
+    let server = runtime.block_on(server_home.start_database());
     let (one, two) = (Home::bare(), Home::bare());
     for home in [&one, &two] {
         home.configure(&format!("database_url = \"{}\"", url_of(&server)));
@@ -531,7 +531,11 @@ async fn a_server_that_still_holds_the_folder_is_named() {
     let records = private().await;
     let folder = records._home.path().join("data/database");
     // The other is no orphan: this very process keeps it.
-    let Err(error) = tokio::time::timeout(yadori_e2e::PATIENCE, PrivateServer::start(&folder)).await.unwrap() else {
+    let Err(error) =
+        tokio::time::timeout(yadori_e2e::PATIENCE, PrivateServer::start(&folder, Some(&yadori_e2e::home::test_key())))
+            .await
+            .unwrap()
+    else {
         panic!("two servers on one folder")
     };
     assert!(matches!(error, ServerError::StillHeld { .. }), "{error}");
@@ -611,7 +615,7 @@ fn an_ordinary_user_can_run_it() {
 fn a_given_database_is_used_by_the_service() {
     let server_home = Home::new();
     let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build().unwrap();
-    let server = runtime.block_on(PrivateServer::start(&server_home.path().join("data/database"))).unwrap();
+    let server = runtime.block_on(server_home.start_database());
     let home = Home::bare();
     home.configure(&format!("database_url = \"{}\"", url_of(&server)));
     let service = Service::simulated(&home);

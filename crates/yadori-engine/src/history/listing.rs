@@ -71,7 +71,9 @@ const LINES: usize = 3;
 
 /// The first lines of a text that has several; none of what is sensitive.
 pub fn excerpt(record: &ClipRecord) -> Option<String> {
-    (record.kind == Kind::Text && record.sensitive.is_none()).then(|| first_lines(&record.text, LINES, LONGEST)).flatten()
+    (record.kind == Kind::Text && record.sensitive.is_none())
+        .then(|| first_lines(&record.text, LINES, LONGEST))
+        .flatten()
 }
 
 #[cfg(test)]

@@ -12,9 +12,9 @@ use crate::moving::archive::{CONTENT, Clip, Drawer, FormatLine, Item, LIST, Line
 use crate::moving::export::hex;
 use bytes::Bytes;
 use std::collections::HashSet;
-use std::fs::{self, File, OpenOptions};
+use std::fs::{self, OpenOptions};
 use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
-use std::os::unix::fs::{FileExt, OpenOptionsExt};
+use std::os::unix::fs::OpenOptionsExt;
 use std::sync::Arc;
 use thiserror::Error;
 use tokio::runtime::Handle;
@@ -23,6 +23,7 @@ use yadori_core::capture::Copy;
 use yadori_core::search::fold::fold;
 use yadori_core::{ClipId, Format, Mark, MillisSinceEpoch, Source, Stamp, format};
 use yadori_store::{Attribute, ClipRecord, MovedIn, StoreError};
+use yadori_vault::SealedFile;
 use zip::ZipArchive;
 
 /// Longest line of the list.
@@ -74,7 +75,7 @@ pub enum ImportError {
 /// A file that several can read at the same time.
 #[derive(Clone)]
 struct Shared {
-    file: Arc<File>,
+    file: Arc<SealedFile>,
     at: u64,
 }
 
@@ -90,7 +91,7 @@ impl Seek for Shared {
     fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
         let at = match to {
             SeekFrom::Start(at) => Some(at),
-            SeekFrom::End(by) => self.file.metadata()?.len().checked_add_signed(by),
+            SeekFrom::End(by) => self.file.len().checked_add_signed(by),
             SeekFrom::Current(by) => self.at.checked_add_signed(by),
         };
         self.at = at.ok_or(io::ErrorKind::InvalidInput)?;
@@ -138,17 +139,18 @@ pub struct NotImported {
 }
 
 impl Moving {
-    /// A file without a name in the service's folder, which is gone when it is closed.
-    pub fn nameless_file(&self) -> std::io::Result<File> {
+    /// A file for an archive that is on its way in: without a name in the service's folder, gone when it is closed, and
+    /// sealed with a key that is in the memory only.
+    pub fn incoming_file(&self) -> std::io::Result<SealedFile> {
         let path =
             self.folder.join(format!("incoming-{}-{}", std::process::id(), self.history.stamps.next().to_bits()));
         let file = OpenOptions::new().read(true).write(true).create_new(true).mode(0o600).open(&path)?;
         fs::remove_file(&path)?;
-        Ok(file)
+        SealedFile::new(file).map_err(std::io::Error::other)
     }
 
     /// Imports an archive. Tells how far it is, and at last what it did.
-    pub fn import(self: &Arc<Self>, archive: File) -> mpsc::Receiver<Progress> {
+    pub fn import(self: &Arc<Self>, archive: SealedFile) -> mpsc::Receiver<Progress> {
         let (sender, progress) = mpsc::channel(16);
         let (service, handle) = (self.clone(), Handle::current());
         self.background.tasks.spawn_blocking(move || {
@@ -201,7 +203,7 @@ impl<'a> Import<'a> {
         Self { service, handle, sender, report: Report::default(), read: 0, used: HashSet::new() }
     }
 
-    fn run(&mut self, file: File) -> Result<(), ImportError> {
+    fn run(&mut self, file: SealedFile) -> Result<(), ImportError> {
         let bad = |error: zip::result::ZipError| match error {
             zip::result::ZipError::InvalidArchive(_) => {
                 ImportError::NotAnArchive("it is no zip file, or only a part of one".into())

@@ -305,7 +305,8 @@ impl DeviceSync {
         // A removed device is never let in again with the same key, so the key is deleted; the next link makes a new one.
         let _alone = self.links.opening.lock().await;
         self.history.store.forget_links().await?;
-        self.links.give_up_key();
+        *self.links.endpoint.lock() = None;
+        self.own_key.give_up(&self.history.store).await?;
         self.know_linked().await
     }
 }

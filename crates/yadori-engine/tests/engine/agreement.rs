@@ -93,13 +93,12 @@ async fn work(device: &mut Device, rng: &mut TestRng) -> String {
 
 /// What was exported a moment ago, or before something was deleted, is imported again.
 async fn import(device: &Device) -> String {
-    use std::io::{Seek, SeekFrom, Write};
+    use std::io::Write;
     let mut export = device.engine.moving.export(&Selection::All, Form::Zip).await.unwrap();
-    let mut file = device.engine.moving.nameless_file().unwrap();
+    let mut file = device.engine.moving.incoming_file().unwrap();
     while let Some(piece) = export.pieces.recv().await {
         file.write_all(&piece.unwrap()).unwrap();
     }
-    file.seek(SeekFrom::Start(0)).unwrap();
     let _ = device.engine.retention.delete(&names(&["1"]), false).await;
     let mut progress = device.engine.moving.import(file);
     let mut last = None;

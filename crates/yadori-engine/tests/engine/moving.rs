@@ -1,22 +1,21 @@
 //! Export and import.
 
 use crate::support::{Device, names};
-use std::io::{Seek, SeekFrom, Write};
+use std::io::Write;
 use yadori_engine::keeping::add::NewClip;
 use yadori_engine::moving::export::{Form, Selection};
 use yadori_engine::moving::import::Report;
 
-async fn archive(device: &Device) -> (u64, std::fs::File) {
+async fn archive(device: &Device) -> (u64, yadori_vault::SealedFile) {
     let mut export = device.engine.moving.export(&Selection::All, Form::Zip).await.unwrap();
-    let mut file = device.engine.moving.nameless_file().unwrap();
+    let mut file = device.engine.moving.incoming_file().unwrap();
     while let Some(piece) = export.pieces.recv().await {
         file.write_all(&piece.unwrap()).unwrap();
     }
-    file.seek(SeekFrom::Start(0)).unwrap();
     (export.left_out, file)
 }
 
-async fn import(device: &Device, file: std::fs::File) -> Report {
+async fn import(device: &Device, file: yadori_vault::SealedFile) -> Report {
     let mut progress = device.engine.moving.import(file);
     let mut last = None;
     while let Some(next) = progress.recv().await {

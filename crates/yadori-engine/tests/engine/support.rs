@@ -52,7 +52,7 @@ impl Server {
     fn start() -> Self {
         let folder = tempfile::Builder::new().prefix("yadori-engine-").tempdir().expect("a temporary folder");
         let path = folder.path().join("database");
-        let server = runtime().block_on(PrivateServer::start(&path)).expect("a database server");
+        let server = runtime().block_on(PrivateServer::start(&path, None)).expect("a database server");
         let ServerState::Running { url, .. } = server.state().borrow().clone() else { panic!("it does not run") };
         let this = Self { server: Some(server), url, socket: path.join("data/server.sock"), _folder: folder };
         this.execute("GRANT ALL ON *.* TO yadori@localhost; SET GLOBAL max_connections = 500");
@@ -272,6 +272,7 @@ async fn begin(
         server: Availability::default(),
         device: name.to_owned(),
         folder: folder.path(),
+        encrypted: true,
         clipboard: Some(desktop.clipboard),
         keyboard: Some(desktop.keyboard),
         reading,

@@ -1,6 +1,7 @@
 //! The server's folder: its data, its password, its lock.
 
 use super::ServerError;
+use super::encryption::{self, KeyInMemory};
 use super::{orphans, process};
 use rustix::process::Signal;
 use std::fs::{self, File, OpenOptions, TryLockError};
@@ -8,6 +9,7 @@ use std::os::fd::{AsRawFd, RawFd};
 use std::os::unix::fs::{OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
+use yadori_vault::{KeyId, Secret};
 
 /// What the first start and the recovery after a crash need.
 const NEEDED_MIB: u64 = 48;
@@ -30,6 +32,8 @@ const LONGEST_SOCKET: usize = 108;
 pub(super) struct Folder {
     pub path: PathBuf,
     pub password: String,
+    /// What it is encrypted with.
+    pub key: Option<Secret>,
     /// Locked; the server inherits it, so the lock lasts as long as the server does.
     pub lock: File,
     /// The folder of the data, which is where the socket is.
@@ -37,7 +41,7 @@ pub(super) struct Folder {
 }
 
 impl Folder {
-    pub fn open(path: &Path) -> Result<Self, ServerError> {
+    pub fn open(path: &Path, key: Option<&Secret>) -> Result<Self, ServerError> {
         for program in ["mariadbd", "mariadb-install-db"] {
             if process::find(program).is_none() {
                 return Err(ServerError::NotInstalled(program));
@@ -49,9 +53,12 @@ impl Folder {
         let data = path.join("data");
         let set_up = data.is_dir();
         check_room(path, if set_up { NEEDED_MIB } else { NEEDED_AT_FIRST_MIB })?;
-        let password = if set_up { read_password(path)? } else { set_up_data(path, &data, lock.as_raw_fd())? };
+        if set_up {
+            check_key(path, key)?;
+        }
+        let password = if set_up { read_password(path)? } else { set_up_data(path, &data, lock.as_raw_fd(), key)? };
         let opened = File::open(&data).map_err(refused(&data))?;
-        let folder = Self { path: path.to_owned(), password, lock, opened };
+        let folder = Self { path: path.to_owned(), password, key: key.cloned(), lock, opened };
         // Whoever connects by the socket is at localhost. Homes of earlier versions know the user at an address of TCP only.
         // Without SUPER, what was forgotten for good could not be written over in the server's log.
         let password = &folder.password;
@@ -168,6 +175,17 @@ fn check_room(path: &Path, needed_mib: u64) -> Result<(), ServerError> {
     Ok(())
 }
 
+/// The key must be that of the folder: with another the server would find nothing but noise, and say that it is damaged.
+fn check_key(path: &Path, key: Option<&Secret>) -> Result<(), ServerError> {
+    let found = encryption::key_id(path).map_err(refused(path))?;
+    let given = key.map(|key| KeyId::of(key).to_string());
+    if found == given {
+        return Ok(());
+    }
+    let word = |id: Option<String>| id.unwrap_or_else(|| "none".into());
+    Err(ServerError::OtherKey { folder: path.display().to_string(), found: word(found), given: word(given) })
+}
+
 fn password_path(path: &Path) -> PathBuf {
     path.join("password")
 }
@@ -182,7 +200,7 @@ fn write_private(path: &Path, text: &str) -> Result<(), ServerError> {
 }
 
 /// Sets up the data in a folder beside, which takes its place only when all went well. Gives the password.
-fn set_up_data(path: &Path, data: &Path, lock: RawFd) -> Result<String, ServerError> {
+fn set_up_data(path: &Path, data: &Path, lock: RawFd, key: Option<&Secret>) -> Result<String, ServerError> {
     tracing::info!(folder = %path.display(), "setting up the database; this is done once");
     let mut bytes = [0; 20];
     getrandom::fill(&mut bytes)
@@ -204,13 +222,21 @@ fn set_up_data(path: &Path, data: &Path, lock: RawFd) -> Result<String, ServerEr
              GRANT ALL ON yadori.* TO 'yadori'@'localhost';\n"
         ),
     )?;
-    let outcome = process::install(&growing, &temporary(path), &script, lock);
+    let in_memory = key.map(KeyInMemory::new).transpose().map_err(refused(path))?;
+    let outcome = process::install(&growing, &temporary(path), &script, (lock, in_memory.as_ref()));
+    drop(in_memory);
     let _ = fs::remove_file(&script);
     if let Err(reason) = outcome {
         check_room(path, NEEDED_AT_FIRST_MIB / 2)?;
         return Err(ServerError::DidNotStart { reason, log: path.join("data.new").display().to_string() });
     }
     fs::set_permissions(&growing, fs::Permissions::from_mode(0o700)).map_err(refused(&growing))?;
+    match key {
+        Some(key) => encryption::note_key_id(path, key).map_err(refused(path))?,
+        None => {
+            let _ = fs::remove_file(path.join(encryption::KEY_ID));
+        }
+    }
     fs::rename(&growing, data).map_err(refused(data))?;
     Ok(password)
 }

@@ -1,5 +1,6 @@
 //! Starting and ending `mariadbd`.
 
+use super::encryption::KeyInMemory;
 use super::folder::Folder;
 use super::{ServerCommand, ServerError};
 use rustix::process::{Pid, Signal};
@@ -40,7 +41,12 @@ fn user() -> String {
 /// Installs an empty database in `data`, with what is needed for a moment in `temporary`, and runs `script` in it. The
 /// tool inherits the lock of the folder, so that a later start sees that it is still at work. The error is what the tool
 /// said.
-pub(super) fn install(data: &Path, temporary: &Path, script: &Path, lock: RawFd) -> Result<(), String> {
+pub(super) fn install(
+    data: &Path,
+    temporary: &Path,
+    script: &Path,
+    (lock, key): (RawFd, Option<&KeyInMemory>),
+) -> Result<(), String> {
     let mut command = Command::new(find("mariadb-install-db").unwrap_or_default());
     command.arg("--no-defaults").arg(format!("--datadir={}", data.display()));
     if is_root() {
@@ -56,8 +62,9 @@ pub(super) fn install(data: &Path, temporary: &Path, script: &Path, lock: RawFd)
         .arg(format!("--auth-root-socket-user={}", user()))
         .arg(format!("--tmpdir={}", temporary.display()))
         .arg(format!("--extra-file={}", script.display()))
+        .args(key.map(KeyInMemory::options).into_iter().flatten())
         .stdin(Stdio::null());
-    ends_with_us(&mut command, lock, Signal::KILL);
+    ends_with_us(&mut command, &[Some(lock), key.map(KeyInMemory::descriptor)], Signal::KILL);
     let output = command.output().map_err(|error| error.to_string())?;
     if output.status.success() {
         return Ok(());
@@ -88,14 +95,17 @@ impl Running {
         for left in [log.clone(), folder.pid_file(), folder.socket()] {
             let _ = fs::remove_file(left);
         }
-        let mut child = command(folder).spawn().map_err(|error| failed(error.to_string()))?;
+        let key = folder.key.as_ref().map(KeyInMemory::new).transpose().map_err(|error| failed(error.to_string()))?;
+        let mut child = command(folder, key.as_ref()).spawn().map_err(|error| failed(error.to_string()))?;
         let deadline = Instant::now() + START_PATIENCE;
         loop {
             if let Ok(Some(status)) = child.try_wait() {
                 let said = fs::read_to_string(&log).unwrap_or_default();
                 return Err(failed(format!("{status}\n{}", errors(&said))));
             }
+            // Its plugin has read the key by then; what it inherited is wiped.
             if greets(&folder.reachable_socket()) {
+                drop(key);
                 break;
             }
             if Instant::now() > deadline {
@@ -163,9 +173,10 @@ impl Running {
     }
 }
 
-/// Lets a program end when the thread ends that starts it, and inherit the lock of the folder.
-fn ends_with_us(command: &mut Command, lock: RawFd, signal: Signal) {
+/// Lets a program end when the thread ends that starts it, and inherit these descriptors.
+fn ends_with_us(command: &mut Command, inherited: &[Option<RawFd>; 2], signal: Signal) {
     let parent = std::process::id();
+    let inherited = *inherited;
     // SAFETY: between fork and exec only async-signal-safe calls are made, without allocation.
     unsafe {
         command.pre_exec(move || {
@@ -174,14 +185,16 @@ fn ends_with_us(command: &mut Command, lock: RawFd, signal: Signal) {
             if rustix::process::getppid().map(|pid| pid.as_raw_nonzero().get() as u32) != Some(parent) {
                 return Err(std::io::ErrorKind::BrokenPipe.into());
             }
-            let lock = rustix::fd::BorrowedFd::borrow_raw(lock);
-            rustix::io::fcntl_setfd(lock, rustix::io::FdFlags::empty())?;
+            for descriptor in inherited.into_iter().flatten() {
+                let descriptor = rustix::fd::BorrowedFd::borrow_raw(descriptor);
+                rustix::io::fcntl_setfd(descriptor, rustix::io::FdFlags::empty())?;
+            }
             Ok(())
         });
     }
 }
 
-fn command(folder: &Folder) -> Command {
+fn command(folder: &Folder, key: Option<&KeyInMemory>) -> Command {
     let mut command = Command::new(find("mariadbd").unwrap_or_default());
     command.arg("--no-defaults");
     if is_root() {
@@ -223,10 +236,11 @@ fn command(folder: &Folder) -> Command {
             "--query-cache-size=0",
             "--max-allowed-packet=64M",
         ])
+        .args(key.map(KeyInMemory::options).into_iter().flatten())
         .stdin(Stdio::null())
         .stdout(Stdio::null())
         .stderr(Stdio::null());
-    ends_with_us(&mut command, folder.lock.as_raw_fd(), Signal::TERM);
+    ends_with_us(&mut command, &[Some(folder.lock.as_raw_fd()), key.map(KeyInMemory::descriptor)], Signal::TERM);
     command
 }
 

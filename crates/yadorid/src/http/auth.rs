@@ -64,7 +64,12 @@ pub struct Authenticator {
     open: Mutex<Open>,
     /// Grows whenever a browser is shut out.
     shut_out: watch::Sender<u64>,
+    /// The browsers that were let in, for when the records cannot be asked: hashes, and until when.
+    remembered: Mutex<Vec<Remembered>>,
 }
+
+/// A browser that was let in: hashes of its key and its path, and until when.
+pub(crate) type Remembered = ([u8; 32], [u8; 32], MillisSinceEpoch);
 
 #[derive(Default)]
 struct Open {
@@ -107,7 +112,15 @@ impl Authenticator {
         }
         // A browser does not tell the ports of one host apart when it sends cookies.
         let cookie = format!("yadori-{port}");
-        Ok(Self { token: new_key()?, address, hosts, cookie, open: Mutex::default(), shut_out: watch::Sender::new(0) })
+        Ok(Self {
+            token: new_key()?,
+            address,
+            hosts,
+            cookie,
+            open: Mutex::default(),
+            shut_out: watch::Sender::new(0),
+            remembered: Mutex::default(),
+        })
     }
 
     /// The bearer token.
@@ -136,6 +149,19 @@ impl Authenticator {
     /// Whether the key is that of an unused link; it is used up by asking.
     fn use_link(&self, key: &str) -> bool {
         self.open().links.remove(&hash(key)).is_some_and(|until| until > now())
+    }
+
+    /// Remembers the browsers that were let in: while the history is locked, the records cannot be asked.
+    pub(crate) fn remember(&self, browsers: Vec<Remembered>) {
+        *self.remembered.lock() = browsers;
+    }
+
+    fn remembers(&self, session: Session) -> bool {
+        let now = now();
+        self.remembered
+            .lock()
+            .iter()
+            .any(|(key, path, until)| (*key, *path) == (session.key, session.path) && *until > now)
     }
 
     fn is_our_host(&self, host: &str) -> bool {
@@ -221,6 +247,43 @@ pub(super) async fn guard(State(app): State<App>, request: Request, next: Next) 
         }
     }
     response
+}
+
+/// The door while the history is locked: the same browsers and programs are let in, to what little there is.
+pub(super) async fn guard_while_locked(
+    State(authenticator): State<Arc<Authenticator>>,
+    request: Request,
+    next: Next,
+) -> Response {
+    let mut response = let_in_while_locked(&authenticator, request, next).await;
+    for (name, value) in HEADERS {
+        response.headers_mut().entry(name).or_insert(HeaderValue::from_static(value));
+    }
+    response
+}
+
+async fn let_in_while_locked(authenticator: &Authenticator, request: Request, next: Next) -> Response {
+    match check_address(authenticator, request.headers(), request.uri()) {
+        Address::Ours => {}
+        Address::WrongHost => return Problem::wrong_host().into_response(),
+        Address::ForeignOrigin => return Problem::foreign_origin().into_response(),
+    }
+    if authenticator.is_token(request.headers()) {
+        return next.run(request).await;
+    }
+    let sessions = split_session(request.uri().path()).map(|(path, _)| authenticator.sessions(request.headers(), path));
+    let mut sessions = sessions.unwrap_or_default().into_iter().filter(|session| authenticator.remembers(*session));
+    match sessions.next() {
+        Some(_) if !request.method().is_safe() && !request.headers().contains_key(header::ORIGIN) => {
+            Problem::foreign_origin().into_response()
+        }
+        Some(session) => match under_session(request, session) {
+            Some(request) => next.run(request).await,
+            None => Problem::no_such_path().into_response(),
+        },
+        None if request.uri().path().contains("/api/") => Problem::unauthorised().into_response(),
+        None => super::console::closed(),
+    }
 }
 
 /// Sent with everything: nothing on our pages comes from elsewhere, and no other page can frame them.

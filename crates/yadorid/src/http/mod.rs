@@ -9,6 +9,7 @@
 //! * `document`: its description
 //! * `contract`: what the engine says in the words of the interface
 //! * `console`: the pages
+//! * `gate`, `lock`: what is told while the history is locked, and the lock
 //! * `server`: connections, and how many there may be
 
 mod asked;
@@ -26,8 +27,10 @@ mod document;
 pub(crate) mod door;
 mod events;
 mod forgetting;
+mod gate;
 mod kept;
 mod keys;
+mod lock;
 mod moving;
 mod problem;
 mod protocol;
@@ -54,6 +57,7 @@ use utoipa::openapi::security::{HttpAuthScheme, HttpBuilder, SecurityScheme};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
+pub use gate::Gate;
 pub(crate) use repeats::Repeats;
 pub(crate) use server::serve;
 
@@ -140,6 +144,7 @@ fn interface() -> (Router<App>, Value) {
         .routes(routes!(devices::pause_sync))
         .routes(routes!(devices::resume_sync))
         .routes(routes!(devices::show_policy, devices::change_policy))
+        .merge(lock::routes())
         .routes(routes!(control::status))
         .routes(routes!(control::pause))
         .routes(routes!(control::resume))
@@ -225,7 +230,7 @@ async fn while_database_is_away(State(app): State<App>, request: Request, next: 
 }
 
 /// What can be asked without a database.
-const WITHOUT_IT: [&str; 3] = ["/status", "/events", "/openapi.json"];
+const WITHOUT_IT: [&str; 5] = ["/status", "/events", "/openapi.json", "/lock", "/lock/open"];
 
 /// Runs handlers that may change records to completion even if the client disconnects, so that what is on record is also
 /// announced. What only looks ends when nobody waits for it any more.

@@ -8,7 +8,7 @@ use axum::extract::State;
 use axum::http::{HeaderValue, header};
 use axum::response::{IntoResponse, Response};
 use futures_util::StreamExt;
-use tokio::io::AsyncWriteExt;
+use std::io::Write;
 use tokio_stream::wrappers::ReceiverStream;
 use yadori_api as api;
 use yadori_engine::moving::export::{Form, Selection};
@@ -63,15 +63,13 @@ pub async fn export(State(app): State<App>, asked: QueryParams<api::ExportQuery>
     responses((status = 200, body = api::ImportProgress, description = "One such object on each line.", content_type = "application/x-ndjson"), (status = 422, body = api::Problem), (status = 507, body = api::Problem)))]
 pub async fn import(State(app): State<App>, body: Body) -> Result<Response, Problem> {
     // A zip is read from its end, so it must be here as a whole; the file has no name, and goes when it is closed.
-    let mut file =
-        tokio::fs::File::from_std(app.engine.moving.nameless_file().map_err(|error| Problem::no_room(&error))?);
+    let mut file = app.engine.moving.incoming_file().map_err(|error| Problem::no_room(&error))?;
     let mut body = body.into_data_stream();
     while let Some(piece) = body.next().await {
         let piece = piece.map_err(|_| Problem::broken_body())?;
-        file.write_all(&piece).await.map_err(|error| Problem::no_room(&error))?;
+        file.write_all(&piece).map_err(|error| Problem::no_room(&error))?;
     }
-    file.flush().await.map_err(|error| Problem::no_room(&error))?;
-    let mut progress = app.engine.moving.import(file.into_std().await);
+    let mut progress = app.engine.moving.import(file);
     // The status says whether it is an archive at all; what is wrong later stands in the last line.
     let first = match progress.recv().await {
         Some(Progress { read: 0, error: Some(error), .. }) => return Err(error.into()),

@@ -1,6 +1,7 @@
 //! Errors as RFC 9457 problem documents. This is the only place where an error becomes a status.
 
 mod devices;
+mod lock;
 
 use super::App;
 use super::contract::Contract;

@@ -7,11 +7,15 @@ mod support;
 use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::http::{Request, Response, header};
+use std::path::Path;
+use std::sync::Arc;
 pub use support::Device;
 use tower::ServiceExt;
 use yadori_api::{Problem, ProblemKind};
+use yadorid::http::auth::Authenticator;
 use yadorid::http::router;
 use yadorid::service::Service;
+use yadorid::vault::{OUTSIDE, Vault};
 
 const ADDRESS: ([u8; 4], u16) = ([127, 0, 0, 1], 7436);
 
@@ -25,7 +29,10 @@ pub struct Answering {
 impl Answering {
     pub async fn new() -> Self {
         let device = Device::new("workshop").await;
-        let service = Service::new(device.engine.clone(), (ADDRESS.into(), &[]), None).unwrap();
+        let authenticator = Arc::new(Authenticator::new(ADDRESS.into(), &[]).unwrap());
+        let places = yadori_files::Places::under(Path::new("/nowhere"));
+        let (vault, _) = Vault::find(&places, Some(OUTSIDE)).await.unwrap();
+        let service = Service::new(device.engine.clone(), authenticator, Arc::new(vault), None);
         let token = service.token().to_owned();
         Self { device, router: router(service), token }
     }

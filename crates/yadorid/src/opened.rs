@@ -1,0 +1,207 @@
+//! The history while it is open: its database, its engine, and the work beside.
+
+use crate::config::Config;
+use crate::database::{self, Database, DatabaseError};
+use crate::desk::Desk;
+use crate::http::auth::Authenticator;
+use crate::http::{Gate, auth};
+use crate::picker::Picker;
+use crate::service::{Service, StartError};
+use crate::vault::{State, Vault};
+use std::sync::Arc;
+use tokio::sync::mpsc;
+use tokio::task::{JoinHandle, JoinSet};
+use yadori_desktop::simulated::Simulated;
+use yadori_desktop::{Clipboard, Event, Keyboard, Reading};
+use yadori_engine::Engine;
+use yadori_engine::availability::Availability;
+use yadori_engine::engine::Setup;
+use yadori_engine::links::LinkConfig;
+use yadori_files::Places;
+use yadori_store::OpenError;
+
+/// What stays when the history is locked.
+pub(crate) struct House {
+    pub gate: Arc<Gate>,
+    pub authenticator: Arc<Authenticator>,
+    pub vault: Arc<Vault>,
+    pub places: Places,
+    pub config: Config,
+    pub clipboard: Option<Arc<dyn Clipboard>>,
+    pub keyboard: Option<Arc<dyn Keyboard>>,
+    pub simulated: Option<Simulated>,
+    pub reading: Arc<Reading>,
+    /// Why there is no clipboard, until one is told of.
+    pub off: String,
+}
+
+impl House {
+    /// Opens the history, with the keys of the vault.
+    pub async fn open(&self, desk: Option<&Desk>) -> Result<Opened, StartError> {
+        let device = self.config.device_name();
+        let database = Database::open(
+            self.config.database_url.as_deref(),
+            &self.places.data.join("database"),
+            &device,
+            &self.vault,
+        )
+        .await?;
+        let engine = Engine::open(Setup {
+            store: database.store.clone(),
+            server: Availability::of(database.state()),
+            device,
+            folder: &self.places.data,
+            encrypted: self.vault.is_encrypted(),
+            clipboard: self.clipboard.clone(),
+            keyboard: self.keyboard.clone(),
+            reading: self.reading.clone(),
+            off: self.off.clone(),
+            link: LinkConfig { listen: self.config.link.listen, find: self.config.link.find },
+        });
+        let engine = match engine.await {
+            Ok(engine) => engine,
+            Err(error) => {
+                database.close().await;
+                return Err(error.into());
+            }
+        };
+        for event in desk.map(Desk::standing).into_iter().flatten() {
+            engine.capture.note_desktop(event);
+        }
+        let service =
+            Service::new(Arc::new(engine), self.authenticator.clone(), self.vault.clone(), self.simulated.clone());
+        Ok(Opened { service, database })
+    }
+
+    /// Encrypts everything with a new key, and opens it again. What was there before is there again if that fails.
+    pub async fn rekey(&self, desk: Option<&Desk>) -> Result<Opened, StartError> {
+        self.vault.stands(State::Encrypting(0.0));
+        if let Err(error) = self.vault.begin_rekeying() {
+            tracing::error!(%error, "no new key could be made");
+        }
+        self.open(desk).await
+    }
+}
+
+/// A history that is open, and nobody works on it yet.
+pub(crate) struct Opened {
+    service: Arc<Service>,
+    database: Database,
+}
+
+impl Opened {
+    /// Begins the work beside what is asked for.
+    pub fn live(self, house: &House, desk: Option<&Desk>) -> Living {
+        let Self { service, mut database } = self;
+        let mut background = service.engine.start();
+        if let Some(state) = database.state() {
+            let of_engine = service.clone();
+            let is_back = move || of_engine.engine.wake_up();
+            background.spawn(database::follow(database.store.clone(), state, is_back));
+        }
+        let claim = database.take_claim();
+        let store = database.store.clone();
+        let lost = tokio::spawn(async move {
+            match claim {
+                Some(claim) => database::keep(store, claim).await,
+                None => std::future::pending().await,
+            }
+        });
+        let capturing = desk.map(|desk| {
+            let (to_engine, events) = mpsc::channel::<Event>(1);
+            let (waiting, desk, vault) = (desk.waiting(), desk.clone(), house.vault.clone());
+            let service = service.clone();
+            tokio::spawn(async move {
+                let count = waiting.len();
+                for copy in waiting {
+                    if to_engine.send(copy).await.is_err() {
+                        return;
+                    }
+                }
+                if count > 0 {
+                    // One event has room to wait: when the second is sent, the first was taken, and all before it is filed.
+                    let _ = to_engine.send(Event::Uncontested).await;
+                    let _ = to_engine.send(Event::Uncontested).await;
+                    desk.filed();
+                }
+                if vault.keys().is_some() || !vault.is_encrypted() {
+                    desk.lead_to(Some(to_engine));
+                }
+            });
+            tokio::spawn(async move { service.engine.capture_all(events).await })
+        });
+        let ending = service.engine.background.ending.clone();
+        let picker = tokio::spawn({
+            let (engine, mut picker) = (service.engine.clone(), Picker::new(house.places.clone()));
+            async move {
+                tokio::select! {
+                    () = ending.cancelled() => {}
+                    () = picker.show_when_wanted(engine) => {}
+                }
+                picker.end().await;
+            }
+        });
+        if capturing.is_some() && service.simulated.is_none() {
+            background.spawn(crate::signs::show(service.clone(), house.places.run.clone()));
+        }
+        Living { service, database, background, lost, capturing, picker }
+    }
+}
+
+/// A history that is open.
+pub(crate) struct Living {
+    service: Arc<Service>,
+    database: Database,
+    background: JoinSet<()>,
+    lost: JoinHandle<OpenError>,
+    capturing: Option<JoinHandle<()>>,
+    picker: JoinHandle<()>,
+}
+
+impl Living {
+    pub fn service(&self) -> &Arc<Service> {
+        &self.service
+    }
+
+    /// Done when the database is lost: two services in one database would overwrite each other's key, and miss each other's
+    /// changes.
+    pub async fn lost(&mut self) -> StartError {
+        match (&mut self.lost).await {
+            Ok(error) => {
+                tracing::error!(%error, "the database is lost to another service");
+                DatabaseError::Open(error).into()
+            }
+            Err(_) => std::future::pending().await,
+        }
+    }
+
+    /// The browsers that are let in.
+    pub async fn browsers(&self) -> Vec<auth::Remembered> {
+        let now = yadori_engine::clock::now();
+        self.service.engine.history.store.console_keys(now).await.unwrap_or_default()
+    }
+
+    /// Ends it in good order: what was copied is filed, what was asked is answered, the database ends.
+    pub async fn end(self, house: &House, locked: bool) {
+        let Self { service, database, mut background, lost, capturing, picker } = self;
+        lost.abort();
+        service.engine.background.ending.cancel();
+        service.door.close();
+        if locked {
+            if let Some(keyboard) = &house.keyboard {
+                let _ = keyboard.grab(Vec::new()).await;
+            }
+            if let (true, Some(clipboard)) = (house.vault.rules().empty_clipboard, &house.clipboard) {
+                clipboard.let_go();
+                let _ = clipboard.offer(Vec::new()).await;
+            }
+        }
+        if let Some(capturing) = capturing {
+            let _ = capturing.await;
+        }
+        let _ = picker.await;
+        service.engine.end().await;
+        background.shutdown().await;
+        database.close().await;
+    }
+}
