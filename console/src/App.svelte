@@ -11,6 +11,8 @@
   import { addFiles, frame } from "./state/commands.svelte";
   import { chord, keymap } from "./state/keymap.svelte";
   import { listen } from "./state/live";
+  import { lock } from "./state/lock.svelte";
+  import Locked from "./pages/Locked.svelte";
   import { notices } from "./state/notices.svelte";
   import { service } from "./state/service.svelte";
   import { welcome } from "./state/welcome.svelte";
@@ -62,6 +64,7 @@
     listen((open) => {
       if (open && !service.live) notices.cameBack();
       service.live = open;
+      if (!open) void lock.check();
     });
     if (welcome.isNew() && location.hash === "") router.replace({ page: "welcome" });
     return () => ends.forEach((end) => end());
@@ -73,7 +76,7 @@
 
   /** Keys that act wherever one is; single ones not while one types. */
   function keydown(event: KeyboardEvent) {
-    if (event.defaultPrevented || frame.question || document.querySelector("dialog[open]")) return;
+    if (lock.locked || event.defaultPrevented || frame.question || document.querySelector("dialog[open]")) return;
     const key = chord(event);
     const command = keymap.held(key);
     if (!command || (command.scope !== "anywhere" && command.scope !== "tray")) return;
@@ -96,14 +99,14 @@
   function drop(event: DragEvent) {
     dropping = false;
     const files = [...(event.dataTransfer?.files ?? [])];
-    if (files.length === 0) return;
+    if (files.length === 0 || lock.locked) return;
     event.preventDefault();
     void addFiles(files);
   }
 
   /** Pictures and files that are pasted outside of any field are kept, and so is text. */
   function paste(event: ClipboardEvent) {
-    if (isTyping(event.target) || event.defaultPrevented) return;
+    if (lock.locked || isTyping(event.target) || event.defaultPrevented) return;
     const files = [...(event.clipboardData?.files ?? [])];
     const text = event.clipboardData?.getData("text/plain") ?? "";
     if (files.length > 0) void addFiles(files);
@@ -119,25 +122,27 @@
   onpaste={paste}
 />
 
-<a
-  class="btn btn-primary btn-sm absolute top-2 left-2 z-50 -translate-y-20 focus:translate-y-0"
-  href="#main"
-  onclick={(event) => (event.preventDefault(), main?.focus())}>{w().pages.skip}</a
->
-<div class="flex h-full max-md:flex-col">
-  <Nav />
-  <div class="flex min-h-0 min-w-0 grow flex-col bg-base-100">
-    {#if !service.live}<p class="bg-warning px-3 py-1.5 text-sm text-warning-content sm:px-5" role="status">
-        {w().problems.notLive}
-      </p>{/if}
-    <main id="main" bind:this={main} tabindex="-1" class="min-h-0 grow outline-none"><Page /></main>
-    <NoticeBar />
-    {#if !isGuest}<TrayDock />{/if}
-  </div>
-</div>
-{#if dropping}<p
-    class="pointer-events-none fixed inset-4 z-50 grid place-items-center rounded-box border-4 border-dashed border-primary bg-base-100/90 text-2xl"
+{#if lock.locked}<Locked />{:else}
+  <a
+    class="btn btn-primary btn-sm absolute top-2 left-2 z-50 -translate-y-20 focus:translate-y-0"
+    href="#main"
+    onclick={(event) => (event.preventDefault(), main?.focus())}>{w().pages.skip}</a
   >
-    {w().add.drop}
-  </p>{/if}
-<Questions />
+  <div class="flex h-full max-md:flex-col">
+    <Nav />
+    <div class="flex min-h-0 min-w-0 grow flex-col bg-base-100">
+      {#if !service.live}<p class="bg-warning px-3 py-1.5 text-sm text-warning-content sm:px-5" role="status">
+          {w().problems.notLive}
+        </p>{/if}
+      <main id="main" bind:this={main} tabindex="-1" class="min-h-0 grow outline-none"><Page /></main>
+      <NoticeBar />
+      {#if !isGuest}<TrayDock />{/if}
+    </div>
+  </div>
+  {#if dropping}<p
+      class="pointer-events-none fixed inset-4 z-50 grid place-items-center rounded-box border-4 border-dashed border-primary bg-base-100/90 text-2xl"
+    >
+      {w().add.drop}
+    </p>{/if}
+  <Questions />
+{/if}

@@ -34,6 +34,9 @@ export type Attributes = Schemas["Attributes"];
 export type Recall = Schemas["Recall"];
 export type Way = Schemas["Way"];
 export type Clear = Schemas["Clear"];
+export type Lock = Schemas["Lock"];
+export type LockChange = Schemas["LockChange"];
+export type Protector = Schemas["Protector"];
 
 /** The service said no, or could not be reached. `problem` is what it said. */
 export class Refused extends Error {
@@ -76,8 +79,12 @@ async function ask<T>(answer: Promise<Settled<T>>): Promise<T> {
   throw refusal(settled.response, settled.error);
 }
 
+/** Called when the service says that the history is locked. */
+export const hooks = { locked: (): void => {} };
+
 function refusal(response: Response, error: unknown): Refused {
   if (response.status === 401) return new Refused("shut-out", "This browser is not let in any more.");
+  if (response.status === 423) hooks.locked();
   if (isProblem(error)) return new Refused(error.type, error.detail, error);
   return new Refused("unknown", `The service answered ${response.status}.`);
 }
@@ -248,3 +255,18 @@ export async function content(id: string, format: string): Promise<Blob> {
   if (!response.ok) throw refusal(response, await response.json().catch(() => undefined));
   return response.blob();
 }
+
+// The lock
+
+export const showLock = (): Promise<Lock> => ask(client.GET("/api/v1/lock"));
+export const lockNow = (): Promise<Lock> => ask(client.POST("/api/v1/lock"));
+export const unlock = (passphrase: string): Promise<Lock> =>
+  ask(client.POST("/api/v1/lock/open", { body: { passphrase } }));
+export const changeLock = (body: LockChange): Promise<Lock> => ask(client.PATCH("/api/v1/lock", { body }));
+export const setPassphrase = (passphrase: string, current?: string): Promise<Lock> =>
+  ask(client.PUT("/api/v1/lock/passphrase", { body: { passphrase, current } }));
+export const newRecoveryKey = (current?: string) => ask(client.POST("/api/v1/lock/recovery", { body: { current } }));
+export const addProtector = (kind: Protector, current?: string): Promise<Lock> =>
+  ask(client.POST("/api/v1/lock/protectors/{kind}", { params: { path: { kind } }, body: { current } }));
+export const removeProtector = (kind: Protector, current?: string): Promise<Lock> =>
+  ask(client.POST("/api/v1/lock/protectors/{kind}/remove", { params: { path: { kind } }, body: { current } }));

@@ -12,6 +12,7 @@
   import Button from "../ui/Button.svelte";
   import Page from "../ui/Page.svelte";
   import Section from "../ui/Section.svelte";
+  import LockSettings from "./LockSettings.svelte";
   import Phone from "./Phone.svelte";
 
   const sessions = new Resource(api.sessions, { status: true });
@@ -141,6 +142,7 @@
     </table>
   </Section>
   {#if !api.isGuest}
+    <LockSettings />
     <Phone />
     <Section title={w().settings.browsers} about={w().settings.browsersAbout}>
       <ul class="space-y-2">

@@ -6,6 +6,7 @@ import { router } from "../lib/router.svelte";
 import { named, namedAll } from "../lib/clips";
 import type { ClipList } from "../list/list.svelte";
 import { w } from "../words/index.svelte";
+import { lock } from "./lock.svelte";
 import { notices, run, type Action } from "./notices.svelte";
 import { service } from "./service.svelte";
 
@@ -308,6 +309,7 @@ const ALL: Command[] = [
     keys: [],
     run: () => (service.capture?.state === "on" ? service.pause() : service.resume()),
   },
+  { id: "lock", scope: "anywhere", keys: ["L"], run: () => lock.now() },
   page("ledger", "ledger"),
   page("kept", "kept"),
   page("add", "add"),

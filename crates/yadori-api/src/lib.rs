@@ -464,6 +464,10 @@ pub struct Status {
     pub starts_at_log_in: Option<bool>,
     /// How the database stands.
     pub database: Database,
+    /// Whether what is kept is encrypted by the service.
+    pub encrypted: bool,
+    /// What opens it.
+    pub protectors: Vec<Protector>,
     /// Whether the console is built in.
     pub console: bool,
     /// Most bytes of one copy.

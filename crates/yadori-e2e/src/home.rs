@@ -50,6 +50,35 @@ impl Home {
         PrivateServer::start(&self.database(), Some(&test_key())).await.unwrap_or_else(|error| panic!("{error}"))
     }
 
+    /// What its database tells, whether a service runs or not.
+    ///
+    /// # Panics
+    /// If it does not answer.
+    pub fn ask_database(&self, statement: &str) -> String {
+        let ask = || {
+            let mut client = Command::new("mariadb");
+            client.arg("--no-defaults").arg(format!("--socket={}", self.database().join("data/server.sock").display()));
+            client.args(["--batch", "--raw", "--skip-column-names", "-e", statement]).output().expect("the client")
+        };
+        let mut asked = ask();
+        if !asked.status.success() {
+            let folder = self.database();
+            // On a thread of its own: whoever asks may be within a runtime already.
+            let runtime = || tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build();
+            let started = std::thread::spawn(move || {
+                let runtime = runtime().expect("a runtime");
+                let server = runtime.block_on(PrivateServer::start(&folder, Some(&test_key())));
+                (server.unwrap_or_else(|error| panic!("{error}")), runtime)
+            });
+            let (server, runtime) = started.join().expect("a database");
+            asked = ask();
+            let stopped = std::thread::spawn(move || runtime.block_on(server.stop()));
+            stopped.join().expect("an end");
+        }
+        assert!(asked.status.success(), "{statement}: {}", String::from_utf8_lossy(&asked.stderr));
+        String::from_utf8(asked.stdout).expect("text")
+    }
+
     /// The keys of the database that it was set up with, and a key file that opens them.
     fn keep_key(&self) {
         let places = Places::under(self.path());
@@ -60,6 +89,26 @@ impl Home {
         keyring.set(ProtectorKind::KeyFile, &Secret::take(&mut secret), &keys).expect("random numbers");
         yadori_files::write_private(&places.key_file(), text.as_bytes()).expect("a key file");
         yadori_files::write_private(&places.keyring(), &keyring.to_json(&keys.current)).expect("a keyring");
+    }
+
+    /// A home whose history is not encrypted, so that what is left of it on the disk can be seen.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn plain() -> Self {
+        let home = Self::bare();
+        home.configure("encrypt = false");
+        home
+    }
+
+    /// The files below the home in which one of these is.
+    ///
+    /// # Panics
+    /// If it cannot be read.
+    pub fn files_with(&self, words: &[&[u8]]) -> Vec<PathBuf> {
+        let mut found = Vec::new();
+        look(self.path(), words, &mut found);
+        found
     }
 
     /// A home with nothing in it but a configuration.
@@ -134,6 +183,19 @@ pub fn copy(from: &Path, to: &Path) {
     std::fs::create_dir_all(to.parent().expect("a folder below another")).expect("a folder");
     let done = Command::new("cp").args(["-a", "--sparse=always"]).arg(from).arg(to).status().expect("cp");
     assert!(done.success(), "{} cannot be copied", from.display());
+}
+
+fn look(folder: &Path, words: &[&[u8]], found: &mut Vec<PathBuf>) {
+    for entry in std::fs::read_dir(folder).expect("a folder").flatten() {
+        let path = entry.path();
+        if path.is_dir() {
+            look(&path, words, found);
+        } else if let Ok(content) = std::fs::read(&path) {
+            found.extend(
+                words.iter().filter(|word| memchr::memmem::find(&content, word).is_some()).map(|_| path.clone()),
+            );
+        }
+    }
 }
 
 /// What the databases are encrypted with that are set up beside the build.

@@ -34,3 +34,22 @@ pub fn answer(name: &str, usual: Option<&String>) -> Result<Option<String>, Fail
     let answer = answer.trim_end_matches(['\n', '\r']);
     Ok(Some(if answer.is_empty() { usual.cloned().unwrap_or_default() } else { answer.to_owned() }))
 }
+
+/// Asks for a secret, which is not shown; without a terminal it is the next line of standard input.
+pub fn secret(name: &str) -> Result<String, Failure> {
+    if std::io::stdin().is_terminal() {
+        return Ok(rpassword::prompt_password(format!("{name}: "))?);
+    }
+    let mut line = String::new();
+    std::io::stdin().lock().read_line(&mut line)?;
+    Ok(line.trim_end_matches(['\n', '\r']).to_owned())
+}
+
+/// Asks for a new secret, twice at a terminal.
+pub fn new_secret(name: &str) -> Result<String, Failure> {
+    let given = secret(name)?;
+    if std::io::stdin().is_terminal() && secret("Once more")? != given {
+        return Err(Failure::Here("the two are not the same; nothing was changed".into()));
+    }
+    Ok(given)
+}

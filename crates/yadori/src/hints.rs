@@ -7,6 +7,12 @@ pub fn hint(kind: Kind) -> Option<&'static str> {
     Some(match kind {
         Kind::Unauthorised => "the service was restarted meanwhile, or its token is wrong; try again",
         Kind::WrongHost => "add the name to config.toml: [api] names = [\"…\"]",
+        Kind::Locked => "unlock it with: yadori unlock",
+        Kind::NoPassphrase => "set one first: yadori lock passphrase",
+        Kind::NoProtector => "see what opens the history: yadori lock status",
+        Kind::NoSecretService => {
+            "start the service in a desktop session that has one, or use a key file: yadori lock protector key-file"
+        }
         Kind::DiskFull => "free some space and try again; nothing is lost",
         Kind::DatabaseAway => "try again in a moment; if that doesn't help, run: yadori doctor",
         Kind::NoSuchPath => "client and service may be of different versions; see: yadori status",

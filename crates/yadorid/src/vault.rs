@@ -160,7 +160,7 @@ impl Vault {
             files::check_that_nothing_is_encrypted(places)?;
             let keys = DataKeys { current: Secret::random()?, next: None };
             let mut keyring = Keyring::new(&keys.current)?;
-            match secret_service::set(&keyring.home()).await {
+            match secret_service::set_if_it_runs(&keyring.home()).await {
                 Ok(secret) => keyring.set(ProtectorKind::SecretService, &secret, &keys)?,
                 Err(reason) => {
                     tracing::info!(%reason, "no secret service keeps the key; it is kept in a file");

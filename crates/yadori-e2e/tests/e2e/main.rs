@@ -8,6 +8,7 @@
 //! * `shortcuts`: keys that work in every program, and pasting; `portal`: such keys from a desktop's portal
 //! * `signs`: the icon and notifications
 //! * `records`: the database, private and given
+//! * `locking`: encryption at rest, what opens it, and the lock
 //! * `survival`: what is left after a kill, a crash, a full disk
 //! * `client`: the command line
 //! * `keeping`, `tray`, `forgetting`, `moving`: what a person does with their history
@@ -39,6 +40,7 @@ mod guides;
 mod interface;
 mod keeping;
 mod linking;
+mod locking;
 mod moving;
 mod networks;
 mod own;

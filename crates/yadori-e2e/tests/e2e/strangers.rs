@@ -2,7 +2,6 @@
 
 use super::own::{Own, pair};
 use bytes::Bytes;
-use std::process::Command;
 use std::sync::Arc;
 use tokio::io::AsyncWriteExt;
 use tokio::net::{TcpListener, TcpStream};
@@ -28,19 +27,7 @@ fn stranger() -> TlsEndpoint {
 }
 
 fn key_of(home: &Home) -> Identity {
-    let asked = Command::new("mariadb")
-        .arg("--no-defaults")
-        .arg(format!("--socket={}", home.database().join("data/server.sock").display()))
-        .args([
-            "--batch",
-            "--raw",
-            "--skip-column-names",
-            "-e",
-            "SELECT value FROM yadori.settings WHERE name = 'device-key'",
-        ])
-        .output()
-        .unwrap();
-    Identity::from_pem(&String::from_utf8(asked.stdout).unwrap()).unwrap()
+    Identity::from_pem(&home.ask_database("SELECT value FROM yadori.settings WHERE name = 'device-key'")).unwrap()
 }
 
 /// Carries bytes both ways between a device that joins and one that invites, as a man in the middle who has a

@@ -135,6 +135,7 @@ fn of_service(status: &Status) -> Vec<Finding> {
             )
         },
     ];
+    findings.push(protection(status));
     findings.push(match status.due.held {
         0 => fine("rules", "nothing is held back"),
         held => wrong(
@@ -160,6 +161,15 @@ fn of_service(status: &Status) -> Vec<Finding> {
         "nothing is wrong with Yadori; what is captured otherwise, and yadori add and the console, work as ever";
     findings.extend(capture.notes.iter().map(|note| wrong("desktop", note.clone(), remedy)));
     findings
+}
+
+/// What is protected by what opens the history, in plain words.
+fn protection(status: &Status) -> Finding {
+    if !status.encrypted {
+        return fine("encrypted", "no: whoever gets the disk reads the history; see why: yadori lock status");
+    }
+    let by: Vec<&str> = status.protectors.iter().map(|protector| protector.protects()).collect();
+    fine("encrypted", format!("yes, by {}", by.join("; and by ")))
 }
 
 /// Whether the sound that the rules want can be heard.

@@ -16,6 +16,7 @@ pub mod export;
 pub mod find;
 pub mod keys;
 pub mod list;
+pub mod lock;
 pub mod man;
 pub mod open;
 mod osc52;

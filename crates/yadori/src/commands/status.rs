@@ -40,6 +40,7 @@ fn print(status: &Asked, style: Style) -> Result<(), Failure> {
         rows.push(("not kept", format!("{what}: {}; the last{from}, {last}", safe(&refused.message))));
     }
     rows.push(("database", database(status, style)));
+    rows.push(("encrypted", encrypted(status)));
     rows.extend(service(status));
     let mut out = std::io::stdout().lock();
     for (name, value) in rows {
@@ -120,6 +121,15 @@ fn database(status: &Asked, style: Style) -> String {
     }
     let why = database.failure.as_deref().map(|why| format!(": {}", safe(why))).unwrap_or_default();
     style.warning(&format!("{whose}, doesn't answer{why}{restarts}"))
+}
+
+/// Whether what is kept is encrypted, and what opens it.
+fn encrypted(status: &Asked) -> String {
+    if !status.encrypted {
+        return "no; see why: yadori lock status".into();
+    }
+    let words: Vec<&str> = status.protectors.iter().map(|protector| protector.word()).collect();
+    format!("yes, opened by: {}; what that protects: yadori lock status", words.join(", "))
 }
 
 fn service(status: &Asked) -> [Row; 4] {

@@ -10,7 +10,9 @@ use yadori_api as api;
 use yadori_engine::clock::timestamp;
 
 async fn standing(app: &App) -> Json<api::Status> {
-    Json(app.engine.overview.status().await.contract(&app.engine.rule_book.rules()))
+    let lock = app.vault.standing();
+    let status = app.engine.overview.status().await.contract(&app.engine.rule_book.rules());
+    Json(api::Status { encrypted: lock.encrypted, protectors: lock.protectors, ..status })
 }
 
 /// Show how the service stands

@@ -26,7 +26,7 @@ fn said(error: impl std::fmt::Display) -> String {
 
 /// The collection that things are kept in by default, if it is unlocked.
 async fn collection(service: &Service) -> Result<Collection, String> {
-    let collection = service.default_collection().await.map_err(said)?;
+    let collection = service.with_alias("default").await.map_err(said)?.ok_or("it has no default collection")?;
     if collection.is_locked().await.map_err(said)? {
         return Err("it is locked".into());
     }
@@ -53,6 +53,24 @@ pub(super) async fn get(home: &str) -> Result<Secret, String> {
         Ok(Secret::take(&mut bytes))
     })
     .await
+}
+
+/// Whether one runs. Asking one that does not would start it.
+async fn runs() -> Result<(), String> {
+    let asked = async {
+        let session = zbus::Connection::session().await.map_err(said)?;
+        let bus = zbus::fdo::DBusProxy::new(&session).await.map_err(said)?;
+        let name = "org.freedesktop.secrets".try_into().map_err(said)?;
+        bus.name_has_owner(name).await.map_err(said)
+    };
+    if in_time(asked).await? { Ok(()) } else { Err("none runs in this desktop session".into()) }
+}
+
+/// The same as [`set`] if a secret service runs already.
+pub(super) async fn set_if_it_runs(home: &str) -> Result<Secret, String> {
+    has_session()?;
+    runs().await?;
+    set(home).await
 }
 
 /// Has a new secret kept for this home, and reads it back.

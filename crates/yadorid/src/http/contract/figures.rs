@@ -97,6 +97,9 @@ impl Contract for Status {
                 bytes: self.database.bytes,
                 failure: self.database.failure.map(|failure| failure.to_string()),
             },
+            // Completed by who knows the vault.
+            encrypted: false,
+            protectors: Vec::new(),
             console: console::is_built_in(),
             size_limit: self.size_limit,
         }
