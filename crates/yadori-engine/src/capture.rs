@@ -10,7 +10,6 @@ use crate::clock::now;
 use crate::history::History;
 use crate::history::index::Part;
 use crate::links::Links;
-use crate::picture::{self, Decoded, PictureError};
 use backon::{BackoffBuilder, ExponentialBuilder};
 use journal::Journal;
 use parking_lot::Mutex;
@@ -22,6 +21,7 @@ use thiserror::Error;
 use tokio::sync::Notify;
 use tokio::sync::broadcast::error::RecvError;
 use tokio::sync::{mpsc, watch};
+use yadori_cage::{Cage, Decoded, PictureError};
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::DAY;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
@@ -363,7 +363,7 @@ impl Capture {
             Some(filing) => filing,
             None => self.history.store.begin_filing().await?,
         };
-        let decoded = match put_and_decode(&mut filing, &draft).await? {
+        let (decoded, size) = match put_and_decode(&self.history.cage, &mut filing, &draft).await? {
             Ok(decoded) => decoded,
             Err(reason) => {
                 drop(filing);
@@ -371,8 +371,7 @@ impl Capture {
             }
         };
         let id = draft.id(decoded.as_ref().and_then(|decoded| decoded.picture.as_ref()));
-        let pixels = (decoded.as_ref().map(|decoded| (decoded.width, decoded.height)))
-            .or_else(|| draft.raster().and_then(picture::dimensions));
+        let pixels = (decoded.as_ref().map(|decoded| (decoded.width, decoded.height))).or(size);
         if by_hand.and_then(|by_hand| by_hand.said_to_be).is_some_and(|said| said != id) {
             return Err(Refusal::AnotherId.into());
         }
@@ -514,11 +513,15 @@ fn given(by_hand: &ByHand) -> GivenAttributes<'_> {
 }
 
 /// Large content is on its way to the disk while the picture is being decoded. Gives the picture, if there is one that is not
-/// too large; or what is wrong with it.
-async fn put_and_decode(filing: &mut Filing, draft: &Draft) -> Result<Result<Option<Decoded>, String>, StoreError> {
+/// too large, or else its size where that is known; or what is wrong with it.
+async fn put_and_decode(
+    cage: &Cage,
+    filing: &mut Filing,
+    draft: &Draft,
+) -> Result<Result<Picture, String>, StoreError> {
     let (content, decoded) = tokio::join!(filing.put_content(&draft.formats), async {
         match draft.raster() {
-            Some(raster) => Some(picture::decode(raster).await),
+            Some(raster) => Some(cage.decode(raster).await),
             None => None,
         }
     });
@@ -526,7 +529,14 @@ async fn put_and_decode(filing: &mut Filing, draft: &Draft) -> Result<Result<Opt
         Some(Err(PictureError::Broken(reason))) => Err(reason),
         decoded => {
             content?;
-            Ok(decoded.and_then(Result::ok))
+            Ok(match decoded {
+                Some(Ok(decoded)) => (Some(decoded), None),
+                Some(Err(PictureError::TooLarge(size))) => (None, size),
+                Some(Err(_)) | None => (None, None),
+            })
         }
     })
 }
+
+/// A picture that is decoded, or else its size where that is known.
+type Picture = (Option<Decoded>, Option<(u32, u32)>);

@@ -21,6 +21,7 @@ use std::sync::Arc;
 use thiserror::Error;
 use tokio::sync::mpsc;
 use tokio::task::JoinSet;
+use yadori_cage::Cage;
 use yadori_desktop::{Clipboard, Event, Keyboard, Reading};
 use yadori_store::{QUICK, Store, StoreError};
 
@@ -39,6 +40,8 @@ pub enum EngineError {
 pub struct Setup<'a> {
     /// The records.
     pub store: Store,
+    /// Where pictures are decoded.
+    pub cage: Cage,
     /// How the private database stands.
     pub server: Availability,
     /// The name of this device, until it is given another.
@@ -98,7 +101,7 @@ impl Engine {
     /// # Errors
     /// When the records do not answer, or the other devices cannot be listened for.
     pub async fn open(setup: Setup<'_>) -> Result<Self, EngineError> {
-        let Setup { store, server, device, folder, encrypted, clipboard, keyboard, reading, off, link } = setup;
+        let Setup { store, cage, server, device, folder, encrypted, clipboard, keyboard, reading, off, link } = setup;
         let stamps = Stamps::after(store.latest_stamp().await?);
         for mut step in store.pending_steps().await? {
             tracing::info!(step = step.number, "what was begun before the service ended is carried on");
@@ -106,7 +109,7 @@ impl Engine {
         }
         let background = Background::default();
         let links = Arc::new(Links::new(&link));
-        let history = Arc::new(History::open(store, stamps, device).await?);
+        let history = Arc::new(History::open(store, cage, stamps, device).await?);
         let base = || (history.clone(), links.clone());
         let fetching = Arc::new(Fetching::new(history.clone(), links.clone()));
         let (tells, key_events) = mpsc::unbounded_channel();

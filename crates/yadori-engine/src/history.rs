@@ -23,6 +23,7 @@ use in_force::InForce;
 use index::Ledger;
 use std::sync::Arc;
 use tokio::sync::Notify;
+use yadori_cage::Cage;
 use yadori_core::tray::Tray;
 use yadori_store::{Store, StoreError};
 
@@ -30,6 +31,8 @@ use yadori_store::{Store, StoreError};
 ///
 /// Locks: that of the tray is taken before the index is read, never the other way round.
 pub struct History {
+    /// Where pictures are decoded.
+    pub(crate) cage: Cage,
     /// The records.
     pub store: Store,
     /// The index.
@@ -49,10 +52,11 @@ impl History {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn open(store: Store, stamps: Stamps, device: String) -> Result<Self, StoreError> {
+    pub async fn open(store: Store, cage: Cage, stamps: Stamps, device: String) -> Result<Self, StoreError> {
         let ledger = Ledger::open(store.clone()).await?;
         Ok(Self {
             store,
+            cage,
             ledger,
             stamps,
             device,

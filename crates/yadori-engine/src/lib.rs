@@ -33,7 +33,6 @@ pub mod keys;
 pub mod links;
 pub mod moving;
 pub mod overview;
-mod picture;
 pub mod recalling;
 pub mod retention;
 pub mod rule_book;

@@ -40,6 +40,10 @@ struct Arguments {
 }
 
 fn main() -> ExitCode {
+    // Before anything else is read or opened.
+    if std::env::args_os().nth(1).is_some_and(|argument| argument == service::CAGE) {
+        return yadori_cage::work();
+    }
     let arguments = Arguments::parse();
     if arguments.manual {
         let printed = clap_mangen::Man::new(Arguments::command()).render(&mut std::io::stdout());

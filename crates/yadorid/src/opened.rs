@@ -11,6 +11,7 @@ use crate::vault::{State, Vault};
 use std::sync::Arc;
 use tokio::sync::mpsc;
 use tokio::task::{JoinHandle, JoinSet};
+use yadori_cage::Cage;
 use yadori_desktop::simulated::Simulated;
 use yadori_desktop::{Clipboard, Event, Keyboard, Reading};
 use yadori_engine::Engine;
@@ -30,6 +31,7 @@ pub(crate) struct House {
     pub clipboard: Option<Arc<dyn Clipboard>>,
     pub keyboard: Option<Arc<dyn Keyboard>>,
     pub simulated: Option<Simulated>,
+    pub cage: Cage,
     pub reading: Arc<Reading>,
     /// Why there is no clipboard, until one is told of.
     pub off: String,
@@ -48,6 +50,7 @@ impl House {
         .await?;
         let engine = Engine::open(Setup {
             store: database.store.clone(),
+            cage: self.cage.clone(),
             server: Availability::of(database.state()),
             device,
             folder: &self.places.data,

@@ -20,6 +20,7 @@ use tokio::net::TcpListener;
 use tokio::sync::mpsc;
 use tokio_util::sync::CancellationToken;
 use yadori_api::Reach;
+use yadori_cage::Cage;
 use yadori_core::rules::DEFAULT_SIZE_LIMIT;
 use yadori_core::with_causes;
 use yadori_desktop::simulated::Simulated;
@@ -163,6 +164,7 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
         clipboard,
         keyboard,
         simulated,
+        cage: cage(),
         reading,
         off,
     };
@@ -175,6 +177,14 @@ pub async fn start(places: Places, config: Config) -> Result<Running, StartError
     };
     Ok(Running { address, house, opened, wanted, listener, desk, _lock: lock })
 }
+
+/// Pictures are decoded by this very program, also when its file was replaced meanwhile.
+fn cage() -> Cage {
+    Cage::of(Path::new("/proc/self/exe"), &[CAGE])
+}
+
+/// The argument with which this program decodes pictures, and does nothing else.
+pub const CAGE: &str = "--decode-pictures";
 
 /// How long a desktop may be gone and come back, if the service is to end with it.
 const COMES_BACK: Duration = Duration::from_secs(5);

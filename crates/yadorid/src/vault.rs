@@ -91,7 +91,8 @@ struct Tries {
 
 impl Tries {
     fn may(&self, now: Instant) -> Result<(), Duration> {
-        self.next.map_or(Ok(()), |next| next.checked_duration_since(now).map_or(Ok(()), Err))
+        let left = self.next.map(|next| next.saturating_duration_since(now)).unwrap_or_default();
+        if left.is_zero() { Ok(()) } else { Err(left) }
     }
 
     /// Each wrong one after the first few doubles the pause.

@@ -275,3 +275,51 @@ fn a_full_disk_loses_nothing_and_is_told() {
     let refused = command(home.path(), "none", None).output().unwrap();
     assert!(String::from_utf8_lossy(&refused.stderr).contains("full"), "{}", String::from_utf8_lossy(&refused.stderr));
 }
+
+/// The process that decodes pictures for a service, if there is one.
+fn decoder_of(service: &Service) -> Option<i32> {
+    let processes = std::fs::read_dir("/proc").unwrap().flatten();
+    let pids = processes.filter_map(|process| process.file_name().to_str()?.parse().ok());
+    pids.into_iter().find(|pid: &i32| {
+        let read = |name: &str| std::fs::read_to_string(format!("/proc/{pid}/{name}")).unwrap_or_default();
+        read("cmdline").contains("--decode-pictures") && read("status").contains(&format!("PPid:\t{}\n", service.pid()))
+    })
+}
+
+#[test]
+fn pictures_are_decoded_in_a_cage_and_go_on_when_it_is_killed() {
+    let home = Home::new();
+    let service = Service::simulated(&home);
+    assert_eq!(decoder_of(&service), None, "none is needed yet");
+    let add = |shade: u8| {
+        let mut png = Vec::new();
+        let picture = image::RgbImage::from_pixel(400, 300, image::Rgb([shade, 0, 0]));
+        picture.write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png).unwrap();
+        let added = service.request(
+            "POST",
+            "/clips",
+            &[("authorization", &service.bearer()), ("content-type", "image/png")],
+            &png,
+        );
+        assert_eq!(added.status, 201, "{}", added.text());
+        let clip = added.json::<yadori_api::Added>().clip;
+        assert_eq!((clip.width, clip.height), (Some(400), Some(300)));
+        let thumbnail = service.get(&format!("/clips/{}/thumbnail", clip.id));
+        assert_eq!((thumbnail.status, thumbnail.header("content-type")), (200, "image/png"));
+    };
+    add(1);
+    let first = decoder_of(&service).expect("a decoder");
+    let status = std::fs::read_to_string(format!("/proc/{first}/status")).unwrap();
+    assert!(status.contains("NoNewPrivs:\t1") && status.contains("Seccomp:\t2"), "{status}");
+    let open = std::fs::read_dir(format!("/proc/{first}/fd")).unwrap().count();
+    assert_eq!(open, 3, "it has no more than what it is spoken to by");
+    rustix::process::kill_process(rustix::process::Pid::from_raw(first).unwrap(), rustix::process::Signal::KILL)
+        .unwrap();
+    // The picture that was to be decoded next may be the one that finds out.
+    let png = [b"\x89PNG\r\n\x1a\n", &[0; 32][..]].concat();
+    let _ =
+        service.request("POST", "/clips", &[("authorization", &service.bearer()), ("content-type", "image/png")], &png);
+    add(2);
+    assert_ne!(decoder_of(&service), Some(first));
+    assert!(service.end().0);
+}

@@ -1,7 +1,7 @@
 //! Small pictures of pictures: made at capture, when content has come from another device, or when somebody asks.
 
 use super::History;
-use crate::picture::{self, Decoded, PictureError};
+use yadori_cage::{Decoded, PictureError};
 use yadori_core::{Format, format};
 use yadori_store::{ClipRecord, StoreError, Thumbnail};
 
@@ -18,7 +18,7 @@ impl History {
         let raster = formats.iter().find(|stored| format::RASTERS.contains(&stored.mime.as_str()));
         let Some(stored) = raster else { return Ok(None) };
         let raster = Format::new(stored.mime.clone(), self.store.content(stored).await?);
-        let decoded = picture::decode(&raster).await;
+        let decoded = self.cage.decode(&raster).await;
         Ok(Some((raster, decoded)))
     }
 
@@ -27,8 +27,9 @@ impl History {
     /// # Errors
     /// When the database does not answer.
     pub(crate) async fn keep_thumbnail(&self, number: u64, decoded: Decoded) -> Result<Option<Thumbnail>, StoreError> {
-        match decoded.thumbnail().await {
-            Ok(thumbnail) => {
+        match decoded.small().await {
+            Ok(small) => {
+                let thumbnail = Thumbnail { mime: small.mime.into(), content: small.content };
                 self.store.put_thumbnail(number, &thumbnail).await?;
                 Ok(Some(thumbnail))
             }

@@ -269,6 +269,7 @@ async fn begin(
     let (desktop, clipboard) = connect(reading.clone());
     let engine = Engine::open(Setup {
         store,
+        cage: yadori_cage::Cage::none(),
         server: Availability::default(),
         device: name.to_owned(),
         folder: folder.path(),

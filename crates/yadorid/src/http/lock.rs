@@ -76,7 +76,7 @@ pub async fn unlock(State(app): State<App>, asked: JsonBody<api::Unlock>) -> Sta
 /// Takes the place of one that was set, which must be given then. A key file is removed: it would open the history without
 /// the passphrase.
 #[utoipa::path(put, path = "/lock/passphrase", tag = "lock", request_body = api::NewPassphrase,
-    responses((status = 200, body = api::Lock), (status = 403, body = api::Problem), (status = 422, body = api::Problem), (status = 429, body = api::Problem)))]
+    responses((status = 200, body = api::Lock), (status = 403, body = api::Problem), (status = 409, body = api::Problem), (status = 422, body = api::Problem), (status = 429, body = api::Problem)))]
 pub async fn set_passphrase(State(app): State<App>, asked: JsonBody<api::NewPassphrase>) -> Standing {
     let api::NewPassphrase { passphrase, current } = asked?.0;
     app.vault.set_passphrase(&passphrase, current.as_deref()).await?;
@@ -87,7 +87,7 @@ pub async fn set_passphrase(State(app): State<App>, asked: JsonBody<api::NewPass
 ///
 /// It opens the history if the passphrase is forgotten. It is told once; one that was made before is of no use any more.
 #[utoipa::path(post, path = "/lock/recovery", tag = "lock", request_body = api::CurrentPassphrase,
-    responses((status = 200, body = api::RecoveryKey), (status = 403, body = api::Problem), (status = 429, body = api::Problem)))]
+    responses((status = 200, body = api::RecoveryKey), (status = 403, body = api::Problem), (status = 409, body = api::Problem), (status = 429, body = api::Problem)))]
 pub async fn new_recovery_key(
     State(app): State<App>,
     asked: JsonBody<api::CurrentPassphrase>,

@@ -425,7 +425,11 @@ async fn examples_of_requests_are_understood() {
             }
             fill(&service).await;
             let mut asked = Asked {
-                path: path.replace("{name}", "1").replace("{drawer}", "Venues").replace("{action}", "picker"),
+                path: path
+                    .replace("{name}", "1")
+                    .replace("{drawer}", "Venues")
+                    .replace("{action}", "picker")
+                    .replace("{kind}", "key-file"),
                 headers: Vec::new(),
                 mime: Some("application/json".into()),
                 body: json["example"].to_string().into_bytes(),

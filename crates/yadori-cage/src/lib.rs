@@ -1,0 +1,22 @@
+//! Pictures are decoded in a process of their own, which may do nothing else.
+//!
+//! A picture that is merely copied goes through decoders that others wrote. Should one have a hole, whoever gets through it
+//! is in a process without files, network, processes or rights, that knows no key and no clip but this one picture, and
+//! is killed when it takes too long.
+//!
+//! * `decoding`: what is done with a picture, within limits
+//! * `confinement`: what the process gives up before it reads anything
+//! * `worker`: the process
+//! * `wire`: what is said between the two
+//! * [`Cage`]: the service's side: keeps one worker warm, and goes on when it dies
+
+mod cage;
+mod confinement;
+mod decoding;
+mod wire;
+mod worker;
+
+pub use cage::{Cage, Decoded};
+pub use confinement::confine;
+pub use decoding::{PictureError, Small};
+pub use worker::work;

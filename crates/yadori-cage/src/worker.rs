@@ -1,0 +1,35 @@
+//! The process that decodes.
+
+use crate::decoding::{self, PictureError};
+use crate::{confinement, wire};
+use std::io::{BufReader, Write};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::process::ExitCode;
+
+/// Decodes what comes in on standard input, and answers on standard output, until that is closed. It gives up all rights
+/// first.
+pub fn work() -> ExitCode {
+    // What goes wrong is answered; a report of it would look for files.
+    std::panic::set_hook(Box::new(|_| {}));
+    if let Err(reason) = confinement::confine() {
+        let _ = writeln!(std::io::stderr(), "yadorid: pictures are not decoded: {reason}");
+        return ExitCode::FAILURE;
+    }
+    let (mut input, mut output) = (BufReader::with_capacity(1 << 16, std::io::stdin()), std::io::stdout());
+    while let Ok(Some((mime, data))) = wire::read_request(&mut input) {
+        let failed = |_| Err(PictureError::Broken("the decoder failed over it".into()));
+        let decoded = catch_unwind(AssertUnwindSafe(|| decoding::decode(&mime, &data))).unwrap_or_else(failed);
+        drop(data);
+        let (known, rgba) = decoded.map_or_else(|error| (Err(error), None), |(known, rgba)| (Ok(known), Some(rgba)));
+        if wire::write_known(&mut output, &known).is_err() {
+            break;
+        }
+        let Some(rgba) = rgba else { continue };
+        let failed = |_| Err(PictureError::Broken("no small picture could be made".into()));
+        let small = catch_unwind(AssertUnwindSafe(|| decoding::small(rgba))).unwrap_or_else(failed);
+        if wire::write_small(&mut output, &small).is_err() {
+            break;
+        }
+    }
+    ExitCode::SUCCESS
+}
