@@ -62,7 +62,7 @@
           bind:value={passphrase}
         />{/snippet}</Field
     >
-    <p id="unlock-wrong" role="alert" class="text-error">{wrong ?? ""}</p>
+    <p id="unlock-wrong" role="alert" class="text-error first-letter:uppercase">{wrong ?? ""}</p>
     <Button look="primary" small={false} type="submit" disabled={opening}
       >{opening ? w().lock.opening : w().lock.unlock}</Button
     >

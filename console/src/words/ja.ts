@@ -526,6 +526,7 @@ export const ja: Words = {
       tray: "トレイを開く・閉じる",
       pin: "最新のクリップをピン留め・解除",
       pause: "15 分間一時停止・再開",
+      lock: "履歴をロック",
     },
   },
   bin: {

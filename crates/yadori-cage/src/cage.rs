@@ -149,7 +149,7 @@ impl Worker {
     fn start(program: &Path, arguments: &[String]) -> io::Result<Self> {
         let mut command = Command::new(program);
         command.args(arguments).env_clear().current_dir("/");
-        command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null());
+        command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::inherit());
         // A group of its own: what is meant for the service does not end it. It ends when its input is closed.
         command.process_group(0);
         let mut child = command.spawn()?;

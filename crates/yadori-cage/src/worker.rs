@@ -11,6 +11,7 @@ use std::process::ExitCode;
 pub fn work() -> ExitCode {
     // What goes wrong is answered; a report of it would look for files.
     std::panic::set_hook(Box::new(|_| {}));
+    confinement::close_all_else();
     if let Err(reason) = confinement::confine() {
         let _ = writeln!(std::io::stderr(), "yadorid: pictures are not decoded: {reason}");
         return ExitCode::FAILURE;

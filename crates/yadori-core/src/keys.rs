@@ -32,11 +32,13 @@ pub enum Action {
     Pin,
     /// Pauses capture for a quarter of an hour, or resumes it.
     Pause,
+    /// Locks the history.
+    Lock,
 }
 
 impl Action {
     /// All of them, in the order in which they are listed.
-    pub const ALL: [Self; 15] = [
+    pub const ALL: [Self; 16] = [
         Self::Picker,
         Self::Paste(1),
         Self::Paste(2),
@@ -52,6 +54,7 @@ impl Action {
         Self::Tray,
         Self::Pin,
         Self::Pause,
+        Self::Lock,
     ];
 
     /// The word for it.
@@ -64,6 +67,7 @@ impl Action {
             Self::PastePlain => "paste-plain".into(),
             Self::Pin => "pin".into(),
             Self::Pause => "pause".into(),
+            Self::Lock => "lock".into(),
         }
     }
 
@@ -82,6 +86,7 @@ impl Action {
             Self::PastePlain => "paste as plain text what is on the clipboard".into(),
             Self::Pin => "pin the newest clip, or unpin it".into(),
             Self::Pause => "pause for 15 minutes, or resume".into(),
+            Self::Lock => "lock the history".into(),
         }
     }
 
@@ -95,6 +100,8 @@ impl Action {
             Self::PastePlain => "V".into(),
             Self::Pin => "P".into(),
             Self::Pause => "0".into(),
+            // Not L, by which several desktops lock the screen.
+            Self::Lock => "K".into(),
         };
         Chord::new(Modifiers { control: true, alt: true, ..Modifiers::default() }, &key)
     }

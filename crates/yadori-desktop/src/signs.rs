@@ -56,6 +56,8 @@ pub enum Wish {
     Resume,
     /// The tray opened, or closed.
     Tray,
+    /// The history locked.
+    Lock,
     /// This clip on the clipboard.
     Recall(String),
 }
@@ -144,6 +146,7 @@ impl ksni::Tray for Icon {
             let submenu = lengths.iter().map(|(words, seconds)| item(words, Wish::Pause(*seconds))).collect();
             SubMenu { label: "Pause for".into(), submenu, ..SubMenu::default() }.into()
         });
+        menu.push(item("Lock", Wish::Lock));
         menu
     }
 }

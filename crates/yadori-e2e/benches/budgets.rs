@@ -1,7 +1,7 @@
 //! The budgets: what a person waits for, beside the limit of what this machine could do at all, measured in
 //! the same run. Prints a table, or JSON with `--json`; with `--write FILE` the table goes to a page as well.
 //! `--quick` leaves out the million clips; `--links` measures linked devices only, `--desk` the picker and keys, `--crowd` many
-//! that ask at once, `--console` the console.
+//! that ask at once, `--console` the console, `--lock` what encryption, the lock and the cage cost.
 
 #[path = "parts/console.rs"]
 mod console;
@@ -11,6 +11,8 @@ mod crowd;
 mod desk;
 #[path = "parts/links.rs"]
 mod links;
+#[path = "parts/lock.rs"]
+mod lock;
 #[path = "parts/terminal.rs"]
 mod terminal;
 #[path = "../../yadori-core/benches/texts.rs"]
@@ -136,7 +138,13 @@ fn main() {
         println!("{}", table(&report));
         return;
     }
+    if has("--lock") {
+        lock::lock(&mut report, &runtime);
+        println!("{}", table(&report));
+        return;
+    }
     copies(&mut report, &runtime);
+    lock::lock(&mut report, &runtime);
     desk::desk(&mut report, &runtime);
     bursts(&mut report);
     plans(&mut report);
@@ -335,7 +343,12 @@ fn idle(report: &mut Report, service: &Service, clipboard: &str) {
 
 /// Fills a home with this many clips, past the service.
 async fn fill(folder: &Path, clips: u64) {
-    let server = PrivateServer::start(folder, Some(&yadori_e2e::home::test_key())).await.expect("a database");
+    fill_with(folder, Some(&yadori_e2e::home::test_key()), clips).await;
+}
+
+/// The same with a database that is encrypted with this key, or with none.
+async fn fill_with(folder: &Path, key: Option<&yadori_vault::Secret>, clips: u64) {
+    let server = PrivateServer::start(folder, key).await.expect("a database");
     let url = url(&server);
     Store::open(&url, ("workshop", [1; 16])).await.expect("the tables").close().await;
     let pool = MySqlPool::connect(&url).await.expect("a connection");

@@ -108,6 +108,8 @@ pub struct Keys {
     changing: tokio::sync::Mutex<()>,
     /// The picker is wanted.
     picker: Notify,
+    /// Told when the history is to be locked.
+    lock: Notify,
     events: tokio::sync::Mutex<mpsc::UnboundedReceiver<KeyEvent>>,
 }
 
@@ -133,6 +135,7 @@ impl Keys {
             failed: Mutex::default(),
             changing: tokio::sync::Mutex::default(),
             picker: Notify::new(),
+            lock: Notify::new(),
             events: tokio::sync::Mutex::new(events),
         }
     }
@@ -246,6 +249,18 @@ impl Keys {
         self.picker.notified().await;
     }
 
+    /// Waits until the history is to be locked.
+    pub async fn lock_wanted(&self) {
+        self.lock.notified().await;
+    }
+
+    /// What was wanted by keys could not be done, and why.
+    pub fn note_failure(&self, reason: String) {
+        *self.failed.lock() = Some(reason);
+        self.history.ledger.part_changed(Part::Keys);
+        self.history.ledger.status_changed();
+    }
+
     /// Does what an action says, as if its keys had been pressed.
     pub async fn act_on(&self, word: &str) -> Result<(), ActError> {
         let action = Action::of_word(word).ok_or_else(|| ChangeKeysError::NoSuchAction(word.to_owned()))?;
@@ -287,6 +302,7 @@ impl Keys {
                     self.keeping.pin(&name, None).await?;
                 }
             }
+            Action::Lock => self.lock.notify_one(),
             Action::Pause => {
                 if self.capture.is_paused() {
                     self.capture.resume().await?;
@@ -310,9 +326,7 @@ impl Keys {
                     *self.failed.lock() = None;
                     if let Err(error) = outcome {
                         tracing::warn!(action = action.word(), error = %error, "a key did not do what it says");
-                        *self.failed.lock() = Some(error.to_string());
-                        self.history.ledger.part_changed(Part::Keys);
-                        self.history.ledger.status_changed();
+                        self.note_failure(error.to_string());
                     }
                 }
             }

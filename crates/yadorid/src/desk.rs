@@ -1,6 +1,6 @@
 //! The desktop, which stays when the history is locked: what it tells goes to the engine while there is one.
 
-use crate::vault::Vault;
+use crate::vault::{State, Vault};
 use parking_lot::Mutex;
 use std::sync::Arc;
 use tokio::sync::{mpsc, watch};
@@ -106,16 +106,26 @@ impl Desk {
         if matches!(event, Event::Copied(_) | Event::Key(_) | Event::Pasted) {
             self.0.vault.note_use();
         }
-        let mut engines = self.0.to_engine.subscribe();
-        let engine = engines.borrow_and_update().clone();
-        let event = match engine {
-            // The engine may end while it is full.
-            Some(engine) => match engine.send(event).await {
-                Ok(()) => return,
-                Err(mpsc::error::SendError(event)) => event,
-            },
-            None => event,
-        };
+        let (mut engines, mut state) = (self.0.to_engine.subscribe(), self.0.vault.follow());
+        let mut event = event;
+        loop {
+            let engine = engines.borrow_and_update().clone();
+            let is_locked = *state.borrow_and_update() == State::Locked;
+            match engine {
+                Some(engine) => match engine.send(event).await {
+                    Ok(()) => return,
+                    // It ended before it took it.
+                    Err(mpsc::error::SendError(back)) => event = back,
+                },
+                None if is_locked => break,
+                None => {}
+            }
+            // It is being opened or locked: what was copied waits until it is known which.
+            tokio::select! {
+                _ = engines.changed() => {}
+                _ = state.changed() => {}
+            }
+        }
         if let (Event::Copied(copied), Some(inbox)) = (event, self.0.vault.inbox()) {
             self.0.inbox.seal(inbox, &copied.copy);
         }

@@ -17,3 +17,17 @@ pub fn harden() {
         let _ = setrlimit(Resource::Nofile, Rlimit { current: Some(wanted), maximum: limit.maximum });
     }
 }
+
+/// Gives memory that is free back to the system, which wipes it: after a lock, what was in it is not to lie about.
+pub fn give_memory_back() {
+    // SAFETY: glibc's own, which may be called at any time (malloc_trim(3)).
+    #[cfg(target_env = "gnu")]
+    unsafe {
+        malloc_trim(0);
+    }
+}
+
+#[cfg(target_env = "gnu")]
+unsafe extern "C" {
+    fn malloc_trim(pad: usize) -> std::ffi::c_int;
+}

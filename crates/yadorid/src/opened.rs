@@ -94,7 +94,7 @@ pub(crate) struct Opened {
 
 impl Opened {
     /// Begins the work beside what is asked for.
-    pub fn live(self, house: &House, desk: Option<&Desk>) -> Living {
+    pub fn live(self, house: &House, desk: Option<&Desk>) -> (Living, Lost) {
         let Self { service, mut database } = self;
         let mut background = service.engine.start();
         if let Some(state) = database.state() {
@@ -147,7 +147,30 @@ impl Opened {
         if capturing.is_some() && service.simulated.is_none() {
             background.spawn(crate::signs::show(service.clone(), house.places.run.clone()));
         }
-        Living { service, database, background, lost, capturing, picker }
+        (Living { service, database, background, capturing, picker }, Lost(lost))
+    }
+}
+
+/// Tells when another service has taken the database.
+pub(crate) struct Lost(JoinHandle<OpenError>);
+
+impl Lost {
+    /// Done when the database is lost: two services in one database would overwrite each other's key, and miss each other's
+    /// changes.
+    pub async fn lost(&mut self) -> StartError {
+        match (&mut self.0).await {
+            Ok(error) => {
+                tracing::error!(%error, "the database is lost to another service");
+                DatabaseError::Open(error).into()
+            }
+            Err(_) => std::future::pending().await,
+        }
+    }
+}
+
+impl Drop for Lost {
+    fn drop(&mut self) {
+        self.0.abort();
     }
 }
 
@@ -156,7 +179,6 @@ pub(crate) struct Living {
     service: Arc<Service>,
     database: Database,
     background: JoinSet<()>,
-    lost: JoinHandle<OpenError>,
     capturing: Option<JoinHandle<()>>,
     picker: JoinHandle<()>,
 }
@@ -164,18 +186,6 @@ pub(crate) struct Living {
 impl Living {
     pub fn service(&self) -> &Arc<Service> {
         &self.service
-    }
-
-    /// Done when the database is lost: two services in one database would overwrite each other's key, and miss each other's
-    /// changes.
-    pub async fn lost(&mut self) -> StartError {
-        match (&mut self.lost).await {
-            Ok(error) => {
-                tracing::error!(%error, "the database is lost to another service");
-                DatabaseError::Open(error).into()
-            }
-            Err(_) => std::future::pending().await,
-        }
     }
 
     /// The browsers that are let in.
@@ -186,8 +196,7 @@ impl Living {
 
     /// Ends it in good order: what was copied is filed, what was asked is answered, the database ends.
     pub async fn end(self, house: &House, locked: bool) {
-        let Self { service, database, mut background, lost, capturing, picker } = self;
-        lost.abort();
+        let Self { service, database, mut background, capturing, picker } = self;
         service.engine.background.ending.cancel();
         service.door.close();
         if locked {

@@ -5,7 +5,7 @@ use crate::config::{ClipboardChoice, Config};
 use crate::database::DatabaseError;
 use crate::desk::{Desk, DeskRunning};
 use crate::http::{self, Gate, Repeats, auth::Authenticator};
-use crate::opened::{House, Opened};
+use crate::opened::{House, Living, Opened};
 use crate::vault::{self, State, Vault, VaultError, Wanted};
 use crate::watching;
 use std::fs::{self, File, OpenOptions, TryLockError};
@@ -246,15 +246,16 @@ impl Running {
                 }
                 continue;
             };
-            let mut living = open.live(&house, desk.as_ref().map(DeskRunning::desk));
+            let (living, mut lost) = open.live(&house, desk.as_ref().map(DeskRunning::desk));
             house.gate.open(http::router(living.service().clone()));
             house.vault.note_use();
             house.vault.stands(State::Open);
             ready.take().into_iter().for_each(|ready| ready(address));
             let why = tokio::select! {
                 () = &mut end => Ended::ForGood,
-                error = living.lost() => Ended::Lost(error),
+                error = lost.lost() => Ended::Lost(error),
                 why = lock_wanted(&house.vault, &mut wanted) => why,
+                () = lock_pressed(&living, &house.vault) => Ended::Locked,
                 () = house.vault.idle() => Ended::Locked,
                 () = watching::screen_or_sleep(&house.vault) => Ended::Locked,
             };
@@ -283,6 +284,7 @@ impl Running {
                 Ended::Locked => {
                     tracing::info!("the history is locked");
                     house.vault.forget();
+                    crate::hardening::give_memory_back();
                 }
                 Ended::Rekeying => match house.rekey(desk.as_ref().map(DeskRunning::desk)).await {
                     Ok(open) => opened = Some(open),
@@ -311,6 +313,21 @@ enum Ended {
     Locked,
     /// It is to be encrypted with another key.
     Rekeying,
+}
+
+/// Done when the history is to be locked by keys, or by the icon, and can be.
+async fn lock_pressed(living: &Living, vault: &Vault) {
+    let keys = &living.service().engine.keys;
+    loop {
+        keys.lock_wanted().await;
+        match vault.may_lock() {
+            Ok(()) => return,
+            Err(error) => {
+                tracing::warn!(%error, "the history was not locked");
+                keys.note_failure(error.to_string());
+            }
+        }
+    }
 }
 
 async fn lock_wanted(vault: &Vault, wanted: &mut mpsc::UnboundedReceiver<Wanted>) -> Ended {

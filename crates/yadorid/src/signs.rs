@@ -155,6 +155,7 @@ async fn grant(service: &Arc<Service>, run: &Path, wish: Wish) {
     let done = match wish {
         Wish::Picker => engine.keys.act_on("picker").await.map_err(|error| error.to_string()),
         Wish::Tray => engine.keys.act_on("tray").await.map_err(|error| error.to_string()),
+        Wish::Lock => engine.keys.act_on("lock").await.map_err(|error| error.to_string()),
         Wish::Pause(seconds) => engine.capture.pause(Some(seconds)).await.map_err(|error| error.to_string()),
         Wish::Resume => engine.capture.resume().await.map_err(|error| error.to_string()),
         Wish::Recall(id) => {

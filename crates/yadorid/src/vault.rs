@@ -455,17 +455,24 @@ impl Vault {
         Ok(opened?)
     }
 
+    /// Whether it can be locked.
+    ///
+    /// # Errors
+    /// When nothing could unlock it again.
+    pub fn may_lock(&self) -> Result<(), ChangeLockError> {
+        match self.plain {
+            Some(plain) => Err(ChangeLockError::NotOurs(plain)),
+            None if self.has(ProtectorKind::Passphrase) => Ok(()),
+            None => Err(ChangeLockError::NoPassphrase),
+        }
+    }
+
     /// Locks it. Done when it is locked.
     ///
     /// # Errors
     /// When nothing could unlock it again.
     pub async fn lock(&self) -> Result<(), ChangeLockError> {
-        if let Some(plain) = self.plain {
-            return Err(ChangeLockError::NotOurs(plain));
-        }
-        if !self.has(ProtectorKind::Passphrase) {
-            return Err(ChangeLockError::NoPassphrase);
-        }
+        self.may_lock()?;
         let _ = self.wanted.send(Wanted::Lock);
         let _ = self.follow().wait_for(|state| *state == State::Locked).await;
         Ok(())

@@ -93,7 +93,13 @@ impl Browser {
              look();"
         );
         self.driver.set_script_timeout(PATIENCE).await.unwrap();
-        if self.driver.execute_async(&script, Vec::new()).await.is_err() {
+        // A page that is loaded anew meanwhile breaks the script off.
+        let began = std::time::Instant::now();
+        let mut came_true = self.driver.execute_async(&script, Vec::new()).await.is_ok();
+        while !came_true && began.elapsed() < PATIENCE {
+            came_true = self.driver.execute_async(&script, Vec::new()).await.is_ok();
+        }
+        if !came_true {
             let focus = self.eval("return document.activeElement?.outerHTML.slice(0, 300)").await;
             let page = self.eval("return document.body.innerText.slice(0, 1500)").await;
             panic!(

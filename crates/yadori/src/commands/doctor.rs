@@ -5,7 +5,8 @@ use crate::terminal::{Style, safe};
 use clap::Args;
 use serde::Serialize;
 use std::io::Write;
-use std::path::PathBuf;
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::path::{Path, PathBuf};
 use yadori_api::{CaptureState, ClipboardKind, Feedback, Rules, Status};
 use yadori_client::places;
 use yadori_core::feedback::PLAYERS;
@@ -37,7 +38,7 @@ fn wrong(what: &'static str, found: impl Into<String>, remedy: impl Into<String>
 impl Doctor {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let places = places(context.home.as_deref())?;
-        let mut findings = vec![fine("folder", places.data.display().to_string())];
+        let mut findings = vec![folder(&places.data)];
         let service = context.service();
         let rules = service.as_ref().ok().and_then(|service| service.get::<Rules>("/rules").ok());
         let status = service.and_then(|service| Ok(service.get::<Status>("/status")?));
@@ -161,6 +162,30 @@ fn of_service(status: &Status) -> Vec<Finding> {
         "nothing is wrong with Yadori; what is captured otherwise, and yadori add and the console, work as ever";
     findings.extend(capture.notes.iter().map(|note| wrong("desktop", note.clone(), remedy)));
     findings
+}
+
+/// Whether the data folder belongs to this user, and to nobody else.
+fn folder(path: &Path) -> Finding {
+    let shown = path.display();
+    let Ok(found) = std::fs::metadata(path) else {
+        return fine("folder", format!("{shown}, which is made at the first start"));
+    };
+    let (mode, owner) = (found.permissions().mode() & 0o777, found.uid());
+    if owner != rustix::process::geteuid().as_raw() {
+        return wrong(
+            "folder",
+            format!("{shown} belongs to another user (number {owner})"),
+            format!("chown it: chown -R \"$USER\" {shown}"),
+        );
+    }
+    if mode & 0o077 != 0 {
+        return wrong(
+            "folder",
+            format!("{shown} can be entered by others (its mode is {mode:o})"),
+            format!("make it yours alone: chmod 700 {shown}"),
+        );
+    }
+    fine("folder", format!("{shown}, which nobody else can enter"))
 }
 
 /// What is protected by what opens the history, in plain words.

@@ -5,6 +5,7 @@ mod doors;
 mod hostile;
 mod kept;
 mod ledger;
+mod locking;
 mod pages;
 mod stress;
 
