@@ -105,6 +105,34 @@
       </fieldset>
     </div>
   </Section>
+  {#if !api.isGuest}
+    <LockSettings />
+    <Phone />
+    <Section title={w().settings.browsers} about={w().settings.browsersAbout}>
+      <ul class="space-y-2">
+        {#each sessions.value ?? [] as session (session.id)}
+          <li class="flex items-center justify-between gap-4 border-b border-base-300 pb-2">
+            <span class="text-sm"
+              ><bdi>{session.browser}</bdi><span class="faint block"
+                >{w().settings.used(relative(new Date(session.used_at)), relative(new Date(session.expires_at)))}</span
+              ></span
+            >
+            <Button aria-label={w().settings.shutOutIt(session.browser)} onclick={() => shutOut(session.id)}
+              >{w().settings.shut}</Button
+            >
+          </li>
+        {/each}
+      </ul>
+      {#if (sessions.value?.length ?? 0) > 1}<Button class="mt-3" onclick={() => shutOut("all")}
+          >{w().settings.shutAll}</Button
+        >{/if}
+    </Section>
+    <Section title={w().settings.export} about={w().settings.exportAbout}
+      ><a class="btn btn-sm" href={exportUrl("")} download>{w().settings.exportAll}</a>
+      <input bind:this={chooser} id="import-file" type="file" accept=".zip" class="sr-only" onchange={take} />
+      <label for="import-file" class="btn btn-sm focus-within:outline-2">{w().settings.import}</label></Section
+    >
+  {/if}
   <Section title={w().settings.keys} about={w().settings.keysAbout}>
     <table class="w-full text-sm">
       <thead class="sr-only"><tr><th>{w().keys.does}</th><th>{w().keys.keys}</th><th>{w().keys.change}</th></tr></thead>
@@ -141,32 +169,4 @@
       </tbody>
     </table>
   </Section>
-  {#if !api.isGuest}
-    <LockSettings />
-    <Phone />
-    <Section title={w().settings.browsers} about={w().settings.browsersAbout}>
-      <ul class="space-y-2">
-        {#each sessions.value ?? [] as session (session.id)}
-          <li class="flex items-center justify-between gap-4 border-b border-base-300 pb-2">
-            <span class="text-sm"
-              ><bdi>{session.browser}</bdi><span class="faint block"
-                >{w().settings.used(relative(new Date(session.used_at)), relative(new Date(session.expires_at)))}</span
-              ></span
-            >
-            <Button aria-label={w().settings.shutOutIt(session.browser)} onclick={() => shutOut(session.id)}
-              >{w().settings.shut}</Button
-            >
-          </li>
-        {/each}
-      </ul>
-      {#if (sessions.value?.length ?? 0) > 1}<Button class="mt-3" onclick={() => shutOut("all")}
-          >{w().settings.shutAll}</Button
-        >{/if}
-    </Section>
-    <Section title={w().settings.export} about={w().settings.exportAbout}
-      ><a class="btn btn-sm" href={exportUrl("")} download>{w().settings.exportAll}</a>
-      <input bind:this={chooser} id="import-file" type="file" accept=".zip" class="sr-only" onchange={take} />
-      <label for="import-file" class="btn btn-sm focus-within:outline-2">{w().settings.import}</label></Section
-    >
-  {/if}
 </Page>

@@ -588,7 +588,7 @@ export const en = {
       `${count} of ${most} clips, ${size} of ${limit}`,
   },
   settings: {
-    about: "These hold for this browser only.",
+    about: "Look and keys hold for this browser only.",
     look: "Look",
     theme: "Theme",
     themes: { system: "as the system", paper: "paper", night: "night" },

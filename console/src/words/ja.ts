@@ -576,7 +576,7 @@ export const ja: Words = {
     roomOf: (count, most, size, limit) => `${most} 件中 ${count} 件、${limit} 中 ${size}`,
   },
   settings: {
-    about: "このブラウザーだけの設定です。",
+    about: "外観とキーは、このブラウザーだけの設定です。",
     look: "外観",
     theme: "テーマ",
     themes: { system: "システムに合わせる", paper: "紙", night: "夜" },

@@ -29,6 +29,7 @@ async fn a_passphrase_is_set_the_history_locked_and_nothing_of_it_is_left_in_the
     let key = page.browser.eval("return document.querySelector('dialog[open] .font-mono').innerText").await;
     page.click("Close").await;
     page.check_accessibility("settings with a passphrase").await;
+    page.browser.shot("protection").await;
 
     page.go("#/", "History").await;
     page.browser.until(&format!("document.body.innerText.includes({})", serde_json::json!(shown))).await;
