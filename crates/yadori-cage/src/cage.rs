@@ -4,6 +4,7 @@ use crate::decoding::{self, Known, PictureError, Small};
 use crate::wire;
 use rustix::process::Signal;
 use std::io::{self, BufReader, Write};
+use std::os::fd::AsRawFd;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
@@ -163,8 +164,24 @@ impl Worker {
     fn ask(&mut self, format: &Format) -> io::Result<()> {
         self.input.write_all(&wire::request_head(&format.mime, &format.data))?;
         self.input.write_all(format.mime.as_bytes())?;
-        self.input.write_all(&format.data)
+        lend(&self.input, &format.data)
     }
+}
+
+/// Gives bytes to a pipe without copying them: the reader takes them from where they are (vmsplice(2)). They must stay as they
+/// are until it has; here they are never changed at all.
+fn lend(pipe: &ChildStdin, mut bytes: &[u8]) -> io::Result<()> {
+    while !bytes.is_empty() {
+        let piece = libc::iovec { iov_base: bytes.as_ptr().cast_mut().cast(), iov_len: bytes.len() };
+        // SAFETY: the bytes are there for as long as the call; nothing is written to them.
+        let given = unsafe { libc::vmsplice(pipe.as_raw_fd(), &raw const piece, 1, 0) };
+        match usize::try_from(given) {
+            Ok(given) => bytes = &bytes[given.min(bytes.len())..],
+            Err(_) if io::Error::last_os_error().kind() == io::ErrorKind::Interrupted => {}
+            Err(_) => return Err(io::Error::last_os_error()),
+        }
+    }
+    Ok(())
 }
 
 impl Drop for Worker {

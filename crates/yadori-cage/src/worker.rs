@@ -12,6 +12,7 @@ pub fn work() -> ExitCode {
     // What goes wrong is answered; a report of it would look for files.
     std::panic::set_hook(Box::new(|_| {}));
     confinement::close_all_else();
+    keep_memory();
     if let Err(reason) = confinement::confine() {
         let _ = writeln!(std::io::stderr(), "yadorid: pictures are not decoded: {reason}");
         return ExitCode::FAILURE;
@@ -33,4 +34,15 @@ pub fn work() -> ExitCode {
         }
     }
     ExitCode::SUCCESS
+}
+
+/// Memory that was used once is used again: the system would have to wipe it each time. What is beyond some pictures goes
+/// back.
+fn keep_memory() {
+    // SAFETY: glibc's own, before anything large is allocated (mallopt(3)).
+    #[cfg(target_env = "gnu")]
+    unsafe {
+        libc::mallopt(libc::M_MMAP_THRESHOLD, 1 << 29);
+        libc::mallopt(libc::M_TRIM_THRESHOLD, 64 << 20);
+    }
 }

@@ -48,6 +48,11 @@ pub enum ServerError {
     /// MariaDB is not on this machine.
     #[error("MariaDB is not installed: there is no {0} (on Debian: apt install mariadb-server)")]
     NotInstalled(&'static str),
+    /// MariaDB's plugin for encryption is not on this machine.
+    #[error(
+        "MariaDB cannot encrypt here: its plugin file_key_management is missing (on Debian: apt install mariadb-server; or set encrypt = false in config.toml for a new history)"
+    )]
+    NoEncryption,
     /// A server of an earlier run still has the folder.
     #[error(
         "an earlier database server (process {pid}) still holds {folder}; wait for it to end, or end it with: kill {pid}"

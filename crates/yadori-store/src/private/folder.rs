@@ -227,6 +227,9 @@ fn set_up_data(path: &Path, data: &Path, lock: RawFd, key: Option<&Secret>) -> R
     drop(in_memory);
     let _ = fs::remove_file(&script);
     if let Err(reason) = outcome {
+        if process::cannot_encrypt(&reason) {
+            return Err(ServerError::NoEncryption);
+        }
         check_room(path, NEEDED_AT_FIRST_MIB / 2)?;
         return Err(ServerError::DidNotStart { reason, log: path.join("data.new").display().to_string() });
     }

@@ -73,6 +73,13 @@ pub(super) fn install(
     Err(last_lines(&String::from_utf8_lossy(&said)))
 }
 
+/// Whether a server that did not start says that it has no plugin for encryption.
+pub(super) fn cannot_encrypt(said: &str) -> bool {
+    said.lines().any(|line| {
+        line.contains("file_key_management") && (line.contains("open shared library") || line.contains("Can't open"))
+    })
+}
+
 fn last_lines(text: &str) -> String {
     let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
     lines[lines.len().saturating_sub(6)..].join("\n")
@@ -89,6 +96,9 @@ impl Running {
     pub fn start(folder: &Folder) -> Result<Self, ServerError> {
         let log = folder.log();
         let failed = |reason: String| {
+            if cannot_encrypt(&reason) {
+                return ServerError::NoEncryption;
+            }
             // A disk that is full is the most common reason, and the server does not always say so.
             folder.check_room().err().unwrap_or(ServerError::DidNotStart { reason, log: log.display().to_string() })
         };
