@@ -87,7 +87,9 @@
     <ul class="space-y-2">
       {#each is.protectors as kind (kind)}
         <li class="flex items-center justify-between gap-4 border-b border-base-300 pb-2">
-          <span class="block first-letter:uppercase">{w().lock.protectors[kind]}<span class="faint block text-sm">{w().lock.protects[kind]}</span></span>
+          <span class="block first-letter:uppercase"
+            >{w().lock.protectors[kind]}<span class="faint block text-sm">{w().lock.protects[kind]}</span></span
+          >
           {#if is.protectors.some((other) => other !== kind && (kind === "recovery" || other !== "recovery"))}<Button
               aria-label={w().lock.remove(w().lock.protectors[kind])}
               onclick={() => ask({ what: "remove", kind })}>{w().lock.removeIt}</Button

@@ -250,11 +250,12 @@ mod tests {
                 "Find a clip …",
                 "Open the console",
                 "Open the tray",
-                "Pause for"
+                "Pause for",
+                "Lock"
             ]
         );
         let paused = Sign { standing: Standing::Paused, tray_open: true, ..Sign::default() };
-        assert_eq!(labels(paused)[2..], ["Find a clip …", "Open the console", "Close the tray", "Resume"]);
+        assert_eq!(labels(paused)[2..], ["Find a clip …", "Open the console", "Close the tray", "Resume", "Lock"]);
     }
 
     #[test]

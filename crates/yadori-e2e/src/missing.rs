@@ -12,8 +12,6 @@ pub enum Missing {
     Networks,
     /// Packets can be dropped on their way.
     PacketLoss,
-    /// The memory of another process can be read.
-    Memory,
 }
 
 impl Missing {
@@ -23,7 +21,6 @@ impl Missing {
             Self::Mounts => "mounts",
             Self::Networks => "networks",
             Self::PacketLoss => "packet-loss",
-            Self::Memory => "memory",
         }
     }
 }

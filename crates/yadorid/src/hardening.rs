@@ -18,6 +18,20 @@ pub fn harden() {
     }
 }
 
+/// From now on memory is written over when it is freed, or no more: while a history is being locked, not all the time, since
+/// it costs.
+pub fn wipe_what_is_freed(wipe: bool) {
+    // SAFETY: glibc's own, which may be called at any time (M_PERTURB of mallopt(3)).
+    #[cfg(target_env = "gnu")]
+    unsafe {
+        mallopt(M_PERTURB, if wipe { 0xa5 } else { 0 });
+    }
+}
+
+/// M_PERTURB of malloc.h.
+#[cfg(target_env = "gnu")]
+const M_PERTURB: std::ffi::c_int = -6;
+
 /// Gives memory that is free back to the system, which wipes it: after a lock, what was in it is not to lie about.
 pub fn give_memory_back() {
     // SAFETY: glibc's own, which may be called at any time (malloc_trim(3)).
@@ -29,5 +43,6 @@ pub fn give_memory_back() {
 
 #[cfg(target_env = "gnu")]
 unsafe extern "C" {
+    fn mallopt(parameter: std::ffi::c_int, value: std::ffi::c_int) -> std::ffi::c_int;
     fn malloc_trim(pad: usize) -> std::ffi::c_int;
 }

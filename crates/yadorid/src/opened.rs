@@ -9,6 +9,7 @@ use crate::picker::Picker;
 use crate::service::{Service, StartError};
 use crate::vault::{State, Vault};
 use std::sync::Arc;
+use std::time::Duration;
 use tokio::sync::mpsc;
 use tokio::task::{JoinHandle, JoinSet};
 use yadori_cage::Cage;
@@ -194,7 +195,8 @@ impl Living {
         self.service.engine.history.store.console_keys(now).await.unwrap_or_default()
     }
 
-    /// Ends it in good order: what was copied is filed, what was asked is answered, the database ends.
+    /// Ends it in good order: what was copied is filed, what was asked is answered, the database ends, and nothing of it is
+    /// left in memory.
     pub async fn end(self, house: &House, locked: bool) {
         let Self { service, database, mut background, capturing, picker } = self;
         service.engine.background.ending.cancel();
@@ -215,5 +217,20 @@ impl Living {
         service.engine.end().await;
         background.shutdown().await;
         database.close().await;
+        let last = Arc::downgrade(&service);
+        drop(service);
+        // Requests that are still being answered hold it for a moment.
+        let gone = async {
+            while last.strong_count() > 0 {
+                tokio::time::sleep(LOOK).await;
+            }
+        };
+        if tokio::time::timeout(LAST_HOLD, gone).await.is_err() {
+            tracing::warn!("somebody still holds the history in memory");
+        }
     }
 }
+
+/// How long somebody may hold a history that has ended, and how often to look.
+const LAST_HOLD: Duration = Duration::from_secs(3);
+const LOOK: Duration = Duration::from_millis(2);

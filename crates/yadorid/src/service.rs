@@ -277,6 +277,7 @@ impl Running {
             if !ending.is_cancelled() {
                 house.gate.shut();
             }
+            crate::hardening::wipe_what_is_freed(true);
             living.end(&house, matches!(why, Ended::Locked)).await;
             match why {
                 Ended::ForGood => break Ok(()),
@@ -285,6 +286,7 @@ impl Running {
                     tracing::info!("the history is locked");
                     house.vault.forget();
                     crate::hardening::give_memory_back();
+                    crate::hardening::wipe_what_is_freed(false);
                 }
                 Ended::Rekeying => match house.rekey(desk.as_ref().map(DeskRunning::desk)).await {
                     Ok(open) => opened = Some(open),

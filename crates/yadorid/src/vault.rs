@@ -467,15 +467,19 @@ impl Vault {
         }
     }
 
-    /// Locks it. Done when it is locked.
+    /// Has it locked; see [`Vault::is_locked`].
     ///
     /// # Errors
     /// When nothing could unlock it again.
-    pub async fn lock(&self) -> Result<(), ChangeLockError> {
+    pub fn lock(&self) -> Result<(), ChangeLockError> {
         self.may_lock()?;
         let _ = self.wanted.send(Wanted::Lock);
-        let _ = self.follow().wait_for(|state| *state == State::Locked).await;
         Ok(())
+    }
+
+    /// Done when it is locked.
+    pub async fn is_locked(&self) {
+        let _ = self.follow().wait_for(|state| *state == State::Locked).await;
     }
 
     /// Opens it with what was typed. Done when the history can be used.

@@ -7,7 +7,7 @@ use crate::vault::Vault;
 use axum::body::Body;
 use axum::extract::rejection::JsonRejection;
 use axum::extract::{DefaultBodyLimit, Request, State};
-use axum::http::Method;
+use axum::http::{Method, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post};
 use axum::{Json, Router, middleware};
@@ -56,7 +56,14 @@ async fn dispatch(State(gate): State<Arc<Gate>>, request: Request<Body>) -> Resp
     let is_use = request.uri().path().split_once(api::BASE).is_some_and(|(_, path)| !NO_USE.contains(&path));
     let open = gate.open.read().clone();
     let Some(interface) = open else { return gate.locked.clone().oneshot(request).await.into_response() };
+    let locks = request.method() == Method::POST && request.uri().path().ends_with(&format!("{}/lock", api::BASE));
     let response = interface.oneshot(request).await.into_response();
+    if locks && response.status().is_success() {
+        let (mut parts, _) = response.into_parts();
+        gate.vault.is_locked().await;
+        parts.headers.remove(header::CONTENT_LENGTH);
+        return Response::from_parts(parts, Body::from(serde_json::to_vec(&gate.vault.standing()).unwrap_or_default()));
+    }
     if is_use && !response.status().is_client_error() {
         gate.vault.note_use();
     }

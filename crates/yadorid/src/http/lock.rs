@@ -42,11 +42,9 @@ pub async fn show_lock(State(app): State<App>) -> Json<api::Lock> {
 /// locked. Without a passphrase it cannot be locked, since nobody could unlock it.
 #[utoipa::path(post, path = "/lock", tag = "lock", responses((status = 200, body = api::Lock), (status = 409, body = api::Problem)))]
 pub async fn lock(State(app): State<App>) -> Standing {
-    let vault = app.vault.clone();
-    // What is held here would be waited for.
-    drop(app);
-    vault.lock().await?;
-    Ok(Json(vault.standing()))
+    // The gate answers when it is done: what answers here is held by nobody then.
+    app.vault.lock()?;
+    Ok(standing(&app))
 }
 
 /// Change when the history locks itself

@@ -9,7 +9,7 @@ async fn a_passphrase_is_set_the_history_locked_and_nothing_of_it_is_left_in_the
     let page = Page::with_sample(1280, 800).await;
     let shown = page.entries().await.remove(0);
     page.go("#/settings", "Settings").await;
-    page.says("a key file").await;
+    page.says("A key file").await;
     page.says("Set a passphrase to lock the history").await;
     page.browser.shot("settings-protection").await;
     page.click("Set a passphrase…").await;
