@@ -195,8 +195,8 @@ impl Living {
         self.service.engine.history.store.console_keys(now).await.unwrap_or_default()
     }
 
-    /// Ends it in good order: what was copied is filed, what was asked is answered, the database ends, and nothing of it is
-    /// left in memory.
+    /// Ends it in good order: what was copied is filed, what was asked is answered, the database ends. If it is locked, nothing of
+    /// it is left in memory.
     pub async fn end(self, house: &House, locked: bool) {
         let Self { service, database, mut background, capturing, picker } = self;
         service.engine.background.ending.cancel();
@@ -217,6 +217,9 @@ impl Living {
         service.engine.end().await;
         background.shutdown().await;
         database.close().await;
+        if !locked {
+            return;
+        }
         let last = Arc::downgrade(&service);
         drop(service);
         // Requests that are still being answered hold it for a moment.
