@@ -3,11 +3,11 @@
 use crate::config::Config;
 use crate::database::{self, Database, DatabaseError};
 use crate::desk::Desk;
+use crate::http::Gate;
 use crate::http::auth::Authenticator;
-use crate::http::{Gate, auth};
 use crate::picker::Picker;
 use crate::service::{Service, StartError};
-use crate::vault::{State, Vault};
+use crate::vault::Vault;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::mpsc;
@@ -77,9 +77,22 @@ impl House {
         Ok(Opened { service, database })
     }
 
+    /// Nobody is told any more how to reach the service.
+    pub fn unreachable(&self) {
+        let _ = std::fs::remove_file(self.places.reach());
+        let _ = std::fs::remove_file(self.places.authorization());
+    }
+
+    /// Notes the browsers that are let in, for as long as the records cannot be asked.
+    pub async fn remember_browsers(&self, living: &Living) {
+        let now = yadori_engine::clock::now();
+        let browsers = living.service.engine.history.store.console_keys(now).await.unwrap_or_default();
+        crate::browsers::write(&self.places, &browsers);
+        self.authenticator.remember(browsers);
+    }
+
     /// Encrypts everything with a new key, and opens it again. What was there before is there again if that fails.
     pub async fn rekey(&self, desk: Option<&Desk>) -> Result<Opened, StartError> {
-        self.vault.stands(State::Encrypting(0.0));
         if let Err(error) = self.vault.begin_rekeying() {
             tracing::error!(%error, "no new key could be made");
         }
@@ -187,12 +200,6 @@ pub(crate) struct Living {
 impl Living {
     pub fn service(&self) -> &Arc<Service> {
         &self.service
-    }
-
-    /// The browsers that are let in.
-    pub async fn browsers(&self) -> Vec<auth::Remembered> {
-        let now = yadori_engine::clock::now();
-        self.service.engine.history.store.console_keys(now).await.unwrap_or_default()
     }
 
     /// Ends it in good order: what was copied is filed, what was asked is answered, the database ends. If it is locked, nothing of

@@ -7,8 +7,8 @@ use crate::desk::{Desk, DeskRunning};
 use crate::http::{self, Gate, Repeats, auth::Authenticator};
 use crate::opened::{House, Living, Opened};
 use crate::vault::{self, State, Vault, VaultError, Wanted};
-use crate::watching;
-use std::fs::{self, File, OpenOptions, TryLockError};
+use crate::{hardening, watching};
+use std::fs::{File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::net::SocketAddr;
 use std::os::unix::fs::OpenOptionsExt;
@@ -18,6 +18,7 @@ use std::time::Duration;
 use thiserror::Error;
 use tokio::net::TcpListener;
 use tokio::sync::mpsc;
+use tokio::task::JoinHandle;
 use tokio_util::sync::CancellationToken;
 use yadori_api::Reach;
 use yadori_cage::Cage;
@@ -28,6 +29,7 @@ use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, Keyboard, PATIENCE
 use yadori_engine::Engine;
 use yadori_engine::engine::EngineError;
 use yadori_files::Places;
+use yadori_vault::DataKeys;
 
 /// Why the service did not start.
 #[derive(Debug, Error)]
@@ -217,13 +219,16 @@ impl Running {
         let reach = Reach { address: address.to_string(), token: house.authenticator.token().to_owned() };
         write_reach(&house.places, &reach)?;
         let ending = CancellationToken::new();
-        let server = tokio::spawn(http::serve(listener, house.gate.clone().router(), ending.clone()));
+        let mut server = tokio::spawn(http::serve(listener, house.gate.clone().router(), ending.clone()));
         let mut desk = desk.map(Desk::start);
         tokio::pin!(end);
         let mut ready = Some(ready);
+        // What holds back the computer's sleep until the history is locked.
+        let mut sleep = None;
         let outcome = loop {
             let Some(open) = opened.take() else {
                 house.vault.stands(State::Locked);
+                sleep = None;
                 ready.take().into_iter().for_each(|ready| ready(address));
                 let keys = tokio::select! {
                     () = &mut end => break Ok(()),
@@ -232,18 +237,7 @@ impl Running {
                         Wanted::Lock | Wanted::Rekey => continue,
                     },
                 };
-                house.vault.stands(State::Opening);
-                house.vault.failed(None);
-                house.vault.take(keys);
-                match house.open(desk.as_ref().map(DeskRunning::desk)).await {
-                    Ok(open) => opened = Some(open),
-                    Err(error) => {
-                        let reason = with_causes(&error);
-                        tracing::error!(%reason, "the history cannot be opened");
-                        house.vault.forget();
-                        house.vault.failed(Some(reason));
-                    }
-                }
+                opened = unlock(&house, keys, desk.as_ref().map(DeskRunning::desk)).await;
                 continue;
             };
             let (living, mut lost) = open.live(&house, desk.as_ref().map(DeskRunning::desk));
@@ -257,51 +251,82 @@ impl Running {
                 why = lock_wanted(&house.vault, &mut wanted) => why,
                 () = lock_pressed(&living, &house.vault) => Ended::Locked,
                 () = house.vault.idle() => Ended::Locked,
-                () = watching::screen_or_sleep(&house.vault) => Ended::Locked,
+                held = watching::screen_or_sleep(&house.vault) => {
+                    sleep = held;
+                    Ended::Locked
+                }
             };
-            if matches!(why, Ended::ForGood | Ended::Lost(_)) {
-                // Whoever asks meanwhile is answered until there is nothing to answer with.
-                tracing::info!("ending");
-                let _ = fs::remove_file(house.places.reach());
-                let _ = fs::remove_file(house.places.authorization());
-                ending.cancel();
-            } else {
-                house.vault.stands(State::Locking);
-            }
-            let browsers = living.browsers().await;
-            browsers::write(&house.places, &browsers);
-            house.authenticator.remember(browsers);
+            house.remember_browsers(&living).await;
             if let Some(desk) = &desk {
                 desk.desk().lead_to(None);
             }
-            if !ending.is_cancelled() {
-                house.gate.shut();
-            }
-            crate::hardening::wipe_what_is_freed(true);
-            living.end(&house, matches!(why, Ended::Locked)).await;
+            close(&house, living, &why, &ending, &mut server).await;
             match why {
                 Ended::ForGood => break Ok(()),
                 Ended::Lost(error) => break Err(error),
-                Ended::Locked => {
-                    tracing::info!("the history is locked");
-                    house.vault.forget();
-                    crate::hardening::give_memory_back();
-                    crate::hardening::wipe_what_is_freed(false);
-                }
+                Ended::Locked => tracing::info!("the history is locked"),
                 Ended::Rekeying => match house.rekey(desk.as_ref().map(DeskRunning::desk)).await {
                     Ok(open) => opened = Some(open),
                     Err(error) => break Err(error),
                 },
             }
         };
-        ending.cancel();
-        let _ = fs::remove_file(house.places.reach());
-        let _ = fs::remove_file(house.places.authorization());
-        let _ = server.await;
+        drop(sleep);
+        house.unreachable();
+        if !ending.is_cancelled() {
+            ending.cancel();
+            let _ = server.await;
+        }
         if let Some(desk) = desk.take() {
             desk.end().await;
         }
         outcome
+    }
+}
+
+/// Opens the history with these keys, or tells why that cannot be.
+async fn unlock(house: &House, keys: DataKeys, desk: Option<&Desk>) -> Option<Opened> {
+    house.vault.stands(State::Opening);
+    house.vault.failed(None);
+    house.vault.take(keys);
+    match house.open(desk).await {
+        Ok(open) => Some(open),
+        Err(error) => {
+            let reason = with_causes(&error);
+            tracing::error!(%reason, "the history cannot be opened");
+            house.vault.forget();
+            house.vault.failed(Some(reason));
+            None
+        }
+    }
+}
+
+/// Ends what is open, for this reason.
+async fn close(house: &House, living: Living, why: &Ended, ending: &CancellationToken, server: &mut JoinHandle<()>) {
+    match why {
+        Ended::ForGood | Ended::Lost(_) => {
+            // Whoever has asked is answered while there is something to answer with.
+            tracing::info!("ending");
+            house.unreachable();
+            ending.cancel();
+            living.service().engine.background.ending.cancel();
+            let _ = server.await;
+            living.end(house, false).await;
+        }
+        Ended::Locked => {
+            house.vault.stands(State::Locking);
+            house.gate.shut();
+            hardening::wipe_what_is_freed(true);
+            living.end(house, true).await;
+            house.vault.forget();
+            hardening::give_memory_back();
+            hardening::wipe_what_is_freed(false);
+        }
+        Ended::Rekeying => {
+            house.vault.stands(State::Encrypting(0.0));
+            house.gate.shut();
+            living.end(house, false).await;
+        }
     }
 }
 

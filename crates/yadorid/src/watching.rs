@@ -32,20 +32,19 @@ trait Session {
     fn lock(&self) -> zbus::Result<()>;
 }
 
-/// Done when the screen is locked or the computer goes to sleep, and the rules want the history locked then. While it waits
-/// for sleep, sleep waits until the history is locked: what it is told by is dropped together with the future that waits.
-pub(crate) async fn screen_or_sleep(vault: &Vault) {
-    // Rules may change at any time; there is one connection, and it idles.
+/// Done when the screen is locked or the computer goes to sleep, and the rules want the history locked then. Sleep waits for as
+/// long as what is given back is held.
+pub(crate) async fn screen_or_sleep(vault: &Vault) -> Option<OwnedFd> {
     match watch(vault).await {
-        Ok(()) => {}
+        Ok(held) => held,
         Err(error) => {
             tracing::debug!(%error, "nobody tells of screen and sleep");
-            std::future::pending::<()>().await;
+            std::future::pending().await
         }
     }
 }
 
-async fn watch(vault: &Vault) -> zbus::Result<()> {
+async fn watch(vault: &Vault) -> zbus::Result<Option<OwnedFd>> {
     let system = zbus::Connection::system().await?;
     let manager = ManagerProxy::new(&system).await?;
     let mut sleeps = manager.receive_prepare_for_sleep().await?;
@@ -62,12 +61,12 @@ async fn watch(vault: &Vault) -> zbus::Result<()> {
         None => None,
     };
     // Sleep waits for us; without that we would be told too late.
-    let _delay = manager.inhibit("sleep", "Yadori", "The clipboard history is locked", "delay").await.ok();
+    let delay = manager.inhibit("sleep", "Yadori", "The clipboard history is locked", "delay").await.ok();
     loop {
         tokio::select! {
             Some(sleep) = sleeps.next() => {
                 if vault.rules().with_sleep && sleep.args()?.start {
-                    return Ok(());
+                    return Ok(delay);
                 }
             }
             Some(_) = async {
@@ -77,7 +76,7 @@ async fn watch(vault: &Vault) -> zbus::Result<()> {
                 }
             } => {
                 if vault.rules().with_screen {
-                    return Ok(());
+                    return Ok(delay);
                 }
             }
             else => return std::future::pending().await,

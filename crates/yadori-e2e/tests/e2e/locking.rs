@@ -495,7 +495,7 @@ fn it_locks_itself_with_the_screen_and_before_the_computer_sleeps() {
     assert_eq!(lock_of(&service).state, LockState::Open);
     sleep(true);
     assert_eq!(next(), "may sleep");
-    until("it is locked", || lock_of(&service).state == LockState::Locked);
+    assert_eq!(lock_of(&service).state, LockState::Locked, "not before it is locked");
     assert_eq!(unlock(&service, PASSPHRASE).status, 200);
     assert_eq!(next(), "waits");
     service.run(&["lock", "when", "--screen", "on"]);
