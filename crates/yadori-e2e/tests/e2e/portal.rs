@@ -149,7 +149,7 @@ fn where_the_compositor_gives_no_keys_the_portal_does() {
     let grabbed = |keys: &str| (Some(KeyState::Grabbed), Some(format!("Press {keys}")));
 
     let (session, keys) = bound(&asked);
-    assert_eq!((keys.len(), keys["picker"].as_str(), keys["tray"].as_str()), (15, "CTRL+ALT+space", "CTRL+ALT+y"));
+    assert_eq!((keys.len(), keys["picker"].as_str(), keys["tray"].as_str()), (16, "CTRL+ALT+space", "CTRL+ALT+y"));
     until("the portal's answer is known", || state("tray") == grabbed("CTRL+ALT+y"));
     assert_eq!(state("pause"), (Some(KeyState::Unassigned), None), "what was refused is known, too");
     let listed = service.run(&["keys"]);
