@@ -124,7 +124,7 @@ fn a_home_that_is_there_is_encrypted_at_its_next_start_wherever_that_is_interrup
             let _ = std::io::BufRead::read_line(&mut std::io::BufReader::new(output), &mut line);
             let _ = sender.send(line);
         });
-        let come = ready.recv_timeout(std::time::Duration::from_millis(150 * step));
+        let come = ready.recv_timeout(std::time::Duration::from_millis(350 * step));
         killed.end(rustix::process::Signal::KILL);
         reader.join().unwrap();
         if come.is_ok_and(|line| line.starts_with("ready")) {
