@@ -1,6 +1,6 @@
 //! What the process gives up before it reads anything.
 //!
-//! Three walls, each of which would do: no file can be opened (landlock(7)), no system call but a dozen is possible
+//! Three walls, each of which would do: no file can be opened (landlock(7)), no system call but eighteen is possible
 //! (seccomp(2); any other ends the process), and no file, process or core dump can be made (setrlimit(2)).
 
 use landlock::{ABI, Access, AccessFs, AccessNet, CompatLevel, Compatible, Ruleset, RulesetAttr};
