@@ -78,6 +78,8 @@ pub struct Lock {
     pub protectors: Vec<Protector>,
     /// How far it is encrypted, from 0 to 1, while it is.
     pub encrypting: Option<f32>,
+    /// Why it could not be opened, or encrypted with a new key, the last time that was tried.
+    pub failure: Option<String>,
     /// It locks itself after so many seconds in which nothing is copied or asked of it; 0 for never.
     pub idle_seconds: u64,
     /// Whether it locks itself when the screen is locked.

@@ -120,6 +120,7 @@ async fn encrypt(folder: &Path, vault: &Arc<Vault>) -> Result<(), DatabaseError>
             Ok(_) => tracing::info!("the history is encrypted"),
             Err(error) if from.is_some() => {
                 tracing::error!(%error, "the history stays encrypted with the key that it has");
+                vault.failed(Some(error.to_string()));
             }
             Err(error) => return Err(error.into()),
         }

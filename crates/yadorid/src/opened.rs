@@ -95,6 +95,7 @@ impl House {
     pub async fn rekey(&self, desk: Option<&Desk>) -> Result<Opened, StartError> {
         if let Err(error) = self.vault.begin_rekeying() {
             tracing::error!(%error, "no new key could be made");
+            self.vault.failed(Some(error.to_string()));
         }
         self.open(desk).await
     }

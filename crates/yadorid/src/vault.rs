@@ -301,6 +301,7 @@ impl Vault {
             plain_because: self.plain.map(str::to_owned),
             protectors: kinds.map(protector).collect(),
             encrypting,
+            failure: self.failure.borrow().clone(),
             idle_seconds: rules.idle_seconds,
             with_screen: rules.with_screen,
             with_sleep: rules.with_sleep,
@@ -495,8 +496,9 @@ impl Vault {
             return Ok(Ok(()));
         }
         let keys = self.try_out(typed).await?;
+        // What went wrong before is not what goes wrong now.
+        self.failed(None);
         let mut failure = self.failure.subscribe();
-        failure.borrow_and_update();
         let mut state = self.follow();
         let _ = self.wanted.send(Wanted::Open(keys));
         tokio::select! {
@@ -513,6 +515,8 @@ impl Vault {
     /// When it is locked, or not encrypted.
     pub fn rekey(&self) -> Result<(), ChangeLockError> {
         self.change(|_, _| Ok(()))?;
+        self.failed(None);
+        self.stands(State::Encrypting(0.0));
         let _ = self.wanted.send(Wanted::Rekey);
         Ok(())
     }

@@ -198,11 +198,13 @@ fn current(service: &Client) -> Result<Option<String>, Failure> {
 /// Has everything encrypted anew, and waits for it.
 fn rekey(service: &Client) -> Result<api::Lock, Failure> {
     let mut lock: api::Lock = service.post("/lock/rekey", &Nothing {})?;
-    let before = std::time::Instant::now();
     loop {
-        // It begins a moment after it was asked for.
-        if lock.state == api::LockState::Open && before.elapsed() > BETWEEN * 3 {
-            return Ok(lock);
+        match (lock.state, &lock.failure) {
+            (api::LockState::Open, None) => return Ok(lock),
+            (api::LockState::Open, Some(reason)) => {
+                return Err(Failure::Here(format!("the history stays encrypted with the key that it has: {reason}")));
+            }
+            _ => {}
         }
         if let Some(part) = lock.encrypting {
             tell!("encrypting: {} %", (part * 100.0).round());
