@@ -137,6 +137,16 @@ export const newDrawer = (name: string) => ask(client.POST("/api/v1/drawers", { 
 export const changeDrawer = (name: string, body: Schemas["DrawerChange"]) =>
   ask(client.PATCH("/api/v1/drawers/{drawer}", { ...inDrawer(name), body }));
 export const removeDrawer = (name: string) => ask(client.DELETE("/api/v1/drawers/{drawer}", inDrawer(name)));
+/** Removes a private drawer with all that lies in it. */
+export const eraseDrawer = (name: string) =>
+  ask(client.DELETE("/api/v1/drawers/{drawer}", { params: { path: { drawer: name }, query: { for_good: true } } }));
+export const openDrawer = (name: string, passphrase: string, minutes: number) =>
+  ask(client.POST("/api/v1/drawers/{drawer}/open", { ...inDrawer(name), body: { passphrase, minutes } }));
+export const closeDrawer = (name: string) => ask(client.POST("/api/v1/drawers/{drawer}/close", inDrawer(name)));
+export const setDrawerPassphrase = (name: string, passphrase: string) =>
+  ask(client.PUT("/api/v1/drawers/{drawer}/passphrase", { ...inDrawer(name), body: { passphrase } }));
+export const removeDrawerPassphrase = (name: string) =>
+  ask(client.DELETE("/api/v1/drawers/{drawer}/passphrase", inDrawer(name)));
 export const put = (name: string, clips: string[], at?: number) =>
   ask(client.POST("/api/v1/drawers/{drawer}/put", { ...inDrawer(name), body: { clips, at } }));
 export const takeOut = (clips: string[]) => ask(client.POST("/api/v1/drawers-take", { body: { clips } }));

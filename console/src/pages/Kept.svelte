@@ -3,6 +3,8 @@
   import ArrowDown from "@lucide/svelte/icons/arrow-down";
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
   import Folder from "@lucide/svelte/icons/folder";
+  import Lock from "@lucide/svelte/icons/lock";
+  import LockOpen from "@lucide/svelte/icons/lock-open";
   import Pin from "@lucide/svelte/icons/pin";
   import * as api from "../lib/api";
   import { href, router } from "../lib/router.svelte";
@@ -68,8 +70,16 @@
             aria-describedby="kept-help"
             href={href({ page: "kept", what: drawer.name })}
           >
-            <Folder size={16} class="shrink-0" aria-hidden="true" /><bdi class="min-w-0 grow truncate"
-              >{drawer.name}</bdi
+            {#if !drawer.private}<Folder
+                size={16}
+                class="shrink-0"
+                aria-hidden="true"
+              />{:else if drawer.private.open}<LockOpen
+                size={16}
+                class="shrink-0"
+                aria-label={w().privateDrawer.isOpen}
+              />{:else}<Lock size={16} class="shrink-0" aria-label={w().privateDrawer.isClosed} />{/if}<bdi
+              class="min-w-0 grow truncate">{drawer.name}</bdi
             ><span class="faint text-xs tabular-nums" aria-label={w().clips.clips(drawer.count)}>{drawer.count}</span>
           </a>{#if !api.isGuest}
             <IconButton
@@ -105,6 +115,6 @@
       </form>{/if}
   </aside>
   <div class="min-h-0 min-w-0 grow">
-    {#key shown}<KeptList drawer={shown} />{/key}
+    {#key shown}<KeptList drawer={shown} stands={drawers.value?.find((drawer) => drawer.name === shown)} />{/key}
   </div>
 </div>

@@ -9,7 +9,7 @@
   import Amount from "../ui/Amount.svelte";
   import Button from "../ui/Button.svelte";
   import Dialog from "../ui/Dialog.svelte";
-  import Field from "../ui/Field.svelte";
+  import Passphrase from "../ui/Passphrase.svelte";
   import Section from "../ui/Section.svelte";
   import Toggle from "../ui/Toggle.svelte";
 
@@ -28,7 +28,6 @@
   let asked = $state<Asked>();
   let current = $state("");
   let fresh = $state("");
-  let again = $state("");
   let key = $state<string>();
 
   async function change(change: LockChange) {
@@ -41,7 +40,7 @@
   }
 
   function ask(what: Asked) {
-    current = fresh = again = "";
+    current = fresh = "";
     asked = what;
   }
 
@@ -66,7 +65,7 @@
       stands.take(changed);
     }
     asked = undefined;
-    current = fresh = again = "";
+    current = fresh = "";
   }
 
   const title = (what: Asked): string =>
@@ -139,40 +138,9 @@
 {#if asked}
   <Dialog title={title(asked)} onclose={() => (asked = undefined)}>
     <form id="lock-form" class="space-y-3" onsubmit={done}>
-      {#if has("passphrase")}<Field label={w().lock.currentPassphrase}
-          >{#snippet children(id)}<input
-              {id}
-              type="password"
-              class="input w-full"
-              autocomplete="current-password"
-              required
-              bind:value={current}
-            />{/snippet}</Field
-        >{/if}
+      {#if has("passphrase")}<Passphrase label={w().lock.currentPassphrase} bind:value={current} />{/if}
       {#if asked.what === "passphrase"}
-        <Field label={w().lock.newPassphrase}
-          >{#snippet children(id)}<input
-              {id}
-              type="password"
-              class="input w-full"
-              autocomplete="new-password"
-              minlength="8"
-              maxlength="1024"
-              required
-              bind:value={fresh}
-            />{/snippet}</Field
-        >
-        <Field label={w().lock.onceMore}
-          >{#snippet children(id)}<input
-              {id}
-              type="password"
-              class="input w-full"
-              autocomplete="new-password"
-              required
-              bind:value={again}
-            />{/snippet}</Field
-        >
-        {#if again && fresh !== again}<p role="status" class="text-sm">{w().lock.notTheSame}</p>{/if}
+        <Passphrase label={w().lock.newPassphrase} bind:value={fresh} fresh />
         <p class="faint text-sm">{w().lock.passphraseMeans}</p>
       {:else if asked.what === "recovery"}<p>{w().lock.recoveryMeans}</p>
       {:else if asked.what === "remove"}<p>{w().lock.removeMeans}</p>
@@ -182,7 +150,7 @@
         look="primary"
         type="submit"
         form="lock-form"
-        disabled={asked?.what === "passphrase" && fresh !== again}>{w().actions.save}</Button
+        disabled={asked?.what === "passphrase" && !fresh}>{w().actions.save}</Button
       >{/snippet}
   </Dialog>
 {/if}

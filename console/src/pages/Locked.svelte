@@ -5,7 +5,7 @@
   import { wording } from "../lib/problems";
   import { w } from "../words/index.svelte";
   import Button from "../ui/Button.svelte";
-  import Field from "../ui/Field.svelte";
+  import Passphrase from "../ui/Passphrase.svelte";
 
   /** How often to look whether it is open again, in milliseconds: there is no event stream to tell. */
   const LOOK = 2_000;
@@ -49,19 +49,12 @@
   <form class="w-full max-w-sm space-y-5" onsubmit={unlock}>
     <h1 class="ledger-face text-3xl">{w().lock.locked}</h1>
     <p>{encrypting === undefined ? w().lock.lockedMeans : w().lock.encrypting(Math.round(encrypting * 100))}</p>
-    <Field label={w().lock.passphraseOrKey}
-      >{#snippet children(id)}<!-- svelte-ignore a11y_autofocus --><input
-          {id}
-          type="password"
-          class="input w-full"
-          autocomplete="current-password"
-          aria-invalid={wrong !== undefined}
-          aria-describedby="unlock-wrong"
-          autofocus
-          required
-          bind:value={passphrase}
-        />{/snippet}</Field
-    >
+    <Passphrase
+      label={w().lock.passphraseOrKey}
+      bind:value={passphrase}
+      autofocus
+      wrong={wrong === undefined ? undefined : "unlock-wrong"}
+    />
     <p id="unlock-wrong" role="alert" class="text-error first-letter:uppercase">{wrong ?? ""}</p>
     <Button look="primary" small={false} type="submit" disabled={opening}
       >{opening ? w().lock.opening : w().lock.unlock}</Button

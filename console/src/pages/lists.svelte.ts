@@ -20,9 +20,10 @@ export const pinned = (): ClipList =>
     concerns: (change, list) => change.clip?.pinned === true || list.clips.some((clip) => clip.id === change.id),
   });
 
-/** A drawer that was renamed or removed meanwhile has nothing in it. */
+/** A drawer that was renamed, removed or closed meanwhile has nothing in it. */
 function ofNone(error: unknown): Pick<api.DrawerContents, "items"> {
-  if (error instanceof api.Refused && error.kind === "urn:yadori:problem:no-such-drawer") return { items: [] };
+  const none: api.Refused["kind"][] = ["urn:yadori:problem:no-such-drawer", "urn:yadori:problem:drawer-closed"];
+  if (error instanceof api.Refused && none.includes(error.kind)) return { items: [] };
   throw error;
 }
 

@@ -34,9 +34,13 @@
   <ul class="space-y-1" aria-label={w().drawerQuestion.drawers}>
     {#each drawers.value ?? [] as drawer (drawer.name)}
       <li>
-        <button type="button" class="btn btn-sm w-full justify-between" onclick={() => into(drawer.name)}
+        <button
+          type="button"
+          class="btn btn-sm w-full justify-between"
+          disabled={drawer.private?.open === false}
+          onclick={() => into(drawer.name)}
           ><bdi class="truncate">{drawer.name}</bdi><span class="faint font-normal"
-            >{w().clips.clips(drawer.count)}</span
+            >{drawer.private?.open === false ? w().privateDrawer.isClosed : w().clips.clips(drawer.count)}</span
           ></button
         >
       </li>

@@ -272,6 +272,40 @@ export const en = {
     noPins: "Nothing is pinned",
     noPinsHint: "Pin what you need again and again. It stays until you delete it, and is at hand above the history.",
   },
+  privateDrawer: {
+    isOpen: "private, open",
+    isClosed: "private, closed",
+    closed: "This drawer is closed",
+    holds: (count: number) =>
+      count === 1 ? "One clip lies in it, encrypted." : `${count} clips lie in it, encrypted.`,
+    notHere: "It can be opened on the computer.",
+    passphrase: "Passphrase of the drawer",
+    howLong: "Open it for",
+    minutes: (count: number) => (count < 60 ? `${count} minutes` : count === 60 ? "one hour" : `${count / 60} hours`),
+    open: "Open",
+    left: (count: number) =>
+      `${count} of its clips could not be taken out and stay sealed in it: damaged, or above the size limit.`,
+    closesAt: (time: string) => `closes at ${time}`,
+    close: "Close now",
+    closedNow: (name: string) => `The drawer ${name} is closed.`,
+    make: "Give it a passphrase…",
+    change: "Change its passphrase…",
+    made: (name: string) => `The drawer ${name} has its passphrase.`,
+    means:
+      "Its clips are encrypted under a key of their own whenever the drawer is closed, and nothing finds or shows them then. They stay on this device: linked devices lose what they have of it.",
+    title: (name: string) => `A passphrase for the drawer ${name}`,
+    noWayBack: "If you forget the passphrase, nobody can open the drawer any more.",
+    unmake: "Take its passphrase away",
+    unmade: (name: string) => `${name} is an ordinary drawer now.`,
+    erase: "Erase with all that lies in it…",
+    eraseTitle: (name: string) => `Erase the drawer ${name}`,
+    eraseMeans: (count: number) =>
+      count === 1
+        ? "The clip in it is gone for good then. This cannot be undone."
+        : `The ${count} clips in it are gone for good then. This cannot be undone.`,
+    eraseNow: "Erase for good",
+    erased: (name: string) => `Erased the drawer ${name}.`,
+  },
   drawerQuestion: {
     title: (what: string) => `Put ${what} into a drawer`,
     drawers: "Drawers",

@@ -1,6 +1,7 @@
 //! What a person keeps: pins, drawers, and the attributes they give a clip.
 
 use crate::{Clip, ColourChange};
+use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -68,6 +69,65 @@ pub struct Drawer {
     pub name: String,
     /// How many clips lie in it.
     pub count: u64,
+    /// How it stands, if it is private.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub private: Option<PrivateDrawer>,
+}
+
+/// How a private drawer stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct PrivateDrawer {
+    /// Whether it is open. Closed, it can be opened, renamed, moved and erased, and nothing of it is told but its name and how many
+    /// clips lie in it.
+    pub open: bool,
+    /// When it closes by itself.
+    #[schema(value_type = Option<String>, format = DateTime)]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub closes_at: Option<Timestamp>,
+}
+
+/// A drawer to make.
+#[derive(Clone, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewDrawer {
+    /// The name, at most 100 characters. Two drawers cannot have the same one; letter case does not matter.
+    #[schema(min_length = 1, max_length = 100)]
+    pub name: String,
+    /// A passphrase of at least eight characters, for a private drawer. It is open for five minutes.
+    #[schema(min_length = 8, max_length = 1024, format = Password)]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub passphrase: Option<String>,
+}
+
+/// The passphrase that a drawer gets.
+#[derive(Clone, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DrawerPassphrase {
+    /// At least eight characters. If it is lost, so is what lies in the drawer.
+    #[schema(min_length = 8, max_length = 1024, format = Password)]
+    pub passphrase: String,
+}
+
+/// A private drawer to open.
+#[derive(Clone, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct OpenDrawer {
+    /// Its passphrase.
+    #[schema(max_length = 1024, format = Password)]
+    pub passphrase: String,
+    /// For how many minutes, at most 720; five if not given.
+    #[schema(minimum = 1, maximum = 720)]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub minutes: Option<u32>,
+}
+
+/// A private drawer that was opened.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct OpenedDrawer {
+    /// How it stands now.
+    pub drawer: Drawer,
+    /// Clips that could not be taken out: they are damaged, or larger than the limit by now. They stay sealed in it.
+    pub left: u32,
 }
 
 /// A name for a drawer.
@@ -178,4 +238,7 @@ pub struct RemoveDrawer {
     #[param(min_length = 1, max_length = 100)]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub into: Option<String>,
+    /// A private drawer, open or closed, with all that lies in it, for good. Its passphrase is not needed.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub for_good: bool,
 }

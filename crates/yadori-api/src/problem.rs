@@ -58,7 +58,7 @@ kinds! {
     NotThroughThisDoor = "not-through-this-door", 403, "Not through this door";
     /// The history is locked, or is being opened or locked.
     Locked = "locked", 423, "The history is locked";
-    /// That is not the passphrase, nor the recovery key.
+    /// That is not the passphrase, nor the recovery key of the history.
     WrongPassphrase = "wrong-passphrase", 403, "Wrong passphrase";
     /// There were several wrong passphrases; the next one is taken later.
     TooManyTries = "too-many-tries", 429, "Too many wrong passphrases";
@@ -182,6 +182,10 @@ kinds! {
     NoPlaceInTray = "no-place-in-tray", 404, "No such place";
     /// Another drawer is called so.
     DrawerTaken = "drawer-taken", 409, "The name is taken";
+    /// The drawer is private, and closed.
+    DrawerClosed = "drawer-closed", 409, "The drawer is closed";
+    /// The drawer has no passphrase.
+    NotPrivate = "not-private", 409, "Not a private drawer";
     /// The clip lies in no drawer.
     InNoDrawer = "in-no-drawer", 409, "In no drawer";
     /// The drawer cannot be or hold that.

@@ -11,6 +11,7 @@ use crate::keys::Keys;
 use crate::links::{LinkConfig, LinkError, Links};
 use crate::moving::Moving;
 use crate::overview::Overview;
+use crate::private_drawers::PrivateDrawers;
 use crate::recalling::Recalling;
 use crate::retention::Retention;
 use crate::rule_book::RuleBook;
@@ -80,6 +81,8 @@ pub struct Engine {
     pub keys: Arc<Keys>,
     /// What leaves the history.
     pub retention: Arc<Retention>,
+    /// Drawers with a passphrase.
+    pub private_drawers: Arc<PrivateDrawers>,
     /// The rules.
     pub rule_book: Arc<RuleBook>,
     /// Export and import.
@@ -129,6 +132,7 @@ impl Engine {
             (keyboard, key_events),
         );
         let retention = Arc::new(Retention::new(base(), capture.clone(), background.clone()));
+        let private_drawers = PrivateDrawers::new(history.clone(), keeping.clone(), retention.clone());
         let rule_book = RuleBook::new(history.clone(), capture.clone(), retention.clone(), reading.clone());
         let moving =
             Moving::new(history.clone(), capture.clone(), keeping.clone(), background.clone(), folder.to_owned());
@@ -148,6 +152,7 @@ impl Engine {
             fetching,
             dealer,
             keys: Arc::new(keys),
+            private_drawers: Arc::new(private_drawers),
             rule_book: Arc::new(rule_book),
             moving: Arc::new(moving),
             overview: Arc::new(overview),
@@ -166,6 +171,12 @@ impl Engine {
         engine.dealer.restore_tray().await?;
         engine.keys.restore_keys().await?;
         engine.sync.restore_links().await?;
+        if let Err(error) = engine.private_drawers.close_all().await {
+            tracing::error!(
+                error = yadori_core::with_causes(&error),
+                "a private drawer that was open cannot be closed"
+            );
+        }
         Ok(engine)
     }
 
@@ -178,6 +189,8 @@ impl Engine {
         work.spawn(async move { retention.forget_when_due().await });
         let capture = self.capture.clone();
         work.spawn(async move { capture.end_pauses().await });
+        let private_drawers = self.private_drawers.clone();
+        work.spawn(async move { private_drawers.close_when_due().await });
         let dealer = self.dealer.clone();
         work.spawn(async move { dealer.deal_when_pasted().await });
         let keys = self.keys.clone();
@@ -203,6 +216,9 @@ impl Engine {
 
     /// Ends: counts and forgets what is due at the end, and waits for small work to be done.
     pub async fn end(&self) {
+        if let Err(error) = self.private_drawers.close_all().await {
+            tracing::warn!(error = yadori_core::with_causes(&error), "a private drawer is closed at the next start");
+        }
         self.background.ending.cancel();
         if let Err(error) = self.capture.count_captured().await {
             tracing::warn!(%error, "the last copies are missing in the figures");

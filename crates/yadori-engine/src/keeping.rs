@@ -9,12 +9,14 @@ use crate::fetching::Fetching;
 use crate::history::History;
 use crate::history::listing::{self, Listed};
 use crate::history::names::FindNameError;
+use parking_lot::Mutex;
+use std::collections::HashMap;
 use std::sync::Arc;
 use thiserror::Error;
 use yadori_core::alias::{Alias, NotAnAlias};
 use yadori_core::preview::one_line;
 use yadori_core::sensitive;
-use yadori_core::{ClipId, Mark, Rank};
+use yadori_core::{ClipId, Mark, MillisSinceEpoch, Rank};
 use yadori_store::{Attribute, ClipRecord, StoreError};
 
 /// Longest title, in characters.
@@ -92,7 +94,9 @@ pub struct ClipChange {
 pub struct Keeping {
     pub(crate) history: Arc<History>,
     pub(crate) capture: Arc<Capture>,
-    fetching: Arc<Fetching>,
+    pub(crate) fetching: Arc<Fetching>,
+    /// When private drawers that are open close by themselves, by their numbers.
+    pub(crate) closing: Mutex<HashMap<u32, MillisSinceEpoch>>,
     /// What is kept and arranged is changed one after the other.
     pub(crate) changing: tokio::sync::Mutex<()>,
 }
@@ -100,7 +104,7 @@ pub struct Keeping {
 impl Keeping {
     /// Keeps clips of this history.
     pub fn new(history: Arc<History>, capture: Arc<Capture>, fetching: Arc<Fetching>) -> Self {
-        Self { history, capture, fetching, changing: tokio::sync::Mutex::default() }
+        Self { history, capture, fetching, closing: Mutex::default(), changing: tokio::sync::Mutex::default() }
     }
 }
 

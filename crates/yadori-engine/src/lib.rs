@@ -11,6 +11,7 @@
 //! * [`tray`]: clips line up and are dealt out
 //! * [`keys`]: what keys do that reach us from every program
 //! * [`retention`]: what leaves the history, and the bin
+//! * [`private_drawers`]: drawers with a passphrase
 //! * [`rule_book`]: the rules, and changing them
 //! * [`moving`]: export and import
 //! * [`sync`]: the person's other devices
@@ -33,6 +34,7 @@ pub mod keys;
 pub mod links;
 pub mod moving;
 pub mod overview;
+pub mod private_drawers;
 pub mod recalling;
 pub mod retention;
 pub mod rule_book;

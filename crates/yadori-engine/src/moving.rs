@@ -2,6 +2,7 @@
 
 pub(crate) mod archive;
 pub mod export;
+pub(crate) mod filing;
 pub mod import;
 
 use crate::background::Background;

@@ -11,7 +11,6 @@ use crate::recalling::{QUIET, Recall, RecallError, Recalled, Recalling};
 use std::sync::Arc;
 use thiserror::Error;
 use yadori_core::ClipId;
-use yadori_core::search::fold::fold;
 use yadori_core::tray::{Tray, TrayError};
 use yadori_store::{ClipRecord, StoreError, TRAY};
 
@@ -153,12 +152,10 @@ impl Dealer {
     pub async fn close_tray(&self, keep_as: Option<&str>, empty: bool) -> Result<TrayView, TrayActError> {
         if let Some(name) = keep_as {
             let _alone = self.keeping.changing.lock().await;
-            let drawers = self.history.store.drawers().await?;
-            let known =
-                drawers.iter().find(|drawer| fold(&drawer.name) == fold(name.trim())).map(|drawer| drawer.number);
-            let drawer = match known {
-                Some(number) => number,
-                None => self.keeping.make_drawer(name).await?,
+            let drawer = match self.keeping.find_open_drawer(name).await {
+                Ok(known) => known.number,
+                Err(DrawerError::NoSuchDrawer(_)) => self.keeping.make_drawer(name).await?,
+                Err(error) => return Err(error.into()),
             };
             let mut records: Vec<ClipRecord> = Vec::new();
             for id in self.history.tray.lock().await.items().to_vec() {
@@ -295,7 +292,7 @@ impl Dealer {
     pub async fn pour(&self, drawer: Option<&str>, asked: &Recall) -> Result<Recalled, TrayActError> {
         let clips: Vec<ClipId> = match drawer {
             Some(name) => {
-                let drawer = self.keeping.find_drawer(name).await?;
+                let drawer = self.keeping.find_open_drawer(name).await?;
                 let clips = self.history.store.in_drawer(drawer.number).await?;
                 if clips.is_empty() {
                     return Err(DrawerError::Empty(drawer.name).into());

@@ -1,6 +1,7 @@
 //! Drawers, and the headings in them.
 
 use crate::attributes::{self, Attribute};
+use crate::private_drawers::{self, Privacy};
 use crate::store::{Store, StoreError, next_change, next_changes, numbers_as_json};
 use sqlx::{MySql, Transaction};
 use yadori_core::{Rank, Stamp};
@@ -16,6 +17,8 @@ pub struct Drawer {
     pub place: Rank,
     /// How many clips lie in it.
     pub clips: u64,
+    /// How it stands, if it is private.
+    pub privacy: Option<Privacy>,
 }
 
 /// A heading between the clips of a drawer.
@@ -36,17 +39,23 @@ impl Store {
     /// When the database does not answer.
     pub async fn drawers(&self) -> Result<Vec<Drawer>, StoreError> {
         let rows = sqlx::query!(
-            r#"SELECT d.no, d.name, d.place,
+            r#"SELECT d.no, d.name, d.place, p.state AS "state?: u8", CAST(COALESCE(p.clips, 0) AS UNSIGNED) AS "sealed!: u64",
                 (SELECT COUNT(*) FROM clips c WHERE c.drawer = d.no AND c.gone IS NULL AND c.tombstone = FALSE) AS "clips!: u64"
-               FROM drawers d WHERE d.removed = FALSE ORDER BY d.place, d.id"#
+               FROM drawers d LEFT JOIN private_drawers p ON p.drawer = d.no
+               WHERE d.removed = FALSE ORDER BY d.place, d.id"#
         )
         .fetch_all(&self.pool)
         .await?;
-        let drawer = |(no, name, place, clips): (u32, String, Vec<u8>, u64)| {
-            let place = Rank::from_slice(&place).ok_or(StoreError::Damaged(no.into()))?;
-            Ok(Drawer { number: no, name, place, clips })
-        };
-        rows.into_iter().map(|row| drawer((row.no, row.name, row.place, row.clips))).collect()
+        rows.into_iter()
+            .map(|row| {
+                let place = Rank::from_slice(&row.place).ok_or(StoreError::Damaged(row.no.into()))?;
+                let privacy =
+                    row.state.map(|state| Privacy::from_code(state).ok_or(StoreError::Damaged(row.no.into())));
+                let privacy = privacy.transpose()?;
+                let clips = if privacy == Some(Privacy::Closed) { row.sealed } else { row.clips };
+                Ok(Drawer { number: row.no, name: row.name, place, clips, privacy })
+            })
+            .collect()
     }
 
     /// The headings of a drawer, in their order.
@@ -68,7 +77,8 @@ impl Store {
             .collect()
     }
 
-    /// Makes a drawer, or one anew that was removed. Gives its number, and that of the change.
+    /// Makes a drawer, or one anew that was removed; with a key, a private one, which is open. Gives its number, and that of
+    /// the change.
     ///
     /// # Errors
     /// When the database does not answer.
@@ -77,7 +87,7 @@ impl Store {
         id: [u8; 16],
         name: &str,
         place: &Rank,
-        stamp: Stamp,
+        (stamp, key): (Stamp, Option<&str>),
     ) -> Result<(u32, u64), StoreError> {
         let mut tx = self.begin_writing().await?;
         let change = next_change(&mut tx).await?;
@@ -93,8 +103,12 @@ impl Store {
         )
         .execute(&mut **tx)
         .await?;
+        let number = done.last_insert_id() as u32;
+        if let Some(key) = key {
+            private_drawers::put_key(&mut tx, number, key).await?;
+        }
         tx.commit().await?;
-        Ok((done.last_insert_id() as u32, change))
+        Ok((number, change))
     }
 
     /// Whether there is a drawer with this id that was not removed.
@@ -164,6 +178,13 @@ impl Store {
         attributes::set(&mut tx, clips, stamp).await?;
         leave_drawer(&mut tx, drawer, stamp).await?;
         let change = next_change(&mut tx).await?;
+        // Nobody else has ever heard of a private one.
+        sqlx::query!(
+            "DELETE FROM headings WHERE drawer = ? AND drawer IN (SELECT p.drawer FROM private_drawers p)",
+            drawer
+        )
+        .execute(&mut **tx)
+        .await?;
         sqlx::query!(
             "UPDATE headings SET removed = TRUE, changed = ?, seq = ? WHERE drawer = ?",
             stamp.to_bits(),
@@ -173,13 +194,15 @@ impl Store {
         .execute(&mut **tx)
         .await?;
         sqlx::query!(
-            "UPDATE drawers SET removed = TRUE, changed = ?, seq = ? WHERE no = ?",
+            "UPDATE drawers SET removed = TRUE, changed = IF(EXISTS(SELECT 1 FROM private_drawers p WHERE p.drawer = no), 0, ?),
+                seq = ? WHERE no = ?",
             stamp.to_bits(),
             change,
             drawer
         )
         .execute(&mut **tx)
         .await?;
+        sqlx::query!("DELETE FROM private_drawers WHERE drawer = ?", drawer).execute(&mut **tx).await?;
         tx.commit().await?;
         Ok(change)
     }

@@ -9,6 +9,7 @@
 //!   * `belonging`: whether content is that of a clip's id
 //!   * `columns`, `registers`: a clip's state: its columns, and the one way to read and write it
 //!   * `attributes`, `drawers`: what a person gives a clip, and where they put it
+//!   * `private_drawers`: what lies sealed in drawers with a passphrase
 //!   * `changes`: recall, and forgetting for good
 //!   * `steps`: deleting and clearing many clips in one go, and undoing it
 //!   * `forgetting`: what goes by itself
@@ -45,6 +46,7 @@ mod hashed_tombstones;
 mod numbers;
 mod outbox;
 pub mod private;
+mod private_drawers;
 mod registers;
 pub mod schema;
 mod secure_erase;
@@ -65,6 +67,7 @@ pub use drawers::{Drawer, Heading};
 pub use fetching::Piece;
 pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
 pub use outbox::OutgoingBatch;
+pub use private_drawers::{Privacy, PrivateDrawer};
 pub use settings::{ConsoleSession, TRAY};
 pub use stamps::STAMPS_ELSEWHERE;
 pub use steps::{GENTLE, OperationKind, QUICK, UndoableOperation};

@@ -101,7 +101,7 @@ impl Store {
             .await?;
         let Some(row) = row else { return Ok(None) };
         let body = self.bodies(&[number]).await?.remove(&number);
-        if row.secret != 0 || row.tombstone {
+        if row.secret != 0 || row.tombstone || row.private {
             return Ok(None);
         }
         Ok(Some(clip_of(&row, body)?))
@@ -163,7 +163,7 @@ impl Store {
     async fn drawers_told(&self, after: u64, upto: u64) -> Result<Vec<Item>, StoreError> {
         let drawers = sqlx::query!(
             r#"SELECT no, id, name, place, changed, removed AS "removed: bool" FROM drawers
-               WHERE seq > ? AND seq <= ? AND changed > 0"#,
+               WHERE seq > ? AND seq <= ? AND changed > 0 AND no NOT IN (SELECT drawer FROM private_drawers)"#,
             after,
             upto
         )
@@ -171,7 +171,8 @@ impl Store {
         .await?;
         let headings = sqlx::query!(
             r#"SELECT h.no, h.id, d.id AS drawer, h.place, h.words, h.changed, h.removed AS "removed: bool"
-               FROM headings h JOIN drawers d ON d.no = h.drawer WHERE h.seq > ? AND h.seq <= ?"#,
+               FROM headings h JOIN drawers d ON d.no = h.drawer
+               WHERE h.seq > ? AND h.seq <= ? AND d.no NOT IN (SELECT drawer FROM private_drawers)"#,
             after,
             upto
         )
@@ -220,7 +221,8 @@ impl Store {
             r#"SELECT SUBSTRING(k.content, ?, ?) AS "content: Vec<u8>" FROM blobs b JOIN blob_chunks k ON k.blob_no = b.no
                WHERE b.hash = ? AND b.have = b.size AND k.place = ? AND EXISTS (
                 SELECT 1 FROM formats f JOIN clips c ON c.no = f.clip_no
-                WHERE f.blob_no = b.no AND c.secret = 0 AND (c.shared = TRUE OR ?))"#,
+                WHERE f.blob_no = b.no AND c.secret = 0 AND (c.shared = TRUE OR ?)
+                AND NOT EXISTS (SELECT 1 FROM private_drawers p WHERE p.drawer = c.drawer))"#,
             within + 1,
             most as u64,
             &hash[..],
@@ -255,7 +257,8 @@ fn let_out(row: &StateRow, body: Option<Body>, policy: &Policy) -> Result<Option
     };
     // What is gone and was never told of is nobody's business; nor is what only this device has swept.
     let gone = !clip.state.is_live(Stamp::NEVER);
-    if !policy.lets_out(&candidate) || (gone && !row.shared) {
+    // Nor what lies in a private drawer; that it is gone from the history they are told when the drawer is closed.
+    if !policy.lets_out(&candidate) || (gone && !row.shared) || (row.private && !gone) {
         return Ok(None);
     }
     if gone {

@@ -30,6 +30,8 @@ pub(crate) struct StateRow {
     pub elsewhere: bool,
     origin: Option<Vec<u8>>,
     drawer_id: Option<Vec<u8>>,
+    /// Whether it lies in a private drawer.
+    pub private: bool,
     #[sqlx(flatten)]
     pub columns: Columns,
 }
@@ -64,7 +66,8 @@ pub(crate) fn select_states(rest: &str) -> AssertSqlSafe<String> {
         format!(
             "SELECT c.no, c.id, c.seq, c.kind, c.secret, c.shared, c.tombstone, c.elsewhere,
                 (SELECT d.id FROM devices d WHERE d.no = c.device) AS origin,
-                (SELECT w.id FROM drawers w WHERE w.no = c.drawer) AS drawer_id, {}",
+                (SELECT w.id FROM drawers w WHERE w.no = c.drawer) AS drawer_id,
+                EXISTS (SELECT 1 FROM private_drawers p WHERE p.drawer = c.drawer) AS private, {}",
             listed(|(name, _)| format!("c.{name}"))
         )
     });

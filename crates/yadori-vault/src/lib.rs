@@ -8,20 +8,26 @@
 //! * [`phrases`]: passphrases and recovery keys, as a person types them
 //! * [`seal`]: sealing with a key that both sides have
 //! * [`boxes`]: sealing to a public key
+//! * [`DrawerKey`]: the key of a private drawer
+//! * [`Tries`]: wrong passphrases slow down
 //! * [`SealedFile`]: a large file that is written once and read at any place
 //!
 //! Algorithms: XChaCha20-Poly1305 (draft-irtf-cfrg-xchacha-03), X25519 (RFC 7748), Argon2id (RFC 9106), BLAKE3 to derive keys.
 
 pub mod boxes;
+mod drawer_key;
 mod file;
 mod keyring;
 pub mod phrases;
 pub mod seal;
 mod secret;
+mod tries;
 
+pub use drawer_key::{DrawerKey, DrawerKeyError};
 pub use file::SealedFile;
 pub use keyring::{
     DataKeys, KeyId, Keyring, KeyringError, LockRules, OpenKeyringError, Protector, ProtectorKind, Stretched,
     WhileLocked,
 };
 pub use secret::Secret;
+pub use tries::Tries;

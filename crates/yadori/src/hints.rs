@@ -38,6 +38,8 @@ pub fn hint(kind: Kind) -> Option<&'static str> {
         Kind::AliasTaken => "choose another alias, or take this one with --take",
         Kind::NotPinned => "list the pinned clips with: yadori list --pinned",
         Kind::NoSuchDrawer => "list the drawers with: yadori drawer list; make one with: yadori drawer new NAME",
+        Kind::DrawerClosed => "open it with: yadori drawer open NAME",
+        Kind::NotPrivate => "give it a passphrase with: yadori drawer private NAME",
         Kind::NoSuchPlace => "list the drawer with: yadori drawer list NAME",
         Kind::NothingThere => "collect clips with: yadori tray open, or add some: yadori tray add CLIP…",
         Kind::NoPlaceInTray => "list the tray with: yadori tray show",

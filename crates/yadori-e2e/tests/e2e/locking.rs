@@ -504,3 +504,51 @@ fn it_locks_itself_with_the_screen_and_before_the_computer_sleeps() {
         .unwrap();
     until("it is locked", || lock_of(&service).state == LockState::Locked);
 }
+
+/// A drawer with a passphrase of its own, from the terminal; killed while it is open, it is closed, and the disk has none of it
+/// that could be read, though the rest of this home is not encrypted.
+#[test]
+fn a_private_drawer_is_kept_sealed_and_opens_for_its_passphrase() {
+    let home = Home::plain();
+    let service = Service::simulated(&home);
+    let word = &b"kestrel over the quay"[..];
+    let passphrase = "pier lanterns\n".as_bytes();
+    let run = |service: &Service, arguments: &[&str]| {
+        let done = service.run_with(arguments, passphrase);
+        assert!(done.status.success(), "{arguments:?}: {}", String::from_utf8_lossy(&done.stderr));
+        String::from_utf8_lossy(&done.stdout).into_owned()
+    };
+    let made = run(&service, &["drawer", "new", "Bank", "--private"]);
+    assert!(made.starts_with("Made the drawer Bank; it is open until "), "{made}");
+    service.run(&["add", "kestrel over the quay"]);
+    service.run(&["drawer", "put", "Bank", "1"]);
+    assert!(!home.files_with(&[word]).is_empty(), "the check finds it while it is open");
+    assert_eq!(run(&service, &["drawer", "close", "Bank"]), "The drawer Bank: 1 clip; private, closed\n");
+    assert_eq!(run(&service, &["drawer"]), "Bank  (1 clip; private, closed)\n");
+    let refused = service.run_with(&["drawer", "list", "Bank"], b"");
+    let said = String::from_utf8_lossy(&refused.stderr);
+    assert!(!refused.status.success() && said.contains("yadori drawer open NAME"), "{said}");
+    // What was forgotten is written over a little later.
+    until("written over", || home.files_with(&[word]).is_empty());
+
+    let wrong = service.run_with(&["drawer", "open", "Bank"], b"pier lantern\n");
+    assert!(String::from_utf8_lossy(&wrong.stderr).contains("not the passphrase of the drawer"));
+    run(&service, &["drawer", "open", "bank", "--minutes", "30"]);
+    assert!(service.run(&["find", "kestrel"]).contains("kestrel"));
+    service.kill();
+    let service = Service::simulated(&home);
+    assert_eq!(run(&service, &["drawer"]), "Bank  (1 clip; private, closed)\n");
+    until("written over", || home.files_with(&[word]).is_empty());
+    run(&service, &["drawer", "open", "Bank"]);
+    assert_eq!(
+        run(&service, &["drawer", "private", "Bank", "--off"]),
+        "The drawer Bank is an ordinary one now; linked devices get it again\n"
+    );
+    run(&service, &["drawer", "private", "Bank"]);
+    run(&service, &["drawer", "close", "Bank"]);
+    assert_eq!(
+        run(&service, &["drawer", "remove", "Bank", "--for-good", "--yes"]),
+        "Erased the drawer Bank with 1 clip\n"
+    );
+    assert!(run(&service, &["drawer"]).is_empty());
+}

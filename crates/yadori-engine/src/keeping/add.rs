@@ -85,7 +85,7 @@ impl Keeping {
         by_hand.title = keep::title(attributes.title.as_deref().unwrap_or_default())?;
         by_hand.mark = attributes.mark;
         if let Some(name) = &attributes.drawer {
-            let drawer = self.find_drawer(name).await?;
+            let drawer = self.find_open_drawer(name).await?;
             by_hand.drawer = Some((drawer.number, self.last_place(drawer.number).await?));
         }
         let alias = keep::alias(attributes.alias.as_deref().unwrap_or_default())?;

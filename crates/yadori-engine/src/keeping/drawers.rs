@@ -1,5 +1,6 @@
 //! Drawers: made, named, filled, put in order, removed.
 
+use crate::fetching::FetchError;
 use crate::history::index::Part;
 use crate::history::listing::{self, Listed};
 use crate::history::names::FindNameError;
@@ -9,8 +10,8 @@ use thiserror::Error;
 use yadori_core::name::is_path;
 use yadori_core::preview::one_line;
 use yadori_core::search::fold::fold;
-use yadori_core::{ClipId, Rank};
-use yadori_store::{Attribute, ClipRecord, Drawer, Heading, StoreError};
+use yadori_core::{ClipId, MillisSinceEpoch, Rank};
+use yadori_store::{Attribute, ClipRecord, Drawer, Heading, Privacy, StoreError};
 
 /// Longest name of a drawer, in characters.
 const LONGEST_NAME: usize = 100;
@@ -46,6 +47,12 @@ pub enum DrawerError {
     /// Nothing lies in it.
     #[error("the drawer “{0}” is empty")]
     Empty(String),
+    /// It is private, and not open.
+    #[error("the drawer “{0}” is private and closed; open it with its passphrase first")]
+    Closed(String),
+    /// What would lie in a private drawer has to be here.
+    #[error(transparent)]
+    Fetch(#[from] FetchError),
     /// It lies in none.
     #[error("the clip {0} lies in no drawer")]
     InNone(String),
@@ -105,7 +112,7 @@ fn named_id(name: &str) -> [u8; 16] {
     id
 }
 
-fn random_id() -> Result<[u8; 16], DrawerError> {
+pub(crate) fn random_id() -> Result<[u8; 16], DrawerError> {
     let mut id = [0; 16];
     getrandom::fill(&mut id).map_err(DrawerError::Randomness)?;
     Ok(id)
@@ -118,6 +125,17 @@ pub struct Summary {
     pub name: String,
     /// How many.
     pub clips: u64,
+    /// Whether it is private, and how it stands then.
+    pub private: Option<Private>,
+}
+
+/// How a private drawer stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Private {
+    /// Whether it is open.
+    pub open: bool,
+    /// When it closes by itself.
+    pub closes_at: Option<MillisSinceEpoch>,
 }
 
 /// A drawer, and what lies in it.
@@ -164,7 +182,15 @@ impl Keeping {
     /// All drawers, in their order.
     pub async fn drawers(&self) -> Result<Vec<Summary>, DrawerError> {
         let drawers = self.history.store.drawers().await?;
-        Ok(drawers.into_iter().map(|drawer| Summary { name: drawer.name, clips: drawer.clips }).collect())
+        Ok(drawers.into_iter().map(|drawer| self.summary(drawer)).collect())
+    }
+
+    pub(crate) fn summary(&self, drawer: Drawer) -> Summary {
+        let private = drawer.privacy.map(|privacy| Private {
+            open: privacy == Privacy::Open,
+            closes_at: self.closing.lock().get(&drawer.number).copied(),
+        });
+        Summary { name: drawer.name, clips: drawer.clips, private }
     }
 
     pub(crate) async fn find_drawer(&self, given: &str) -> Result<Drawer, DrawerError> {
@@ -173,8 +199,17 @@ impl Keeping {
         found.ok_or_else(|| DrawerError::NoSuchDrawer(one_line(given, 60)))
     }
 
+    /// The same, if what lies in it may be seen and changed.
+    pub(crate) async fn find_open_drawer(&self, given: &str) -> Result<Drawer, DrawerError> {
+        let drawer = self.find_drawer(given).await?;
+        match drawer.privacy {
+            None | Some(Privacy::Open) => Ok(drawer),
+            Some(_) => Err(DrawerError::Closed(drawer.name)),
+        }
+    }
+
     /// Tells that a drawer or a heading has changed, by the change of this number.
-    fn drawers_changed(&self, change: u64) {
+    pub(crate) fn drawers_changed(&self, change: u64) {
         self.history.ledger.changed(change);
         self.history.ledger.part_changed(Part::Drawers);
     }
@@ -183,10 +218,40 @@ impl Keeping {
     pub async fn new_drawer(&self, given: &str) -> Result<Summary, DrawerError> {
         let _alone = self.changing.lock().await;
         self.make_drawer(given).await?;
-        Ok(Summary { name: name(given)?, clips: 0 })
+        Ok(Summary { name: name(given)?, clips: 0, private: None })
     }
 
     pub(crate) async fn make_drawer(&self, given: &str) -> Result<u32, DrawerError> {
+        let (name, place) = self.new_place(given).await?;
+        // The same drawer made on two devices is one drawer.
+        let mut id = named_id(&name);
+        if self.history.store.has_drawer(id).await? {
+            id = random_id()?;
+        }
+        self.add_drawer(id, &name, &place, None).await
+    }
+
+    /// Makes a private drawer, which is open. No other device has one with its id.
+    pub(crate) async fn make_private_drawer(&self, given: &str, key: &str) -> Result<u32, DrawerError> {
+        let (name, place) = self.new_place(given).await?;
+        self.add_drawer(random_id()?, &name, &place, Some(key)).await
+    }
+
+    pub(crate) async fn add_drawer(
+        &self,
+        id: [u8; 16],
+        name: &str,
+        place: &Rank,
+        key: Option<&str>,
+    ) -> Result<u32, DrawerError> {
+        let marks = (self.history.stamps.next(), key);
+        let (number, change) = self.history.store.add_drawer(id, name, place, marks).await?;
+        self.drawers_changed(change);
+        Ok(number)
+    }
+
+    /// The name that a new drawer gets, and its place after all others.
+    async fn new_place(&self, given: &str) -> Result<(String, Rank), DrawerError> {
         let name = name(given)?;
         let drawers = self.history.store.drawers().await?;
         if drawers.iter().any(|drawer| fold(&drawer.name) == fold(&name)) {
@@ -196,15 +261,7 @@ impl Keeping {
             return Err(DrawerError::Full);
         }
         let places: Vec<Rank> = drawers.into_iter().map(|drawer| drawer.place).collect();
-        let place = Rank::at(&places, places.len());
-        // The same drawer made on two devices is one drawer.
-        let mut id = named_id(&name);
-        if self.history.store.has_drawer(id).await? {
-            id = random_id()?;
-        }
-        let (number, change) = self.history.store.add_drawer(id, &name, &place, self.history.stamps.next()).await?;
-        self.drawers_changed(change);
-        Ok(number)
+        Ok((name, Rank::at(&places, places.len())))
     }
 
     /// Gives a drawer another name, or another place among the drawers.
@@ -237,18 +294,18 @@ impl Keeping {
                 self.history.store.move_drawer(drawer.number, &place, self.history.stamps.next()).await?,
             );
         }
-        Ok(Summary { name: known, clips: drawer.clips })
+        Ok(self.summary(Drawer { name: known, ..drawer }))
     }
 
     /// Removes a drawer. Its clips go into another one, or are only in the history again; never away.
     pub async fn remove_drawer(&self, given: &str, into: Option<&str>) -> Result<Summary, DrawerError> {
         let _alone = self.changing.lock().await;
-        let drawer = self.find_drawer(given).await?;
+        let drawer = self.find_open_drawer(given).await?;
         let clips = self.history.store.in_drawer(drawer.number).await?;
         let given: Vec<(u64, Attribute)> = match into {
             None => clips.iter().map(|record| (record.number, Attribute::Drawer(None))).collect(),
             Some(into) => {
-                let target = self.find_drawer(into).await?;
+                let target = self.find_open_drawer(into).await?;
                 if target.number == drawer.number {
                     return Err(DrawerError::Itself);
                 }
@@ -265,7 +322,8 @@ impl Keeping {
         let change = self.history.store.remove_drawer(drawer.number, &given, self.history.stamps.next()).await?;
         self.drawers_changed(change);
         self.history.forgetting.notify_one();
-        Ok(Summary { name: drawer.name, clips: clips.len() as u64 })
+        self.closing.lock().remove(&drawer.number);
+        Ok(Summary { name: drawer.name, clips: clips.len() as u64, private: None })
     }
 
     async fn items(&self, drawer: u32) -> Result<Vec<Item>, StoreError> {
@@ -288,7 +346,7 @@ impl Keeping {
 
     /// A drawer and what lies in it.
     pub async fn drawer(&self, given: &str) -> Result<Contents, DrawerError> {
-        let drawer = self.find_drawer(given).await?;
+        let drawer = self.find_open_drawer(given).await?;
         let items = self.items(drawer.number).await?;
         let mut shown = Vec::with_capacity(items.len());
         for item in items {
@@ -311,9 +369,14 @@ impl Keeping {
         at: Option<u32>,
     ) -> Result<Vec<Listed>, DrawerError> {
         let _alone = self.changing.lock().await;
-        let drawer = self.find_drawer(given).await?;
+        let drawer = self.find_open_drawer(given).await?;
         let clips: Vec<ClipRecord> =
             self.history.find_clips(names).await?.into_iter().map(|(record, _)| record).collect();
+        if drawer.privacy.is_some() {
+            for record in &clips {
+                self.fetching.fetch_whole(record).await?;
+            }
+        }
         self.put_records(drawer.number, &clips, at).await?;
         let ids: Vec<ClipId> = clips.iter().map(|record| record.id).collect();
         Ok(self.history.listed_now(&ids).await?)
@@ -357,7 +420,7 @@ impl Keeping {
     pub async fn move_in_drawer(&self, given: &str, place: u32, at: u32) -> Result<Contents, DrawerError> {
         {
             let _alone = self.changing.lock().await;
-            let drawer = self.find_drawer(given).await?;
+            let drawer = self.find_open_drawer(given).await?;
             let mut items = self.items(drawer.number).await?;
             let index = |place: u32| {
                 let index = (place as usize).checked_sub(1).filter(|index| *index < items.len());
@@ -385,7 +448,7 @@ impl Keeping {
     pub async fn head_drawer(&self, given: &str, asked: &NewHeading) -> Result<Contents, DrawerError> {
         {
             let _alone = self.changing.lock().await;
-            let drawer = self.find_drawer(given).await?;
+            let drawer = self.find_open_drawer(given).await?;
             let words = one_line(&asked.words, LONGEST_HEADING + 1);
             if words.chars().count() > LONGEST_HEADING || (words.is_empty() && asked.instead_of.is_none()) {
                 return Err(DrawerError::Heading);
@@ -424,7 +487,7 @@ impl Keeping {
     pub async fn sort_drawer(&self, given: &str, by: SortBy) -> Result<Contents, DrawerError> {
         {
             let _alone = self.changing.lock().await;
-            let drawer = self.find_drawer(given).await?;
+            let drawer = self.find_open_drawer(given).await?;
             let items = self.items(drawer.number).await?;
             let places: Vec<Rank> = items.iter().filter_map(|item| item.place().cloned()).collect();
             let mut given = Vec::new();

@@ -20,7 +20,7 @@ use tokio::sync::mpsc;
 use yadori_core::preview::unsafe_to_print;
 use yadori_core::search::{Query, When};
 use yadori_core::{ClipId, Kind, format, join};
-use yadori_store::{ClipRecord, StoreError};
+use yadori_store::{ClipRecord, Privacy, StoreError};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipWriter};
 
@@ -125,7 +125,7 @@ impl Moving {
                 return Ok(self.history.find_clips(names).await?.into_iter().map(|(record, _)| record.id).collect());
             }
             Selection::Drawer(name) => {
-                let drawer = self.keeping.find_drawer(name).await?;
+                let drawer = self.keeping.find_open_drawer(name).await?;
                 let records = self.history.store.in_drawer(drawer.number).await?;
                 return Ok(records.into_iter().map(|record| record.id).collect());
             }
@@ -245,7 +245,8 @@ impl Reader<'_> {
         let pins: Vec<String> =
             pinned.iter().filter(|record| exported.contains(&record.id)).map(|record| record.id.to_string()).collect();
         line(&mut zip, &Line::Pins(pins))?;
-        for drawer in self.wait(self.service.history.store.drawers())? {
+        let shown = |drawer: &yadori_store::Drawer| matches!(drawer.privacy, None | Some(Privacy::Open));
+        for drawer in self.wait(self.service.history.store.drawers())?.into_iter().filter(shown) {
             let drawer = self.drawer(&drawer.name, &exported)?;
             if !drawer.items.is_empty() {
                 line(&mut zip, &Line::Drawer(drawer))?;
@@ -365,7 +366,7 @@ impl Reader<'_> {
 }
 
 /// A clip as it stands in the list of an archive.
-fn line_of(record: &ClipRecord, formats: Vec<FormatLine>) -> Clip {
+pub(crate) fn line_of(record: &ClipRecord, formats: Vec<FormatLine>) -> Clip {
     Clip {
         id: record.id.to_string(),
         kind: record.kind,

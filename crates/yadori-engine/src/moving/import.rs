@@ -4,12 +4,11 @@
 //! by their hashes, read up to the size that was announced, and compared with both. What is not right is left
 //! out, and told.
 
-use crate::capture::{ByHand, CaptureError};
-use crate::clock::now;
-use crate::keeping::{self, drawers::NewHeading};
+use crate::keeping::drawers::{DrawerError, NewHeading};
 use crate::moving::Moving;
 use crate::moving::archive::{CONTENT, Clip, Drawer, FormatLine, Item, LIST, Line, VERSION};
 use crate::moving::export::hex;
+use crate::moving::filing::{Fault, Kept, file};
 use bytes::Bytes;
 use std::collections::HashSet;
 use std::fs::{self, OpenOptions};
@@ -19,10 +18,8 @@ use std::sync::Arc;
 use thiserror::Error;
 use tokio::runtime::Handle;
 use tokio::sync::mpsc;
-use yadori_core::capture::Copy;
-use yadori_core::search::fold::fold;
-use yadori_core::{ClipId, Format, Mark, MillisSinceEpoch, Source, Stamp, format};
-use yadori_store::{Attribute, ClipRecord, MovedIn, StoreError};
+use yadori_core::{ClipId, Format, format};
+use yadori_store::{Attribute, ClipRecord, StoreError};
 use yadori_vault::SealedFile;
 use zip::ZipArchive;
 
@@ -172,26 +169,6 @@ struct Import<'a> {
     used: HashSet<String>,
 }
 
-/// Why one clip is left out.
-enum Fault {
-    /// It is its own fault.
-    Clip(String),
-    /// The import cannot go on.
-    Import(ImportError),
-}
-
-impl From<String> for Fault {
-    fn from(reason: String) -> Self {
-        Self::Clip(reason)
-    }
-}
-
-impl From<StoreError> for Fault {
-    fn from(error: StoreError) -> Self {
-        Self::Import(error.into())
-    }
-}
-
 enum Done {
     Added,
     Known,
@@ -261,7 +238,7 @@ impl<'a> Import<'a> {
                         Ok(Done::Known) => self.report.known += 1,
                         Ok(Done::Restored) => self.report.restored += 1,
                         Err(Fault::Clip(reason)) => self.skip(number, Some(&clip.id), reason),
-                        Err(Fault::Import(error)) => return Err(error),
+                        Err(Fault::Store(error)) => return Err(error.into()),
                     }
                     if self.read.is_multiple_of(EVERY) {
                         let _ = self.sender.blocking_send(Progress { read: self.read, ..Progress::default() });
@@ -308,48 +285,15 @@ impl<'a> Import<'a> {
         for line in &clip.formats {
             formats.push(Format::new(format::canonical_mime(&line.mime), self.content(line, contents)?));
         }
-        let millis = |at: jiff::Timestamp| MillisSinceEpoch(u64::try_from(at.as_millisecond()).unwrap_or(0));
-        // Nothing was copied in the future.
-        let copied = Stamp::at_start_of(millis(clip.copied_at).min(now()));
-        let title = keeping::title(clip.title.as_deref().unwrap_or_default()).map_err(|error| error.to_string())?;
-        let marks = || Mark::ALL.map(Mark::word).join(", ");
-        let mark = match clip.mark.as_deref().filter(|word| !word.is_empty()) {
-            Some(word) => {
-                Some(Mark::from_word(word).ok_or_else(|| format!("“{word}” is not a mark; there are {}", marks()))?)
-            }
-            None => None,
-        };
-        let alias = keeping::alias(clip.alias.as_deref().unwrap_or_default()).map_err(|error| error.to_string())?;
-        let free = match &alias {
-            Some(alias) => self.handle.block_on(self.service.keeping.check_alias(alias, None, false)).is_ok(),
-            None => true,
-        };
-        let by_hand = ByHand {
-            title,
-            copied: Some(copied),
-            mark,
-            alias: alias.filter(|_| free).map(|alias| alias.as_str().to_owned()),
-            fills: clip.fills,
-            moved_in: Some(MovedIn {
-                copies: clip.copies.max(1),
-                recalls: clip.recalls,
-                recalled_at: clip.recalled_at.map(|at| millis(at).min(now())),
-                at: self.service.history.stamps.next(),
-            }),
-            ..ByHand::default()
-        };
-        let source = Source {
-            application: clip.source.application.clone(),
-            window: clip.source.window.clone(),
-            page: clip.source.page.clone(),
-            selected: clip.source.selected,
-        };
-        let captured = self.handle.block_on(self.service.capture.capture_as(Copy { formats, source }, &by_hand, id));
-        match captured {
-            Ok(_) => Ok(Done::Added),
-            Err(CaptureError::Refused(refusal)) => Err(refusal.to_string().into()),
-            Err(CaptureError::Store(error)) => Err(error.into()),
-        }
+        let service = self.service;
+        self.handle.block_on(file(
+            &service.history,
+            (&service.capture, &service.keeping),
+            clip,
+            formats,
+            Kept::default(),
+        ))?;
+        Ok(Done::Added)
     }
 
     /// The bytes of a format, of the size and with the hash that were announced.
@@ -419,17 +363,12 @@ impl<'a> Import<'a> {
         }
         let made = self.handle.block_on(async {
             let _alone = self.service.keeping.changing.lock().await;
-            let known = self
-                .service
-                .history
-                .store
-                .drawers()
-                .await?
-                .into_iter()
-                .find(|known| fold(&known.name) == fold(drawer.name.trim()));
-            match known {
-                Some(known) => Ok((known.number, false)),
-                None => self.service.keeping.make_drawer(&drawer.name).await.map(|number| (number, true)),
+            match self.service.keeping.find_open_drawer(&drawer.name).await {
+                Ok(known) => Ok((known.number, false)),
+                Err(DrawerError::NoSuchDrawer(_)) => {
+                    self.service.keeping.make_drawer(&drawer.name).await.map(|number| (number, true))
+                }
+                Err(error) => Err(error),
             }
         });
         let (number, new) = match made {

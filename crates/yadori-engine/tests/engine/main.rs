@@ -5,6 +5,7 @@ mod forgetting;
 mod kept;
 mod keys;
 mod moving;
+mod private_drawers;
 mod shared;
 mod support;
 mod trays;

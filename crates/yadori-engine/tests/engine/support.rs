@@ -119,8 +119,13 @@ pub struct Device {
 impl Device {
     /// Has the database do something behind the engine's back.
     pub fn execute(&self, statement: &str) {
+        self.ask(statement);
+    }
+
+    /// The same, and what it tells, without headings.
+    pub fn ask(&self, statement: &str) -> String {
         let Database { server, name } = &self.database;
-        server.execute(&format!("USE {name}; {statement}"));
+        server.execute(&format!("USE {name}; {statement}"))
     }
 
     /// A device that has nothing in its history.

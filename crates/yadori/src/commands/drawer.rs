@@ -1,3 +1,4 @@
+use super::private_drawer::{self, stands};
 use super::{named, print_json, say};
 use crate::Context;
 use crate::ask::confirm;
@@ -33,6 +34,40 @@ enum Command {
     New {
         /// Its name
         name: String,
+        /// With a passphrase of its own, which is asked for at the terminal, or read from standard input
+        #[arg(long)]
+        private: bool,
+    },
+    /// Open a private drawer for some minutes
+    ///
+    /// While it is open, its clips can be listed, found, pasted and changed like any others. It closes by itself, and when the history
+    /// is locked or the service ends.
+    Open {
+        /// The drawer
+        #[arg(id = "drawer", value_name = "DRAWER")]
+        name: String,
+        /// For how many minutes
+        #[arg(long, default_value_t = 5, value_parser = clap::value_parser!(u32).range(1..=720))]
+        minutes: u32,
+    },
+    /// Close a private drawer now
+    Close {
+        /// The drawer
+        #[arg(id = "drawer", value_name = "DRAWER")]
+        name: String,
+    },
+    /// Give a drawer a passphrase, or another one
+    ///
+    /// The clips of a private drawer are encrypted under a key of their own. Closed, it shows its name and how many clips lie in it;
+    /// nothing else lists, finds, previews or exports them. They stay on this device: linked devices that have them lose them when it
+    /// is closed. Whoever loses the passphrase loses the clips; no recovery key opens a private drawer.
+    Private {
+        /// The drawer
+        #[arg(id = "drawer", value_name = "DRAWER")]
+        name: String,
+        /// Take the passphrase from it: it is an ordinary drawer again. It must be open
+        #[arg(long)]
+        off: bool,
     },
     /// Give a drawer another name
     Rename {
@@ -50,6 +85,9 @@ enum Command {
         /// Put its clips into this drawer instead
         #[arg(long, value_name = "DRAWER")]
         into: Option<String>,
+        /// Remove a private drawer with all that lies in it, for good; its passphrase is not needed
+        #[arg(long, conflicts_with = "into")]
+        for_good: bool,
         /// Do not ask
         #[arg(long, short)]
         yes: bool,
@@ -117,10 +155,14 @@ enum By {
     Use,
 }
 
+/// Where a drawer is, and something of it.
+pub(super) fn path(name: &str, rest: &str) -> String {
+    format!("/drawers/{}{rest}", in_path(name))
+}
+
 impl Drawer {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let service = context.service()?;
-        let path = |name: &str, rest: &str| format!("/drawers/{}{rest}", in_path(name));
         match self.command.unwrap_or(Command::List { name: None }) {
             Command::List { name: None } => {
                 let drawers: Vec<Known> = service.get("/drawers")?;
@@ -130,21 +172,24 @@ impl Drawer {
                 if drawers.is_empty() {
                     tell!("There are no drawers yet. Make one: yadori drawer new NAME");
                 }
-                let lines = drawers
-                    .iter()
-                    .map(|drawer| format!("{}  ({})", safe(&drawer.name), count(drawer.count, "clip", "clips")));
+                let lines = drawers.iter().map(|drawer| {
+                    let how = drawer.private.map(|private| format!("; {}", stands(private))).unwrap_or_default();
+                    format!("{}  ({}{how})", safe(&drawer.name), count(drawer.count, "clip", "clips"))
+                });
                 lines.into_iter().try_for_each(|line| say(&line))
             }
             Command::List { name: Some(name) } => show(context, &service.get(&path(&name, ""))?),
-            Command::New { name } => {
-                let made: Known = service.post("/drawers", &DrawerChange { name: Some(name), at: None })?;
-                if context.json { print_json(&made) } else { say(&format!("Made the drawer {}", safe(&made.name))) }
-            }
+            Command::New { name, private } => private_drawer::new(context, &service, name, private),
+            Command::Open { name, minutes } => private_drawer::open(context, &service, &name, minutes),
+            Command::Close { name } => private_drawer::close(context, &service, &name),
+            Command::Private { name, off: true } => private_drawer::make_ordinary(context, &service, &name),
+            Command::Private { name, off: false } => private_drawer::set_passphrase(context, &service, &name),
             Command::Rename { name, to } => {
                 let renamed: Known = service.patch(&path(&name, ""), &DrawerChange { name: Some(to), at: None })?;
                 if context.json { print_json(&renamed) } else { say(&format!("Renamed to {}", safe(&renamed.name))) }
             }
-            Command::Remove { name, into, yes } => {
+            Command::Remove { name, for_good: true, yes, .. } => private_drawer::erase(context, &service, &name, yes),
+            Command::Remove { name, into, yes, .. } => {
                 let drawer: DrawerContents = service.get(&path(&name, ""))?;
                 let clips = drawer.items.iter().filter(|item| item.clip.is_some()).count() as u64;
                 let question = format!(
@@ -156,7 +201,7 @@ impl Drawer {
                 if clips > 0 && into.is_none() && !confirm(&question, yes)? {
                     return say("Nothing was removed.");
                 }
-                let asked = RemoveDrawer { into: into.clone() };
+                let asked = RemoveDrawer { into: into.clone(), for_good: false };
                 let removed: Known = service.delete_with(&path(&name, ""), &asked)?;
                 if context.json {
                     return print_json(&removed);

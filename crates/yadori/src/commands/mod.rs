@@ -24,6 +24,7 @@ pub mod pause;
 pub mod pick;
 pub mod pin;
 pub mod pipes;
+mod private_drawer;
 pub mod recall;
 pub mod resume;
 pub mod rules;

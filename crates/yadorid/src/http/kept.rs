@@ -90,12 +90,15 @@ pub async fn drawers(State(app): State<App>) -> Result<Json<Vec<api::Drawer>>, P
 
 /// Make a drawer
 ///
-/// It comes after the others. Takes an `Idempotency-Key`.
-#[utoipa::path(post, path = "/drawers", tag = "kept", request_body = api::DrawerChange,
-    responses((status = 201, body = api::Drawer), (status = 400, body = api::Problem), (status = 409, body = api::Problem, description = "There is one with this name.")))]
-pub async fn new_drawer(State(app): State<App>, asked: JsonBody<api::DrawerChange>) -> Result<Response, Problem> {
-    let name = asked?.0.name.unwrap_or_default();
-    let drawer = answer(&app, app.engine.keeping.new_drawer(&name).await).await?;
+/// It comes after the others. With a passphrase it is private, and open. Takes an `Idempotency-Key`.
+#[utoipa::path(post, path = "/drawers", tag = "kept", request_body = api::NewDrawer,
+    responses((status = 201, body = api::Drawer), (status = 400, body = api::Problem), (status = 422, body = api::Problem), (status = 409, body = api::Problem, description = "There is one with this name.")))]
+pub async fn new_drawer(State(app): State<App>, asked: JsonBody<api::NewDrawer>) -> Result<Response, Problem> {
+    let api::NewDrawer { name, passphrase } = asked?.0;
+    let drawer = match passphrase {
+        Some(passphrase) => answer(&app, app.engine.private_drawers.new_drawer(&name, &passphrase).await).await?,
+        None => answer(&app, app.engine.keeping.new_drawer(&name).await).await?,
+    };
     let place = format!("{}/drawers/{}", api::BASE, utf8_percent_encode(&drawer.name, NON_ALPHANUMERIC));
     Ok((StatusCode::CREATED, [(header::LOCATION, place)], drawer).into_response())
 }
@@ -104,7 +107,7 @@ pub async fn new_drawer(State(app): State<App>, asked: JsonBody<api::DrawerChang
 ///
 /// What lies in it: clips and headings, in their order.
 #[utoipa::path(get, path = "/drawers/{drawer}", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
-    responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
+    responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn show_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
@@ -137,16 +140,23 @@ pub async fn change_drawer(
 
 /// Remove a drawer
 ///
-/// Its clips go into another one (`into`), or are only in the history again. Takes `If-Match`.
+/// Its clips go into another one (`into`), or are only in the history again. A private one must be open for that, or goes with its
+/// clips (`for_good`). Takes `If-Match`.
 #[utoipa::path(delete, path = "/drawers/{drawer}", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name."), api::RemoveDrawer),
-    responses((status = 200, body = api::Drawer), (status = 404, body = api::Problem)))]
+    responses((status = 200, body = api::Drawer), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn remove_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
     asked: QueryParams<api::RemoveDrawer>,
     headers: HeaderMap,
 ) -> Result<Json<api::Drawer>, Problem> {
-    let into = asked?.0.into;
+    let api::RemoveDrawer { into, for_good } = asked?.0;
+    if for_good {
+        if into.is_some() {
+            return Err(Problem::erased_into());
+        }
+        return answer(&app, app.engine.private_drawers.erase(&name).await).await;
+    }
     let _alone = as_seen(&app, &headers, contents(&app, &name)).await?;
     answer(&app, app.engine.keeping.remove_drawer(&name, into.as_deref()).await).await
 }
@@ -155,7 +165,8 @@ pub async fn remove_drawer(
 ///
 /// At its end, or at a place. A clip lies in one drawer at most: it leaves the one that it was in.
 #[utoipa::path(post, path = "/drawers/{drawer}/put", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
-    request_body = api::Put, responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
+    request_body = api::Put, responses((status = 200, body = api::Clips), (status = 404, body = api::Problem), (status = 409, body = api::Problem),
+        (status = 502, body = api::Problem, description = "It is private, and some of the content is on another device.")))]
 pub async fn put_into_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
@@ -181,7 +192,7 @@ pub async fn take_from_drawers(
 ///
 /// From one place to another; those between move up. Takes `If-Match`.
 #[utoipa::path(post, path = "/drawers/{drawer}/move", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
-    request_body = api::MoveItem, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
+    request_body = api::MoveItem, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn move_in_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
@@ -198,7 +209,7 @@ pub async fn move_in_drawer(
 /// A heading stands before a place of the drawer. `instead_of` names the one that is changed; with empty words it is removed.
 /// Takes an `Idempotency-Key` and `If-Match`.
 #[utoipa::path(post, path = "/drawers/{drawer}/headings", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
-    request_body = api::NewHeading, responses((status = 200, body = api::DrawerContents), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
+    request_body = api::NewHeading, responses((status = 200, body = api::DrawerContents), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn head_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,
@@ -216,7 +227,7 @@ pub async fn head_drawer(
 ///
 /// By name, age or use. Each clip stays under its heading. Takes `If-Match`.
 #[utoipa::path(post, path = "/drawers/{drawer}/sort", tag = "kept", params(("drawer" = String, Path, description = "The drawer's name.")),
-    request_body = api::Sort, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem)))]
+    request_body = api::Sort, responses((status = 200, body = api::DrawerContents), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn sort_drawer(
     State(app): State<App>,
     InPath(name): InPath<String>,

@@ -32,6 +32,7 @@ mod kept;
 mod keys;
 mod lock;
 mod moving;
+mod private_drawers;
 mod problem;
 mod protocol;
 mod repeats;
@@ -96,6 +97,7 @@ fn interface() -> (Router<App>, Value) {
         .routes(routes!(kept::move_in_drawer))
         .routes(routes!(kept::head_drawer))
         .routes(routes!(kept::sort_drawer))
+        .merge(private_drawers::routes())
         .routes(routes!(tray::show_tray))
         .routes(routes!(tray::open_tray))
         .routes(routes!(tray::close_tray))

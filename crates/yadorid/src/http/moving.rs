@@ -19,7 +19,7 @@ use yadori_engine::moving::import::Progress;
 /// All of them, or a selection: `clips`, `drawer` or `q`. A zip holds everything and can be imported again; text, HTML and
 /// CSV are for reading. What looks like a secret is left out.
 #[utoipa::path(get, path = "/export", tag = "moving", params(api::ExportQuery),
-    responses((status = 200, description = "The export, as it is made.", content_type = "*/*"), (status = 400, body = api::Problem), (status = 404, body = api::Problem)))]
+    responses((status = 200, description = "The export, as it is made.", content_type = "*/*"), (status = 400, body = api::Problem), (status = 404, body = api::Problem), (status = 409, body = api::Problem)))]
 pub async fn export(State(app): State<App>, asked: QueryParams<api::ExportQuery>) -> Result<Response, Problem> {
     let asked = asked?.0;
     let selection = match (asked.clips, asked.drawer, asked.q) {

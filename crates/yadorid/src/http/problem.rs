@@ -492,6 +492,8 @@ impl From<DrawerError> for Problem {
             DrawerError::NoSuchPlace(_) => Self::new(ProblemKind::NoSuchPlace, detail),
             DrawerError::Empty(_) => Self::new(ProblemKind::EmptyDrawer, detail),
             DrawerError::Taken(_) => Self::new(ProblemKind::DrawerTaken, detail),
+            DrawerError::Closed(_) => Self::new(ProblemKind::DrawerClosed, detail),
+            DrawerError::Fetch(error) => error.into(),
             DrawerError::InNone(_) => Self::new(ProblemKind::InNoDrawer, detail),
             DrawerError::Name
             | DrawerError::Full

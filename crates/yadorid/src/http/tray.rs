@@ -28,7 +28,7 @@ pub async fn open_tray(State(app): State<App>, asked: JsonBody<api::OpenTray>) -
 ///
 /// Copies join it no more. Its clips stay in the history; they can be kept as a drawer.
 #[utoipa::path(post, path = "/tray/close", tag = "tray", request_body = api::CloseTray,
-    responses((status = 200, body = api::Tray), (status = 400, body = api::Problem)))]
+    responses((status = 200, body = api::Tray), (status = 400, body = api::Problem), (status = 409, body = api::Problem), (status = 502, body = api::Problem)))]
 pub async fn close_tray(State(app): State<App>, asked: JsonBody<api::CloseTray>) -> Result<Json<api::Tray>, Problem> {
     let api::CloseTray { keep_as, empty } = asked?.0;
     answer(&app, app.engine.dealer.close_tray(keep_as.as_deref(), empty).await).await

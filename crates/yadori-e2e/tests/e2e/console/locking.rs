@@ -60,3 +60,46 @@ async fn a_passphrase_is_set_the_history_locked_and_nothing_of_it_is_left_in_the
     page.browser.until(&format!("document.body.innerText.includes({})", serde_json::json!(shown))).await;
     page.finish_but("api/v1").await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_drawer_gets_a_passphrase_is_closed_and_opened() {
+    let page = Page::with_sample(1280, 800).await;
+    page.run(&["drawer", "new", "Bank"]);
+    page.run(&["drawer", "put", "Bank", "1", "2"]);
+    page.go("#/kept/Bank", "Kept").await;
+    let shown = page.entries().await.remove(0);
+    page.click("What can be done with the drawer Bank").await;
+    page.click("Give it a passphrase…").await;
+    page.fill("New passphrase, at least eight characters", PASSPHRASE).await;
+    page.fill("Once more", PASSPHRASE).await;
+    page.check_accessibility("giving a drawer a passphrase").await;
+    page.browser.shot("drawer-passphrase").await;
+    page.click("Save").await;
+    page.says("closes at").await;
+    page.check_accessibility("an open private drawer").await;
+    page.browser.shot("drawer-open").await;
+    page.click("Close now").await;
+    page.says("2 clips lie in it, encrypted.").await;
+    page.check_accessibility("a closed drawer").await;
+    page.browser.shot("drawer-closed").await;
+    page.go("#/", "History").await;
+    page.browser.until(&format!("!document.body.innerText.includes({})", serde_json::json!(shown))).await;
+
+    page.go("#/kept/Bank", "Kept").await;
+    page.fill("Passphrase of the drawer", "lanterns on the peer").await;
+    page.click("Open").await;
+    page.says("not the passphrase of the drawer").await;
+    page.fill("Passphrase of the drawer", PASSPHRASE).await;
+    page.click("Open").await;
+    page.says("closes at").await;
+    page.browser.until(&format!("document.body.innerText.includes({})", serde_json::json!(shown))).await;
+    // Closed elsewhere, the page hears of it.
+    page.run(&["drawer", "close", "Bank"]);
+    page.says("This drawer is closed").await;
+    page.click("What can be done with the drawer Bank").await;
+    page.click("Erase with all that lies in it…").await;
+    page.check_accessibility("erasing a drawer").await;
+    page.click("Erase for good").await;
+    page.says("Erased the drawer Bank.").await;
+    page.finish_but("api/v1").await;
+}

@@ -75,7 +75,12 @@ fn of_field_in(schema: &str, field: &str) -> Option<Value> {
         ("Source", "page") => Value::Null,
         ("Pause" | "Invite", "seconds") => json!(600),
         ("SweepPreview", "drastic") => json!(false),
-        ("DrawerItem", "heading") => Value::Null,
+        ("OpenedDrawer", "drawer") => {
+            json!({ "name": "Venues", "count": 3, "private": { "open": true, "closes_at": "2026-11-24T18:04:11Z" } })
+        }
+        ("OpenedDrawer", "left") => json!(0),
+        ("OpenDrawer", "minutes") => json!(5),
+        ("DrawerItem", "heading") | ("Drawer", "private") => Value::Null,
         ("Device", "introduced_by") => Value::Null,
         ("Limits", "count") => json!(10_000),
         ("ConsoleSession", "id") => json!("Q7cXw1"),
@@ -116,7 +121,7 @@ fn of_field_anywhere(field: &str) -> Option<Value> {
         "copied_at" | "created_at" | "started_at" | "since" | "last_at" | "seen_at" | "recalled_at" | "used_at" => {
             json!("2026-11-23T18:04:11Z")
         }
-        "until" | "undo_until" | "expires_at" => json!("2026-11-24T18:04:11Z"),
+        "until" | "undo_until" | "expires_at" | "closes_at" => json!("2026-11-24T18:04:11Z"),
         "paused_until" | "failure" | "failed" | "held_because" | "error" => Value::Null,
         "feedback" => json!(["notification"]),
         "detail" => json!("there is no clip 9"),
@@ -214,7 +219,7 @@ fn of_request(name: &str) -> Option<Value> {
         "Delete" => json!({ "clips": ["3", "4"] }),
         "Undo" => json!({}),
         "Attributes" => json!({ "title": "Cue 7", "mark": "fern" }),
-        "DrawerChange" => json!({ "name": "Venues" }),
+        "DrawerChange" | "NewDrawer" => json!({ "name": "Venues" }),
         "NewHeading" => json!({ "words": "Act two", "at": 1 }),
         "Pin" | "Put" => json!({ "clips": ["1"], "at": 1 }),
         "RulesChange" => json!({ "limits": { "count": 10_000, "age_seconds": 7_776_000, "bytes": 1_073_741_824 } }),
@@ -250,7 +255,7 @@ fn of_parameter(name: &str) -> Value {
         "application" => json!("Writer"),
         "kind" => json!("secret-service"),
         "into" => json!("Venues"),
-        "pin" | "fill" | "at_once" | "introduced" => json!(false),
+        "pin" | "fill" | "at_once" | "introduced" | "for_good" => json!(false),
         other => of_field_anywhere(other).unwrap_or(json!("Venues")),
     }
 }
