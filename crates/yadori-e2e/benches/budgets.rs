@@ -30,7 +30,7 @@ use yadori_e2e::home::Home;
 use yadori_e2e::measuring::Desk;
 use yadori_e2e::service::{Service, client, command};
 use yadori_store::Store;
-use yadori_store::private::{PrivateServer, ServerState};
+use yadori_database::{PrivateServer, ServerState};
 
 /// A figure beside its limit.
 #[derive(Serialize)]

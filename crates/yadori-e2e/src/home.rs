@@ -8,7 +8,7 @@ use std::sync::OnceLock;
 use std::sync::atomic::{AtomicU32, Ordering};
 use tempfile::TempDir;
 use yadori_files::Places;
-use yadori_store::private::PrivateServer;
+use yadori_database::PrivateServer;
 use yadori_vault::{DataKeys, Keyring, ProtectorKind, Secret};
 
 /// A home folder that goes with its test.

@@ -1,7 +1,7 @@
 //! Whether the service's own database is there.
 
 use tokio::sync::watch;
-use yadori_store::private::{ServerError, ServerState};
+use yadori_database::{ServerError, ServerState};
 
 /// How the private database stands; nothing is known of a given one.
 #[derive(Clone, Default)]

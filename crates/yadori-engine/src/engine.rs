@@ -198,6 +198,8 @@ impl Engine {
         let sync = self.sync.clone();
         work.spawn(async move { sync.keep_linked().await });
         let sync = self.sync.clone();
+        work.spawn(async move { sync.keep_relay().await });
+        let sync = self.sync.clone();
         work.spawn(async move { sync.follow_network().await });
         let sync = self.sync.clone();
         work.spawn(async move { sync.look_around().await });

@@ -1,12 +1,15 @@
 //! The state of the connections with the person's other devices: who is connected, invited, and fetched from.
 //!
 //! * `fetches`: from whom content is fetched
+//! * `from_relay`: content that is asked for at the relay
 //! * `log_limit`: how often strangers are worth a line of the log
 
 mod fetches;
+mod from_relay;
 mod log_limit;
 
 use fetches::{Asked, Fetches};
+use from_relay::FromRelay;
 use log_limit::LogLimit;
 use parking_lot::Mutex;
 use serde::{Deserialize, Serialize};
@@ -117,6 +120,8 @@ pub struct LinkConfig {
     pub listen: SocketAddr,
     /// Whether devices of the local network are looked for.
     pub find: bool,
+    /// Whether connections with other devices are made and taken; without them there is only a relay.
+    pub direct: bool,
 }
 
 /// The connections to the person's other devices.
@@ -124,6 +129,8 @@ pub struct Links {
     pub(crate) listen: SocketAddr,
     /// Whether devices of the local network are looked for.
     pub(crate) find: bool,
+    /// Whether connections are made and taken.
+    pub(crate) direct: bool,
     pub(crate) endpoint: Mutex<Option<TlsEndpoint>>,
     pub(crate) listening: Mutex<Option<SocketAddr>>,
     pub(crate) invitation: Mutex<Option<Invitation>>,
@@ -133,6 +140,8 @@ pub struct Links {
     pub(crate) pause: Mutex<Option<SyncPause>>,
     /// Contents that are being fetched, and from whom.
     pub(crate) fetching: Mutex<Fetches>,
+    /// Contents that are wanted from the relay.
+    pub(crate) from_relay: FromRelay,
     /// Contents of what was handed over by hand, and to whom: those may fetch them.
     pub(crate) handed: Mutex<BTreeSet<(DeviceId, Hash)>>,
     /// Something was fetched, or will not be.
@@ -164,6 +173,7 @@ impl Links {
         Self {
             listen: config.listen,
             find: config.find,
+            direct: config.direct,
             endpoint: Mutex::default(),
             listening: Mutex::default(),
             invitation: Mutex::default(),
@@ -172,6 +182,7 @@ impl Links {
             policy: Mutex::default(),
             pause: Mutex::default(),
             fetching: Mutex::default(),
+            from_relay: FromRelay::default(),
             handed: Mutex::default(),
             fetched: watch::Sender::new(0),
             strangers_log: LogLimit::default(),
@@ -298,7 +309,7 @@ impl Links {
     pub(crate) fn fetch(&self, hash: Hash, have: u64, afresh: bool) -> bool {
         let connected = self.connected();
         let asked = self.fetching.lock().ask(hash, have, &connected, afresh);
-        self.ask(hash, asked)
+        self.ask(hash, asked) || self.from_relay.ask(hash, have, afresh)
     }
 
     /// A device does not have content that it was asked for: another is asked.

@@ -7,6 +7,7 @@
 //! * `own_key`: where the key of this device is kept
 //! * `nearby`: devices of the same local network find each other
 //! * `peer`: what an exchange with another device does to this device's records
+//! * `relay`: the same with devices that are not there
 //!
 //! Nothing here runs before the first invitation, or the first joining.
 
@@ -18,6 +19,7 @@ mod network;
 mod own_key;
 mod pairing;
 mod peer;
+pub mod relay;
 pub mod sharing;
 
 pub use pairing::{InviteError, JoinError};
@@ -56,6 +58,7 @@ pub struct DeviceSync {
     links: Arc<Links>,
     background: Background,
     own_key: own_key::OwnKey,
+    relaying: relay::Relaying,
     /// What is shared is changed one after the other.
     choosing: tokio::sync::Mutex<()>,
 }
@@ -72,8 +75,8 @@ impl DeviceSync {
         background: Background,
     ) -> Self {
         let own_key = own_key::OwnKey::new(folder, encrypted);
-        let choosing = tokio::sync::Mutex::default();
-        Self { history, fetching, recalling, retention, links, background, own_key, choosing }
+        let (relaying, choosing) = (relay::Relaying::default(), tokio::sync::Mutex::default());
+        Self { history, fetching, recalling, retention, links, background, own_key, relaying, choosing }
     }
 }
 
@@ -91,6 +94,7 @@ impl DeviceSync {
             *self.links.pause.lock() = Some(pause);
         }
         self.links.note_newest(self.history.stamps.latest());
+        self.restore_relay().await?;
         if let Some(identity) = self.own_key.stored(&self.history.store).await? {
             self.open_endpoint(identity).await?;
         }
@@ -119,6 +123,7 @@ impl DeviceSync {
     pub(crate) async fn know_linked(&self) -> Result<(), StoreError> {
         self.let_in_linked().await?;
         self.links.wake_up();
+        self.relay_changed();
         self.history.ledger.part_changed(Part::Devices);
         self.history.ledger.status_changed();
         Ok(())
@@ -187,6 +192,7 @@ impl DeviceSync {
         let value = pause.map(|pause| serde_json::to_string(&pause).unwrap_or_default());
         self.history.store.set_setting(PAUSE, value.as_deref()).await?;
         *self.links.pause.lock() = pause;
+        self.relay_changed();
         if pause.is_some() {
             self.end_lines();
         }

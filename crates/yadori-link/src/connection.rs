@@ -4,7 +4,7 @@
 //! connection; it brings framing, limits, keep-alive and closing, and nothing that is not needed.
 
 use crate::exchange::{Ending, Exchange, Input, Output};
-use crate::frame::{self, Bye, Frame, Hello, LONGEST};
+use crate::frame::{self, Bye, Frame, Hello, LONGEST, RelayPlace};
 use crate::identity::NAME;
 use crate::tls::{Connection, HANDSHAKE};
 use bytes::Bytes;
@@ -76,6 +76,8 @@ pub trait Records: Send + Sync {
     fn store(&self, hash: Hash, at: u64, data: Bytes) -> impl Future<Output = Result<Stored, Self::Error>> + Send;
     /// The other does not have this content.
     fn absent(&self, hash: Hash);
+    /// The other knows of this place at a relay.
+    fn told(&self, place: RelayPlace) -> impl Future<Output = Result<(), Self::Error>> + Send;
     /// Takes in what was handed over; tells why not, and what came of it.
     fn take_in(
         &self,
@@ -118,6 +120,8 @@ pub enum ConnectionCommand {
     },
     /// Fetch this content, of which so much is here.
     Fetch(Hash, u64),
+    /// Tell the other of the group's place at a relay.
+    Tell(Box<RelayPlace>),
     /// Find out now whether the other is still there.
     TryOut,
     /// End.
@@ -235,6 +239,7 @@ pub async fn run<R: Records>(
                     Ok(Some(Input::Hand { number: handed.wait_for(reply), clip, recall }))
                 }
                 Some(ConnectionCommand::Fetch(hash, have)) => Ok(Some(Input::Wanted(hash, have))),
+                Some(ConnectionCommand::Tell(place)) => Ok(Some(Input::Tell(*place))),
                 Some(ConnectionCommand::TryOut) => liveness.try_out(&say, PROMPT_ANSWER),
                 Some(ConnectionCommand::End(bye)) => Ok(Some(Input::End(bye))),
                 None => Ok(Some(Input::End(Bye::Over))),
@@ -378,6 +383,10 @@ async fn carry_out<R: Records>(
         }
         Output::Absent(hash) => {
             records.absent(hash);
+            None
+        }
+        Output::Told(place) => {
+            records.told(place).await.map_err(failed)?;
             None
         }
         Output::TakeIn { number, clip, recall } => {

@@ -9,7 +9,7 @@
 //!
 //! Content that does not travel along is asked for by its hash, piece by piece, one piece of each at a time.
 
-use crate::frame::{Bye, CHUNK, Frame, Hello, VERSIONS};
+use crate::frame::{Bye, CHUNK, Frame, Hello, KNOWS_RELAYS, RelayPlace, VERSIONS};
 use crate::ranges::ChangeRanges;
 use bytes::Bytes;
 use std::collections::btree_map::Entry;
@@ -86,6 +86,8 @@ pub enum Input {
         /// As in [`Input::Applied`].
         echoes: Vec<u64>,
     },
+    /// The other is to know of the group's place at a relay.
+    Tell(RelayPlace),
     /// This side ends the connection.
     End(Bye),
 }
@@ -132,6 +134,8 @@ pub enum Output {
     },
     /// What became of what was handed over.
     Handed(u32, Option<String>),
+    /// The other knows of this place at a relay.
+    Told(RelayPlace),
     /// The exchange is over. If it was this side that ended it, the other has been told.
     Over(Ending),
 }
@@ -155,6 +159,8 @@ pub struct Exchange {
     acknowledged: u64,
     /// The other's feed, once it has said hello.
     other: Option<[u8; 8]>,
+    /// Whether the other knows of relays.
+    knows_relays: bool,
     /// How far this device's feed was read, sent, and acknowledged.
     read: u64,
     /// Batches under way: the number that the other acknowledges, and up to where nothing else was to be told.
@@ -192,6 +198,7 @@ impl Exchange {
             latest,
             acknowledged,
             other: None,
+            knows_relays: false,
             read: 0,
             sent: VecDeque::new(),
             reading: false,
@@ -243,6 +250,11 @@ impl Exchange {
                 self.taking.remove(&number);
                 self.note_echoes(echoes);
                 out.push(Output::Send(Frame::Handed(number, refusal)));
+            }
+            Input::Tell(place) => {
+                if self.knows_relays {
+                    out.push(Output::Send(Frame::Relay(place)));
+                }
             }
             Input::End(bye) => self.end(bye, &mut out),
         }
@@ -338,6 +350,7 @@ impl Exchange {
                 }
                 out.push(Output::TakeIn { number, clip, recall });
             }
+            (Frame::Relay(place), true) => out.push(Output::Told(place)),
             (Frame::Handed(number, trouble), true) => out.push(Output::Handed(number, trouble)),
             // A second hello, or anything before the first.
             _ => self.end(Bye::Garbled, out),
@@ -349,6 +362,7 @@ impl Exchange {
             return self.end(objection, out);
         }
         self.other = Some(hello.feed);
+        self.knows_relays = hello.versions.0 >= KNOWS_RELAYS;
         // A cursor in another feed says nothing. One that is further than what this device knows to be acknowledged may
         // be of a time that this device has forgotten (its home was restored from a copy), so that other changes have
         // these numbers now: those are told, once more if need be.
@@ -484,6 +498,20 @@ mod tests {
         assert_eq!(ending(hello(VERSIONS, NOW.plus(CLOCKS_APART_MILLIS + 1), None)), Some(Bye::Clock));
         assert_eq!(ending(hello(VERSIONS, NOW.minus(CLOCKS_APART_MILLIS), None)), None);
         assert_eq!(ending(Input::Received(Frame::Ack(1))), Some(Bye::Garbled));
+    }
+
+    #[test]
+    fn only_who_knows_of_relays_is_told_of_one() {
+        let told = |versions| {
+            let mut exchange = begun();
+            exchange.step(hello(versions, NOW, None));
+            !exchange.step(Input::Tell(RelayPlace::default())).is_empty()
+        };
+        assert!(told(VERSIONS) && !told((1, 1)));
+        let mut exchange = begun();
+        exchange.step(hello(VERSIONS, NOW, None));
+        let out = exchange.step(Input::Received(Frame::Relay(RelayPlace::default())));
+        assert!(matches!(out[..], [Output::Told(_)]));
     }
 
     #[test]

@@ -2,6 +2,7 @@
 //!
 //! Whatever is read is checked before anybody sees it: lengths, places, kinds, names.
 
+use crate::group::Group;
 use crate::identity::Pin;
 use bytes::Bytes;
 use serde::{Deserialize, Serialize};
@@ -16,7 +17,10 @@ use yadori_core::shared::{
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
 
 /// The newest version of what is said here, and the oldest that is still understood.
-pub const VERSIONS: (u16, u16) = (1, 1);
+pub const VERSIONS: (u16, u16) = (2, 1);
+
+/// From this version on a device can be told of the group's place at a relay.
+pub const KNOWS_RELAYS: u16 = 2;
 
 /// No message is larger: 4 MiB.
 pub const LONGEST: usize = 4 * 1024 * 1024;
@@ -61,9 +65,14 @@ pub enum Frame {
     },
     /// What became of what was handed over: nothing, if all is well.
     Handed(u32, Option<String>),
+    /// The group's place at a relay, or that it has none, as the sender knows it.
+    Relay(RelayPlace),
     /// The connection ends, and why.
     Bye(Bye),
 }
+
+/// A group's place at a relay, and when it was chosen: the later choice counts.
+pub type RelayPlace = Register<Option<Group>>;
 
 /// The first word of a device.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -135,6 +144,8 @@ enum Wire {
     Hand(u32, Box<WireClip>, bool),
     #[serde(rename = "t")]
     Handed(u32, Option<String>),
+    #[serde(rename = "r")]
+    Relay(WireRegister<Option<ByteBuf>>),
     #[serde(rename = "b")]
     Bye(u8),
 }
@@ -196,6 +207,10 @@ pub fn encode(frame: &Frame) -> Vec<u8> {
         Frame::Absent(hash) => Wire::Absent(ByteArray::new(*hash)),
         Frame::Hand { number, clip, recall } => Wire::Hand(*number, Box::new(wire_clip(clip)), *recall),
         Frame::Handed(number, trouble) => Wire::Handed(*number, trouble.clone()),
+        Frame::Relay(place) => {
+            let bytes = place.value.as_ref().map(|group| ByteBuf::from(group.to_bytes()));
+            Wire::Relay((place.stamp.to_bits(), bytes))
+        }
         Frame::Bye(bye) => Wire::Bye(match bye {
             Bye::Version(false) => 1,
             Bye::Version(true) => 2,
@@ -236,6 +251,10 @@ pub fn decode(bytes: &[u8]) -> Result<Frame, Garbled> {
         Wire::Absent(hash) => Frame::Absent(hash.into_array()),
         Wire::Hand(number, clip, recall) => Frame::Hand { number, clip: Box::new(read_clip(*clip)?), recall },
         Wire::Handed(number, trouble) => Frame::Handed(number, trouble.map(|text| cut(text, 500))),
+        Wire::Relay((stamp, place)) => {
+            let group = place.map(|bytes| Group::from_bytes(&bytes)).transpose()?;
+            Frame::Relay(Register::new(Stamp::from_bits(stamp), group))
+        }
         Wire::Bye(1) => Frame::Bye(Bye::Version(false)),
         Wire::Bye(2) => Frame::Bye(Bye::Version(true)),
         Wire::Bye(3) => Frame::Bye(Bye::Clock),

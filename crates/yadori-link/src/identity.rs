@@ -81,6 +81,22 @@ impl Identity {
         blake3::derive_key(purpose, &self.key.serialize_der())
     }
 
+    /// Signs bytes: ECDSA on P-256 with SHA-256, both numbers of 32 bytes. Nothing if the system gives no random numbers.
+    pub(crate) fn sign(&self, bytes: &[u8]) -> Option<Vec<u8>> {
+        let random = ring::rand::SystemRandom::new();
+        let key = ring::signature::EcdsaKeyPair::from_pkcs8(
+            &ring::signature::ECDSA_P256_SHA256_FIXED_SIGNING,
+            &self.key.serialize_der(),
+            &random,
+        );
+        Some(key.ok()?.sign(&random, bytes).ok()?.as_ref().to_vec())
+    }
+
+    /// Its public key: a SubjectPublicKeyInfo, of which the pin is the hash.
+    pub(crate) fn public_key(&self) -> Vec<u8> {
+        rcgen::PublicKeyData::subject_public_key_info(&self.key)
+    }
+
     pub(crate) fn certificate(&self) -> CertificateDer<'static> {
         self.certificate.clone()
     }
@@ -97,6 +113,13 @@ pub(crate) const NAME: &str = "yadori.invalid";
 pub(crate) fn pin_of(certificate: &CertificateDer<'_>) -> Option<Pin> {
     let certificate = webpki::EndEntityCert::try_from(certificate).ok()?;
     Some(sha256(&certificate.subject_public_key_info()))
+}
+
+/// The point of a public key on P-256 (SEC 1, section 2.3.3, not compressed), if this is the key with that pin.
+pub(crate) fn public_point<'a>(public_key: &'a [u8], pin: &Pin) -> Option<&'a [u8]> {
+    // The point stands at the end: one byte that says how it is written, and two numbers of 32 bytes.
+    const POINT: usize = 65;
+    (sha256(public_key) == *pin).then(|| &public_key[public_key.len().checked_sub(POINT).unwrap_or_default()..])
 }
 
 fn sha256(bytes: &[u8]) -> Pin {

@@ -5,16 +5,20 @@
 //! * [`tls`]: connections that only linked devices can make
 //! * [`frame`]: what devices say to each other, as bytes
 //! * [`exchange`]: when they say it; a state machine with no sockets and no records
-//! * [`line`]: a connection over which an exchange is held
+//! * [`connection`]: a connection over which an exchange is held
+//! * [`group`], [`envelope`], [`relay`]: the same through a relay that can read none of it
 //!
 //! `docs/protocol.md` describes all of it for whoever writes another implementation.
 #![forbid(unsafe_code)]
 
 pub mod code;
 pub mod connection;
+pub mod envelope;
 pub mod exchange;
 pub mod frame;
+pub mod group;
 pub mod identity;
 pub mod pairing;
 pub mod ranges;
+pub mod relay;
 pub mod tls;

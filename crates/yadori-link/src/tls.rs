@@ -208,9 +208,12 @@ fn purpose(hello: &ClientHello<'_>) -> Option<Purpose> {
     })
 }
 
+/// Who is let in.
 #[derive(Clone, Debug)]
-enum Expected {
+pub(crate) enum Expected {
+    /// Linked devices.
     Linked(Linked),
+    /// One.
     One(Pin),
     /// Whoever it is proves to have its key; who it is, the pairing finds out.
     Anybody,
@@ -219,9 +222,9 @@ enum Expected {
 /// Lets in by pin, whatever else a certificate says. That the other has the key of its certificate is verified by
 /// its signature of the handshake.
 #[derive(Debug)]
-struct Verifier {
-    expected: Expected,
-    algorithms: WebPkiSupportedAlgorithms,
+pub(crate) struct Verifier {
+    pub(crate) expected: Expected,
+    pub(crate) algorithms: WebPkiSupportedAlgorithms,
 }
 
 impl Verifier {

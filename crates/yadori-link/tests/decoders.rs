@@ -30,6 +30,7 @@ fn nearly(right: Vec<Vec<u8>>) -> impl Strategy<Value = Vec<u8>> {
 #[test]
 fn what_is_right_is_taken() {
     seeds::frames().iter().for_each(|bytes| assert!(yadori_link::frame::decode(bytes).is_ok()));
+    seeds::letters().iter().for_each(|bytes| assert!(yadori_link::envelope::Letter::from_bytes(bytes).is_ok()));
     seeds::exchanges().iter().for_each(|bytes| bodies::exchange(bytes));
 }
 
@@ -38,6 +39,12 @@ proptest! {
     fn messages(bytes in nearly(seeds::frames()), random in prop::collection::vec(any::<u8>(), 0..300)) {
         bodies::frames(&bytes);
         bodies::frames(&random);
+    }
+
+    #[test]
+    fn letters(bytes in nearly(seeds::letters()), random in prop::collection::vec(any::<u8>(), 0..300)) {
+        bodies::letters(&bytes);
+        bodies::letters(&random);
     }
 
     #[test]

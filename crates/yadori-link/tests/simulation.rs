@@ -108,6 +108,7 @@ impl World {
                     [self.lines[line].ends[1], self.lines[line].ends[0]]
                 };
                 match output {
+                    Output::Told(_) => {}
                     Output::Send(frame) => self.lines[line].under_way[side].push_back(encode(&frame)),
                     Output::Read { after, until, .. } => {
                         let (upto, items) = self.devices[own].read(after, until);

@@ -1,6 +1,5 @@
 //! Yadori's records in MariaDB.
 //!
-//! * [`private`]: the server that the service starts for itself
 //! * [`schema`]: its tables, brought up to date
 //! * [`Store`] opens a database, brings its tables up to date, and is the way to all records:
 //!   * `filing`: a copy becomes a clip, in one transaction
@@ -45,7 +44,6 @@ mod forgetting;
 mod hashed_tombstones;
 mod numbers;
 mod outbox;
-pub mod private;
 mod private_drawers;
 mod registers;
 pub mod schema;

@@ -47,11 +47,13 @@ pub struct Link {
     pub listen: SocketAddr,
     /// Whether this device tells the local network where it listens, and looks for the others there.
     pub find: bool,
+    /// Whether connections with linked devices are made and taken.
+    pub direct: bool,
 }
 
 impl Default for Link {
     fn default() -> Self {
-        Self { listen: SocketAddr::from(([0, 0, 0, 0], 7437)), find: false }
+        Self { listen: SocketAddr::from(([0, 0, 0, 0], 7437)), find: false, direct: true }
     }
 }
 

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
 use tokio::sync::watch;
-use yadori_store::private::{self, PrivateServer, ServerError, ServerState};
+use yadori_database::{PrivateServer, ServerError, ServerState};
 use yadori_store::{Claim, OpenError, Store};
 use yadori_vault::KeyId;
 
@@ -102,12 +102,12 @@ impl Database {
 async fn encrypt(folder: &Path, vault: &Arc<Vault>) -> Result<(), DatabaseError> {
     let refused =
         |source: std::io::Error| ServerError::Folder { path: folder.display().to_string(), reason: source.to_string() };
-    private::recover(folder).map_err(refused)?;
+    yadori_database::recover(folder).map_err(refused)?;
     let Some(keys) = vault.keys() else { return Ok(()) };
-    if !private::exists(folder) {
+    if !yadori_database::exists(folder) {
         return Ok(vault.settle(&KeyId::of(&keys.current).to_string())?);
     }
-    let id = private::key_id(folder).map_err(refused)?;
+    let id = yadori_database::key_id(folder).map_err(refused)?;
     let wanted = keys.next.as_ref().unwrap_or(&keys.current);
     let from = id.is_some().then_some(&keys.current);
     // Under a key that is neither, it is the server's start that says so.
@@ -116,7 +116,7 @@ async fn encrypt(folder: &Path, vault: &Arc<Vault>) -> Result<(), DatabaseError>
         tracing::info!("the history is being encrypted");
         let progress = vault.clone();
         let tell = move |part| progress.stands(State::Encrypting(part));
-        match private::rebuild(folder, from, wanted, tell).await {
+        match yadori_database::rebuild(folder, from, wanted, tell).await {
             Ok(_) => tracing::info!("the history is encrypted"),
             Err(error) if from.is_some() => {
                 tracing::error!(%error, "the history stays encrypted with the key that it has");
@@ -125,7 +125,7 @@ async fn encrypt(folder: &Path, vault: &Arc<Vault>) -> Result<(), DatabaseError>
             Err(error) => return Err(error.into()),
         }
     }
-    let id = private::key_id(folder).map_err(refused)?;
+    let id = yadori_database::key_id(folder).map_err(refused)?;
     Ok(vault.settle(&id.unwrap_or_default())?)
 }
 

@@ -60,7 +60,11 @@ impl House {
             keyboard: self.keyboard.clone(),
             reading: self.reading.clone(),
             off: self.off.clone(),
-            link: LinkConfig { listen: self.config.link.listen, find: self.config.link.find },
+            link: LinkConfig {
+                listen: self.config.link.listen,
+                find: self.config.link.find,
+                direct: self.config.link.direct,
+            },
         });
         let engine = match engine.await {
             Ok(engine) => engine,

@@ -8,9 +8,12 @@ mod seeds;
 
 fn main() -> std::io::Result<()> {
     let folder = std::path::PathBuf::from(std::env::args_os().nth(1).expect("a folder"));
-    for (target, seeds) in
-        [("frames", seeds::frames()), ("exchange", seeds::exchanges()), ("pairing", seeds::pairings())]
-    {
+    for (target, seeds) in [
+        ("frames", seeds::frames()),
+        ("letters", seeds::letters()),
+        ("exchange", seeds::exchanges()),
+        ("pairing", seeds::pairings()),
+    ] {
         std::fs::create_dir_all(folder.join(target))?;
         for (number, seed) in seeds.iter().enumerate() {
             std::fs::write(folder.join(target).join(format!("seed-{number}")), seed)?;

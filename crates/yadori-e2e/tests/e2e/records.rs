@@ -8,7 +8,7 @@ use yadori_core::{ClipId, Kind, MillisSinceEpoch, Rank, Source, Stamp};
 use yadori_e2e::PATIENCE;
 use yadori_e2e::home::Home;
 use yadori_e2e::service::{Service, command};
-use yadori_store::private::{PrivateServer, ServerError, ServerState};
+use yadori_database::{PrivateServer, ServerError, ServerState};
 use yadori_store::{
     Attribute, Filed, GENTLE, GivenAttributes, NewClip, OpenError, OperationKind, QUICK, Store, StoreError, Thumbnail,
 };

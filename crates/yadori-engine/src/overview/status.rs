@@ -10,7 +10,7 @@ use yadori_core::amounts::DAY;
 use yadori_core::retention::{self, Limits, RetentionRules, Scope};
 use yadori_core::tray::Tray;
 use yadori_core::{Kind, MillisSinceEpoch};
-use yadori_store::private::{ServerError, ServerState};
+use yadori_database::{ServerError, ServerState};
 
 /// Why copies are not captured.
 #[derive(Clone, Debug)]

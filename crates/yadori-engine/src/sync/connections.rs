@@ -194,7 +194,7 @@ impl DeviceSync {
     pub(super) async fn run_connection(self: &Arc<Self>, connection: Connection) {
         let peer = connection.peer;
         let device = DeviceId::of_key(&peer);
-        if !self.shares() {
+        if !self.shares() || !self.links.direct {
             return;
         }
         let Some(endpoint) = self.links.endpoint_if_any() else { return };
@@ -307,6 +307,7 @@ impl DeviceSync {
         self.history.store.forget_links().await?;
         *self.links.endpoint.lock() = None;
         self.own_key.give_up(&self.history.store).await?;
+        self.forget_relay().await?;
         self.know_linked().await
     }
 }

@@ -267,6 +267,9 @@ impl DeviceSync {
             }
         }
         self.know_linked().await?;
+        if let Err(error) = self.change_relay_secret().await {
+            tracing::error!(%error, "the key for the relay could not be changed");
+        }
         Ok(shown)
     }
 

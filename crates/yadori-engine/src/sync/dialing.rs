@@ -45,7 +45,7 @@ impl DeviceSync {
                     if let Err(error) = self.tell_addresses().await {
                         tracing::warn!(%error, "where this device can be reached could not be noted");
                     }
-                    for device in devices {
+                    for device in devices.into_iter().filter(|_| self.links.direct) {
                         self.dial(device);
                     }
                 }

@@ -10,7 +10,7 @@ use thiserror::Error;
 use yadori_core::shared::{Clip, Hash, Item};
 use yadori_core::{ClipId, DeviceId, Kind, Stamp};
 use yadori_link::connection::{Applied, Records, Stored};
-use yadori_link::frame::Hello;
+use yadori_link::frame::{Hello, RelayPlace};
 use yadori_store::{ApplyOutcome, Cursor, CursorAdvance, Piece, StoreError};
 
 /// The records, as far as one other device is concerned.
@@ -97,6 +97,7 @@ impl Records for Peer {
         self.service.history.store.acknowledged(self.device, 0, now()).await?;
         self.service.history.ledger.part_changed(Part::Devices);
         self.service.history.ledger.status_changed();
+        self.service.tell_of_relay(self.device).await?;
         // What a broken connection left half fetched.
         let wanted = self.service.history.store.wanted(self.service.links.policy().fetch_above).await?;
         let (service, device) = (self.service.clone(), self.device);
@@ -186,6 +187,13 @@ impl Records for Peer {
         };
         links.fetched.send_modify(|times| *times += 1);
         Ok(done)
+    }
+
+    async fn told(&self, place: RelayPlace) -> Result<(), PeerError> {
+        if place.stamp > latest_believed() {
+            return Err(PeerError::Future);
+        }
+        Ok(self.service.hear_of_relay(place).await?)
     }
 
     fn absent(&self, hash: Hash) {

@@ -6,6 +6,7 @@ mod kept;
 mod keys;
 mod moving;
 mod private_drawers;
+mod relayed;
 mod shared;
 mod support;
 mod trays;

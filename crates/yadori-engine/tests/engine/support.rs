@@ -21,7 +21,7 @@ use yadori_engine::history::index::Announcement;
 use yadori_engine::history::listing::{Listed, preview};
 use yadori_engine::links::LinkConfig;
 use yadori_store::Store;
-use yadori_store::private::{PrivateServer, ServerState};
+use yadori_database::{PrivateServer, ServerState};
 
 /// How long something may take that takes milliseconds, on a machine that is busy otherwise.
 pub const PATIENCE: Duration = Duration::from_secs(60);
@@ -109,6 +109,8 @@ pub struct Device {
     pub engine: Arc<Engine>,
     pub clipboard: Simulated,
     name: String,
+    /// Whether it makes and takes connections.
+    direct: bool,
     work: JoinSet<()>,
     capturing: JoinHandle<()>,
     listen: SocketAddr,
@@ -131,7 +133,7 @@ impl Device {
     /// A device that has nothing in its history.
     pub async fn new(name: &str) -> Self {
         let folder = tempfile::Builder::new().prefix("yadori-engine-").tempdir().expect("a temporary folder");
-        Self::on(name, folder, Database::new(), free_address()).await
+        Self::set_up(name, folder, Database::new(), free_address()).await
     }
 
     /// A device whose database these statements have made.
@@ -139,12 +141,12 @@ impl Device {
         let (folder, database) =
             (tempfile::Builder::new().prefix("yadori-engine-").tempdir().unwrap(), Database::new());
         database.server.execute(&format!("USE {}; {statements}", database.name));
-        Self::on(name, folder, database, free_address()).await
+        Self::set_up(name, folder, database, free_address()).await
     }
 
-    async fn on(name: &str, folder: TempDir, database: Database, listen: SocketAddr) -> Self {
-        let (engine, clipboard, work, capturing) = begin(name, &folder, &database, listen).await;
-        Self { engine, clipboard, name: name.to_owned(), work, capturing, listen, folder, database }
+    async fn set_up(name: &str, folder: TempDir, database: Database, listen: SocketAddr) -> Self {
+        let (engine, clipboard, work, capturing) = begin(name, &folder, &database, (listen, true)).await;
+        Self { engine, clipboard, name: name.to_owned(), direct: true, work, capturing, listen, folder, database }
     }
 
     /// The tables and columns of its database that meet a condition on `information_schema.columns`.
@@ -165,10 +167,28 @@ impl Device {
 
     /// It ends in good order and is started again.
     pub async fn restart(&mut self) {
+        self.off().await;
+        self.on().await;
+    }
+
+    /// It ends in good order.
+    pub async fn off(&mut self) {
         self.engine.background.ending.cancel();
         (&mut self.capturing).await.expect("capturing");
         self.engine.end().await;
-        self.again().await;
+        self.let_go().await;
+    }
+
+    /// From now on it reaches no other device, and none reaches it.
+    pub async fn cut_off(&mut self) {
+        self.direct = false;
+        self.restart().await;
+    }
+
+    /// It reaches the others again, and they reach it.
+    pub async fn direct_again(&mut self) {
+        self.direct = true;
+        self.restart().await;
     }
 
     /// It breaks off, whatever it was doing, and is started again.
@@ -176,16 +196,21 @@ impl Device {
         self.capturing.abort();
         let _ = (&mut self.capturing).await;
         self.engine.background.ending.cancel();
-        self.again().await;
+        self.let_go().await;
+        self.on().await;
     }
 
-    async fn again(&mut self) {
+    async fn let_go(&mut self) {
         self.work.shutdown().await;
         self.engine.background.tasks.close();
         self.engine.background.tasks.wait().await;
         self.engine.history.store.close().await;
+    }
+
+    /// It is started again.
+    pub async fn on(&mut self) {
         (self.engine, self.clipboard, self.work, self.capturing) =
-            begin(&self.name, &self.folder, &self.database, self.listen).await;
+            begin(&self.name, &self.folder, &self.database, (self.listen, self.direct)).await;
     }
 
     /// A program copies this text. On return it is in the history.
@@ -267,7 +292,7 @@ async fn begin(
     name: &str,
     folder: &TempDir,
     database: &Database,
-    listen: SocketAddr,
+    (listen, direct): (SocketAddr, bool),
 ) -> (Arc<Engine>, Simulated, JoinSet<()>, JoinHandle<()>) {
     let store = Store::open(&database.url(), (name, id_of(name))).await.expect("a database");
     let reading = Reading::new(DEFAULT_SIZE_LIMIT, READING_PATIENCE);
@@ -283,7 +308,7 @@ async fn begin(
         keyboard: Some(desktop.keyboard),
         reading,
         off: String::new(),
-        link: LinkConfig { listen, find: false },
+        link: LinkConfig { listen, find: false, direct },
     });
     let engine = Arc::new(engine.await.expect("an engine"));
     let work = engine.start();

@@ -3,8 +3,10 @@
 
 use yadori_core::MillisSinceEpoch;
 use yadori_link::code::Code;
+use yadori_link::envelope::Letter;
 use yadori_link::exchange::{Exchange, Input, Output};
 use yadori_link::frame::{Frame, decode, encode};
+use yadori_link::group::Group;
 use yadori_link::identity::Identity;
 use yadori_link::pairing::{Pairing, Side};
 
@@ -14,6 +16,16 @@ const NOW: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
 pub fn frames(bytes: &[u8]) {
     if let Ok(frame) = decode(bytes) {
         assert_eq!(decode(&encode(&frame)), Ok(frame));
+    }
+}
+
+/// A letter is refused, or understood: then it can be written again, and means the same.
+pub fn letters(bytes: &[u8]) {
+    if let Ok(letter) = Letter::from_bytes(bytes) {
+        assert_eq!(Letter::from_bytes(&letter.to_bytes()), Ok(letter));
+    }
+    if let Ok(group) = Group::from_bytes(bytes) {
+        assert_eq!(Group::from_bytes(&group.to_bytes()), Ok(group));
     }
 }
 

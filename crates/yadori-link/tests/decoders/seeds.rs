@@ -7,7 +7,9 @@ use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::shared::{Body, BodyFormat, Clip, Device, Drawer, Heading, Item};
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
 use yadori_link::code::Code;
+use yadori_link::envelope::{Letter, ReadUpTo};
 use yadori_link::frame::{Bye, Frame, Hello, VERSIONS, encode};
+use yadori_link::group::{Group, GroupSecret};
 use yadori_link::pairing::{Pairing, Side};
 
 fn clip() -> Clip {
@@ -91,8 +93,38 @@ fn said() -> Vec<Frame> {
         Frame::Absent([1; 32]),
         Frame::Hand { number: 3, clip: Box::new(clip()), recall: true },
         Frame::Handed(3, Some("it may not".into())),
+        Frame::Relay(Register::new(stamp, Some(group()))),
         Frame::Bye(Bye::Version(true)),
     ]
+}
+
+fn group() -> Group {
+    Group {
+        address: "https://relay.example.org".into(),
+        pin: Some([3; 32]),
+        mailbox: [7; 16],
+        epoch: 2,
+        secret: GroupSecret::random().unwrap(),
+        without: [[5; 32]].into(),
+    }
+}
+
+/// Letters, as they lie in envelopes.
+pub fn letters() -> Vec<Vec<u8>> {
+    let read = ReadUpTo { device: DeviceId([4; 16]), cursor: Some(([9; 8], 77)), stuck: false };
+    let states = said().into_iter().find_map(|frame| match frame {
+        Frame::States { items, .. } => Some(items),
+        _ => None,
+    });
+    let letter = Letter {
+        now: MillisSinceEpoch(1_790_000_000_000),
+        feed: [1; 8],
+        before: 3,
+        upto: 9,
+        items: states.unwrap_or_default(),
+        reads: vec![read, ReadUpTo { cursor: None, stuck: true, ..read }],
+    };
+    vec![letter.to_bytes(), Letter { before: 9, items: Vec::new(), ..letter }.to_bytes()]
 }
 
 /// One message each.

@@ -11,7 +11,6 @@
 
 use super::App;
 use super::problem::Problem;
-use super::server::SPEAKING;
 use axum::body::{Body, Bytes, HttpBody};
 use axum::extract::{Request, State};
 use axum::http::{HeaderValue, Method, header};
@@ -62,7 +61,7 @@ pub(super) async fn layer(State(app): State<App>, request: Request, next: Next) 
     }
     let is_small = body.size_hint().upper().is_some_and(|most| most <= SMALL);
     // Who stops in the middle of it is not waited for.
-    let body = Body::new(TimeoutBody::new(SPEAKING, body));
+    let body = Body::new(TimeoutBody::new(yadori_serve::SPEAKING, body));
     if is_small {
         return match axum::body::to_bytes(body, SMALL as usize).await {
             Ok(bytes) => next.run(Request::from_parts(parts, Body::from(bytes))).await,

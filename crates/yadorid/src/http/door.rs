@@ -25,7 +25,8 @@ const LEAST: u64 = 60;
 const MOST: u64 = 24 * 60 * 60;
 
 /// Connections at the same time: a browser needs six and a stream.
-const CONNECTIONS: usize = 32;
+const CONNECTIONS: yadori_serve::Limits =
+    yadori_serve::Limits { connections: 32, headers: super::protocol::HEADERS_READ };
 
 /// What can be read through it, by the first part of the path below the interface.
 const READ: [&str; 9] = ["aliases", "clips", "drawers", "events", "pins", "stats", "status", "tray", "ways"];
@@ -158,7 +159,7 @@ pub(super) async fn open(app: &App, seconds: Option<u64>) -> Result<api::Console
             let tls = tls.clone();
             async move { tls.take_browser(stream).await }
         };
-        let serving = super::server::serve_by(listener, router, ending.clone(), CONNECTIONS, handshake);
+        let serving = yadori_serve::serve_by(listener, router, ending.clone(), CONNECTIONS, handshake);
         let over = async {
             tokio::select! {
                 () = door.end.cancelled() => {}

@@ -37,7 +37,6 @@ mod problem;
 mod protocol;
 mod repeats;
 mod rules;
-mod server;
 mod sessions;
 mod simulated;
 mod tray;
@@ -59,8 +58,8 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 pub use gate::Gate;
+pub(crate) use protocol::LIMITS;
 pub(crate) use repeats::Repeats;
-pub(crate) use server::serve;
 
 /// What handlers work with.
 pub type App = Arc<Service>;

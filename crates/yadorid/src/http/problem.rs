@@ -36,7 +36,7 @@ use yadori_engine::retention::undo::UndoError;
 use yadori_engine::rule_book::ChangeRulesError;
 use yadori_engine::tray::TrayActError;
 use yadori_store::StoreError;
-use yadori_store::private::ServerError;
+use yadori_database::ServerError;
 
 /// Parameters that a request brings along.
 pub(super) type QueryParams<T> = Result<Query<T>, QueryRejection>;

@@ -5,6 +5,7 @@ use axum::extract::Request;
 use axum::http::header::{self, HeaderMap};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
+use yadori_serve::Limits;
 
 /// Most bytes of path and query: a query of 1,000 characters takes at most 12,000 of them.
 const LONGEST_URI: usize = 16 * 1024;
@@ -17,6 +18,9 @@ const MOST_HEADERS: usize = 100;
 
 /// Headers that are read from a connection: some more than may be sent, so that who sends too many is told.
 pub(super) const HEADERS_READ: usize = 4 * MOST_HEADERS;
+
+/// How much may come at once: a person's browsers and programs need a few dozen connections.
+pub(crate) const LIMITS: Limits = Limits { connections: 256, headers: HEADERS_READ };
 
 /// The outermost layer.
 pub(super) async fn layer(request: Request, next: Next) -> Response {

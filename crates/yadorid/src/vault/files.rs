@@ -6,7 +6,6 @@ use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 use thiserror::Error;
 use yadori_files::Places;
-use yadori_store::private;
 use yadori_vault::{Keyring, KeyringError, OpenKeyringError, Secret};
 
 /// Why the files of the keys cannot be used.
@@ -88,8 +87,8 @@ pub(super) fn write(places: &Places, keyring: &mut Keyring, current: &Secret) ->
 /// A new keyring would be of no use for what is encrypted with the keys of another.
 pub(super) fn check_that_nothing_is_encrypted(places: &Places) -> Result<(), VaultError> {
     let folder = places.data.join("database");
-    match private::key_id(&folder).map_err(refused(&folder))? {
-        Some(_) if private::exists(&folder) => {
+    match yadori_database::key_id(&folder).map_err(refused(&folder))? {
+        Some(_) if yadori_database::exists(&folder) => {
             Err(VaultError::Lost { folder: folder.display().to_string(), path: places.keyring().display().to_string() })
         }
         _ => Ok(()),

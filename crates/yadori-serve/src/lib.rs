@@ -22,11 +22,8 @@ use tokio::time::Instant;
 use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
 
-/// Connections at the same time: a person's browsers and programs need a few dozen.
-const MOST: usize = 256;
-
 /// How long a connection may take to say what it wants, and to go on with it, and how long it may be idle between two requests.
-pub(super) const SPEAKING: Duration = Duration::from_secs(30);
+pub const SPEAKING: Duration = Duration::from_secs(30);
 
 /// How long requests that are being answered have when the service ends.
 const LAST_ANSWERS: Duration = Duration::from_secs(2);
@@ -129,18 +126,27 @@ impl HttpBody for Watched {
     }
 }
 
-/// Serves until `ending`.
-pub(crate) async fn serve(listener: TcpListener, router: Router, ending: CancellationToken) {
-    let plain = async |stream: TcpStream| Ok(stream);
-    serve_by(listener, router, ending, MOST, plain).await;
+/// How much may come.
+#[derive(Clone, Copy, Debug)]
+pub struct Limits {
+    /// Connections at the same time.
+    pub connections: usize,
+    /// Headers of a request.
+    pub headers: usize,
 }
 
-/// The same for `most` connections, of which each begins with a handshake.
-pub(super) async fn serve_by<S, F>(
+/// Serves until `ending`.
+pub async fn serve(listener: TcpListener, router: Router, ending: CancellationToken, limits: Limits) {
+    let plain = async |stream: TcpStream| Ok(stream);
+    serve_by(listener, router, ending, limits, plain).await;
+}
+
+/// The same, with connections of which each begins with a handshake.
+pub async fn serve_by<S, F>(
     listener: TcpListener,
     router: Router,
     ending: CancellationToken,
-    most: usize,
+    limits: Limits,
     handshake: impl Fn(TcpStream) -> F + Clone + Send + Sync + 'static,
 ) where
     S: AsyncRead + AsyncWrite + Unpin + Send + 'static,
@@ -152,14 +158,14 @@ pub(super) async fn serve_by<S, F>(
         loop {
             match listener.accept().await {
                 Ok((stream, _)) => {
-                    let (number, end) = connections.admit(most);
+                    let (number, end) = connections.admit(limits.connections);
                     let (connections, router, ending) = (connections.clone(), router.clone(), ending.clone());
                     let handshake = handshake.clone();
                     tasks.spawn(async move {
                         let _ = stream.set_nodelay(true);
                         let talking = async {
                             match handshake(stream).await {
-                                Ok(stream) => talk(stream, router, &connections, number, ending).await,
+                                Ok(stream) => talk(stream, router, (&connections, number), limits.headers, ending).await,
                                 Err(error) => tracing::debug!(%error, "a handshake was not completed"),
                             }
                         };
@@ -193,8 +199,8 @@ pub(super) async fn serve_by<S, F>(
 async fn talk<S: AsyncRead + AsyncWrite + Unpin + Send + 'static>(
     stream: S,
     router: Router,
-    connections: &Arc<Connections>,
-    number: u64,
+    (connections, number): (&Arc<Connections>, u64),
+    most_headers: usize,
     ending: CancellationToken,
 ) {
     let router = TowerToHyperService::new(router);
@@ -209,7 +215,7 @@ async fn talk<S: AsyncRead + AsyncWrite + Unpin + Send + 'static>(
         }
     });
     let mut builder = hyper::server::conn::http1::Builder::new();
-    builder.timer(TokioTimer::new()).header_read_timeout(SPEAKING).max_headers(super::protocol::HEADERS_READ);
+    builder.timer(TokioTimer::new()).header_read_timeout(SPEAKING).max_headers(most_headers);
     let connection = builder.serve_connection(TokioIo::new(stream), answer);
     tokio::pin!(connection);
     let ended = tokio::select! {

@@ -1,0 +1,416 @@
+//! Devices that never meet: what they tell each other waits at a relay.
+//!
+//! One task keeps to the relay, for as long as the group has a place at one. It waits for envelopes and takes them in as if their
+//! sender had told them on a connection, with the same cursor; and it puts this device's feed into its outbox for those of the
+//! others that are not connected. What all of them have acknowledged, on a connection or in a letter, is not put there, or is removed.
+//!
+//! * `post`: what this device puts there
+//! * `fetch`: what it takes from there
+//! * `state`: how far both have come
+
+mod fetch;
+mod post;
+pub(super) mod state;
+
+use crate::clock::now;
+use crate::history::index::Part;
+use crate::links::LinkError;
+use crate::sync::DeviceSync;
+use parking_lot::Mutex;
+use state::RelayState;
+use std::collections::BTreeSet;
+use std::convert::Infallible;
+use std::sync::Arc;
+use std::time::Duration;
+use thiserror::Error;
+use tokio::sync::Notify;
+use tokio_util::sync::CancellationToken;
+use yadori_core::merge::Register;
+use yadori_core::{DeviceId, MillisSinceEpoch};
+use yadori_link::connection::ConnectionCommand;
+use yadori_link::frame::RelayPlace;
+use yadori_link::group::{Group, GroupSecret};
+use yadori_link::identity::{Identity, Pin};
+use yadori_link::ranges::ChangeRanges;
+use yadori_link::relay::{MailboxUsage, RelayClient, RelayError, RelayInvitation};
+use yadori_link::tls::TlsEndpoint;
+use yadori_store::{DeviceRecord, StoreError};
+
+/// The setting that holds the group's place.
+const PLACE: &str = "relay";
+/// The setting that holds how far this device has come there.
+const STATE: &str = "relay-state";
+
+/// Pauses after the relay could not be used, growing from the one to the other.
+const PAUSES: (Duration, Duration) = (Duration::from_millis(500), Duration::from_secs(60));
+
+/// Why the relay knows this device no more.
+const NO_MAILBOX: &str = "the relay does not know the key of this device: the others have another one since a device was removed, \
+    and this one learns it when it meets one of them directly; or the mailbox was erased";
+
+/// Why the group has no place at a relay.
+#[derive(Debug, Error)]
+pub enum RelaySetError {
+    /// It has one.
+    #[error("there is a relay already: {0}; leave it first")]
+    Set(String),
+    /// It has none.
+    #[error("there is no relay")]
+    None,
+    /// The relay does not do it.
+    #[error(transparent)]
+    Relay(#[from] RelayError),
+    /// This device cannot be linked.
+    #[error(transparent)]
+    Link(#[from] LinkError),
+    /// No random numbers.
+    #[error("the system gives no random numbers: {0}")]
+    Randomness(#[from] getrandom::Error),
+    /// The records do not answer.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+/// How it stands with the relay.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct RelayStatus {
+    /// Its address.
+    pub address: String,
+    /// Whether it answers.
+    pub answers: bool,
+    /// Why it does not, or does not do what is asked.
+    pub last_error: Option<String>,
+    /// What was wrong with an envelope, the last time that one was not believed; and how many there were since the start.
+    pub last_lie: Option<String>,
+    /// How many envelopes were not believed since the start.
+    pub lies: u32,
+    /// Envelopes of this device that wait there.
+    pub waiting: u64,
+    /// Up to which change this device's feed was put there, or is known to all.
+    pub posted_upto: u64,
+    /// When something was last put there.
+    pub posted_at: Option<MillisSinceEpoch>,
+    /// When something last came from there.
+    pub fetched_at: Option<MillisSinceEpoch>,
+    /// What the mailbox holds, as far as it was asked.
+    pub usage: Option<MailboxUsage>,
+}
+
+/// The group's place at a relay, and what is done there.
+#[derive(Default)]
+pub(super) struct Relaying {
+    /// The place.
+    place: Mutex<RelayPlace>,
+    status: Mutex<RelayStatus>,
+    state: tokio::sync::Mutex<RelayState>,
+    /// Changes that came from there: who reads from there knows them.
+    echoes: Mutex<ChangeRanges>,
+    /// The place has changed, or whether anything is to be done there.
+    changed: Notify,
+    /// Something is to be said to the others, though nothing was done here.
+    say: Notify,
+}
+
+/// What the task works with.
+struct At {
+    group: Group,
+    endpoint: TlsEndpoint,
+    client: RelayClient,
+    /// This is left. What is being asked of the relay is broken off then; what is being asked of the records never is.
+    left: CancellationToken,
+}
+
+impl At {
+    /// What the relay answers, or something else that is waited for, unless this is left meanwhile.
+    async fn unless_left<T, E: Into<AtError>>(&self, asked: impl Future<Output = Result<T, E>>) -> Result<T, AtError> {
+        tokio::select! {
+            biased;
+            () = self.left.cancelled() => Err(AtError::Left),
+            answer = asked => answer.map_err(Into::into),
+        }
+    }
+
+    fn identity(&self) -> &Identity {
+        self.endpoint.identity()
+    }
+}
+
+/// Why the task begins again.
+#[derive(Debug, Error)]
+enum AtError {
+    #[error(transparent)]
+    Relay(#[from] RelayError),
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error("{0}")]
+    Other(String),
+    #[error("this place was left")]
+    Left,
+}
+
+impl DeviceSync {
+    /// Takes up the place that the group had.
+    pub(super) async fn restore_relay(&self) -> Result<(), StoreError> {
+        let setting = self.history.store.setting(PLACE).await?;
+        if let Some(place) = setting.and_then(|value| state::read_place(&value)) {
+            *self.relaying.place.lock() = place;
+        }
+        let state = self.history.store.setting(STATE).await?;
+        if let Some(state) = state.and_then(|value| serde_json::from_str(&value).ok()) {
+            *self.relaying.state.lock().await = state;
+        }
+        Ok(())
+    }
+
+    /// The group's place, if it has one.
+    pub(super) fn group(&self) -> Option<Group> {
+        self.relaying.place.lock().value.clone()
+    }
+
+    /// How it stands with the relay; nothing if there is none.
+    pub async fn relay_status(&self) -> Option<RelayStatus> {
+        let group = self.group()?;
+        let mut status = self.relaying.status.lock().clone();
+        status.address = group.address.clone();
+        if let Ok(client) = RelayClient::new(&group.address, group.pin) {
+            status.usage = tokio::time::timeout(Duration::from_secs(5), client.usage(&group)).await.ok().and_then(Result::ok);
+        }
+        Some(status)
+    }
+
+    /// Gives the group a place at a relay, and tells the devices that are connected.
+    ///
+    /// # Errors
+    /// When there is one already, or the relay does not open a mailbox.
+    pub async fn set_relay(&self, invitation: &RelayInvitation) -> Result<RelayStatus, RelaySetError> {
+        let _alone = self.choosing.lock().await;
+        if let Some(group) = self.group() {
+            return Err(RelaySetError::Set(group.address));
+        }
+        self.endpoint().await?;
+        let mut mailbox = [0; 16];
+        getrandom::fill(&mut mailbox)?;
+        let group = Group {
+            address: invitation.address.clone(),
+            pin: invitation.pin,
+            mailbox,
+            epoch: 1,
+            secret: GroupSecret::random()?,
+            without: self.removed_pins().await?,
+        };
+        let client = RelayClient::new(&group.address, group.pin)?;
+        client.open_mailbox(&invitation.token, &group).await?;
+        self.put_place(Register::new(self.history.stamps.next(), Some(group))).await?;
+        self.relay_status().await.ok_or(RelaySetError::None)
+    }
+
+    /// The group leaves its relay; the mailbox there is erased, if the relay answers. Tells whether it was.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub async fn remove_relay(&self) -> Result<bool, RelaySetError> {
+        let _alone = self.choosing.lock().await;
+        let group = self.group().ok_or(RelaySetError::None)?;
+        let client = RelayClient::new(&group.address, group.pin)?;
+        let erased = client.erase(&group).await;
+        if let Err(error) = &erased {
+            tracing::warn!(%error, "the mailbox at the relay could not be erased; what lies in it expires there");
+        }
+        self.put_place(Register::new(self.history.stamps.next(), None)).await?;
+        Ok(erased.is_ok())
+    }
+
+    /// Forgets the place for this device alone: it belongs to the others no more.
+    pub(super) async fn forget_relay(&self) -> Result<(), StoreError> {
+        *self.relaying.place.lock() = Register::default();
+        self.history.store.set_setting(PLACE, None).await?;
+        self.history.store.set_setting(STATE, None).await?;
+        *self.relaying.state.lock().await = RelayState::default();
+        self.relaying.changed.notify_one();
+        Ok(())
+    }
+
+    /// Makes another secret, which devices that were removed are never told.
+    pub(super) async fn change_relay_secret(&self) -> Result<(), RelaySetError> {
+        let Some(group) = self.group() else { return Ok(()) };
+        let next = group.with_new_secret(self.removed_pins().await?)?;
+        // If the relay does not answer now, the task does it later.
+        self.relaying.state.lock().await.before = Some(state::written_group(&group));
+        self.put_place(Register::new(self.history.stamps.next(), Some(next))).await?;
+        Ok(())
+    }
+
+    async fn removed_pins(&self) -> Result<BTreeSet<Pin>, StoreError> {
+        let all = self.history.store.devices().await?.into_iter().filter(|record| !record.own);
+        let devices = all.filter_map(|record| record.device);
+        Ok(devices.filter(|device| !device.linked.value).map(|device| device.key).collect())
+    }
+
+    /// Another device knows of this place: if that is the later choice, it is taken up, and told on.
+    pub(super) async fn hear_of_relay(&self, heard: RelayPlace) -> Result<(), StoreError> {
+        self.history.stamps.observe(heard.stamp);
+        if heard <= *self.relaying.place.lock() {
+            return Ok(());
+        }
+        self.put_place(heard).await
+    }
+
+    async fn put_place(&self, place: RelayPlace) -> Result<(), StoreError> {
+        self.history.store.set_setting(PLACE, Some(&state::written_place(&place))).await?;
+        *self.relaying.place.lock() = place;
+        *self.relaying.status.lock() = RelayStatus::default();
+        for device in self.links.connected() {
+            self.tell_of_relay(device).await?;
+        }
+        self.relaying.changed.notify_one();
+        self.history.ledger.part_changed(Part::Devices);
+        self.history.ledger.status_changed();
+        Ok(())
+    }
+
+    /// Tells a device that is connected of the group's place, unless it was removed by somebody.
+    pub(super) async fn tell_of_relay(&self, device: DeviceId) -> Result<(), StoreError> {
+        let place = self.relaying.place.lock().clone();
+        if place.stamp == yadori_core::Stamp::NEVER {
+            return Ok(());
+        }
+        let known = self.history.store.device(device).await?.and_then(|record| record.device);
+        let Some(known) = known.filter(|known| known.linked.value) else { return Ok(()) };
+        if place.value.as_ref().is_some_and(|group| group.without.contains(&known.key)) {
+            return Ok(());
+        }
+        if let Some(commands) = self.links.commands(device) {
+            let _ = commands.try_send(ConnectionCommand::Tell(Box::new(place)));
+        }
+        Ok(())
+    }
+
+    /// The devices with which this one is linked.
+    async fn linked_records(&self) -> Result<Vec<DeviceRecord>, StoreError> {
+        let all = self.history.store.devices().await?.into_iter();
+        let is_linked = |record: &DeviceRecord| record.device.as_ref().is_some_and(|device| device.linked.value);
+        Ok(all.filter(|record| !record.own && is_linked(record)).collect())
+    }
+
+    /// Sends and fetches by way of the relay, whenever there is one. Goes on for ever.
+    pub(crate) async fn keep_relay(self: &Arc<Self>) {
+        let mut pause = PAUSES.0;
+        loop {
+            let at = match self.at_relay() {
+                Some(at) => at,
+                None => {
+                    // A pause that is over is noticed, too.
+                    let _ = tokio::time::timeout(PAUSES.1, self.relaying.changed.notified()).await;
+                    continue;
+                }
+            };
+            let leaving = async {
+                self.relaying.changed.notified().await;
+                at.left.cancel();
+                std::future::pending::<()>().await;
+            };
+            let error = tokio::select! {
+                () = leaving => continue,
+                error = self.work_at(&at) => error,
+            };
+            if matches!(error, AtError::Left) {
+                continue;
+            }
+            let was_there = self.relaying.status.lock().answers;
+            tracing::info!(%error, "the relay cannot be used at the moment");
+            self.note_relay(|status| {
+                status.answers = false;
+                status.last_error = Some(error.to_string());
+            });
+            pause = if was_there { PAUSES.0 } else { (pause * 2).min(PAUSES.1) };
+            let _ = tokio::time::timeout(pause, self.relaying.changed.notified()).await;
+        }
+    }
+
+    fn at_relay(&self) -> Option<At> {
+        let group = self.group().filter(|_| self.shares())?;
+        let endpoint = self.links.endpoint_if_any()?;
+        let client = RelayClient::new(&group.address, group.pin).ok()?;
+        Some(At { group, endpoint, client, left: CancellationToken::new() })
+    }
+
+    /// The place or the pause has changed.
+    pub(super) fn relay_changed(&self) {
+        self.relaying.changed.notify_one();
+    }
+
+    fn note_relay(&self, change: impl FnOnce(&mut RelayStatus)) {
+        let is_new = {
+            let mut status = self.relaying.status.lock();
+            let before = status.clone();
+            change(&mut status);
+            *status != before
+        };
+        if is_new {
+            self.history.ledger.part_changed(Part::Devices);
+        }
+    }
+
+    /// Works at a place until that fails, or it is left.
+    async fn work_at(self: &Arc<Self>, at: &At) -> AtError {
+        if let Err(error) = self.arrive(at).await {
+            return error;
+        }
+        // When one of them fails, the others end where they wait for something.
+        let first = Mutex::new(None);
+        let ends = |failed: Result<Infallible, AtError>| {
+            let Err(error) = failed;
+            first.lock().get_or_insert(error);
+            at.left.cancel();
+        };
+        tokio::join!(
+            async { ends(self.fetch_all(at).await) },
+            async { ends(self.post_all(at).await) },
+            async { ends(self.fetch_wanted(at).await) },
+        );
+        self.links.from_relay.is_there(false);
+        self.links.fetched.send_modify(|times| *times += 1);
+        first.into_inner().unwrap_or(AtError::Left)
+    }
+
+    /// Comes to a place: perhaps for the first time, or with another secret.
+    async fn arrive(&self, at: &At) -> Result<(), AtError> {
+        let mut state = self.relaying.state.lock().await;
+        if !state.is_of(&at.group) {
+            *state = RelayState::of(&at.group, state.before.take());
+            *self.relaying.echoes.lock() = ChangeRanges::default();
+        }
+        match at.unless_left(at.client.usage(&at.group)).await {
+            Err(AtError::Relay(error)) if error.is("no-mailbox") => {
+                // The key that the relay knows may still be that of the secret before.
+                let Some(before) = state.before.as_deref().and_then(state::read_group) else {
+                    return Err(AtError::Other(NO_MAILBOX.into()));
+                };
+                at.unless_left(at.client.change_access(&before, &at.group)).await?;
+            }
+            known => drop(known?),
+        }
+        state.before = None;
+        self.put_state(&state).await?;
+        drop(state);
+        self.links.from_relay.is_there(true);
+        self.note_relay(|status| {
+            status.answers = true;
+            status.last_error = None;
+        });
+        Ok(())
+    }
+
+    async fn put_state(&self, state: &RelayState) -> Result<(), StoreError> {
+        let value = serde_json::to_string(state).unwrap_or_default();
+        self.history.store.set_setting(STATE, Some(&value)).await
+    }
+
+    /// What was said last is from now.
+    fn note_posted(&self, waiting: u64) {
+        self.note_relay(|status| {
+            status.waiting = waiting;
+            status.posted_at = Some(now());
+        });
+    }
+}

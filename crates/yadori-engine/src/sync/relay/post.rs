@@ -1,0 +1,214 @@
+//! What this device puts into its outbox at a relay.
+
+use super::state::{Posted, RelayState};
+use super::{At, AtError};
+use crate::clock::now;
+use crate::sync::DeviceSync;
+use std::convert::Infallible;
+use yadori_core::shared::{Hash, Item};
+use yadori_link::envelope::{Letter, Place, ReadUpTo, seal_letter};
+use yadori_link::relay::{PIECE, RelayError};
+use yadori_store::DeviceRecord;
+
+/// Bytes of the items of one letter, about.
+const LETTER: usize = 256 * 1024;
+
+/// Largest content that is put there: 64 MiB.
+const LARGEST_CONTENT: u64 = 64 * 1024 * 1024;
+
+impl DeviceSync {
+    /// Puts what is new into the outbox, whenever something is.
+    pub(super) async fn post_all(&self, at: &At) -> Result<Infallible, AtError> {
+        let mut changes = self.history.ledger.changes();
+        let mut connections = self.links.connections_changed.subscribe();
+        let mut news = self.links.news.subscribe();
+        loop {
+            changes.borrow_and_update();
+            connections.borrow_and_update();
+            news.borrow_and_update();
+            self.post(at).await?;
+            tokio::select! {
+                () = at.left.cancelled() => return Err(AtError::Left),
+                changed = changes.changed() => changed.map_err(|_| AtError::Left)?,
+                _ = connections.changed() => {}
+                // What others have acknowledged need not lie there any more.
+                _ = news.changed() => {}
+                () = self.relaying.say.notified() => {}
+            }
+        }
+    }
+
+    async fn post(&self, at: &At) -> Result<(), AtError> {
+        let others = self.linked_records().await?;
+        let mut state = self.relaying.state.lock().await;
+        let feed = self.history.store.feed().await?;
+        let acknowledged = others.iter().map(|record| record.acknowledged).min();
+        // Those that are connected hear of everything there.
+        let all_are_connected = others
+            .iter()
+            .filter_map(|record| record.device.as_ref())
+            .all(|device| self.links.is_connected(device.id()));
+        if let Some(acknowledged) = acknowledged {
+            begin(at, &mut state, feed, acknowledged).await?;
+        }
+        let Some(acknowledged) = acknowledged.filter(|_| !all_are_connected) else {
+            self.clear(at, &mut state, acknowledged.unwrap_or(u64::MAX)).await?;
+            return Ok(());
+        };
+        let latest = *self.history.ledger.changes().borrow();
+        loop {
+            let Some(posted) = &mut state.posted else { break };
+            let passed = self.relaying.echoes.lock().pass_over(posted.looked);
+            posted.looked = posted.looked.max(passed);
+            if acknowledged > *posted.known.get_or_insert(acknowledged) {
+                posted.looked = posted.looked.max(acknowledged);
+                if posted.envelopes.is_empty() {
+                    // Nothing lies there, and everybody knows what comes before.
+                    posted.from = posted.from.max(acknowledged);
+                    posted.upto = posted.upto.max(acknowledged);
+                }
+            }
+            if posted.looked >= latest {
+                break;
+            }
+            let until = self.relaying.echoes.lock().next_gap_ends(posted.looked);
+            let policy = self.links.policy();
+            let told = self.history.store.outgoing_since(posted.looked, until, LETTER, &policy).await?;
+            if !told.newly_shared.is_empty() {
+                self.history.ledger.announce_again(&self.history.store.clips(&told.newly_shared).await?);
+            }
+            if told.items.is_empty() {
+                posted.looked = told.upto;
+                continue;
+            }
+            let (before, contents) = (posted.upto, contents_of(&told.items));
+            self.put_letter(at, &mut state, &others, (feed, before, told.upto), told.items).await?;
+            // The letter is of use without them.
+            for (hash, size) in contents {
+                self.put_content(at, &hash, size).await?;
+            }
+        }
+        let looked = state.posted.as_ref().map_or(0, |posted| posted.looked);
+        self.note_relay(|status| status.posted_upto = looked);
+        let reads = self.reads(&others, &state);
+        if state.clone().says(&reads) {
+            let upto = state.posted.as_ref().map_or(0, |posted| posted.upto);
+            self.put_letter(at, &mut state, &others, (feed, upto, upto), Vec::new()).await?;
+        }
+        self.clear(at, &mut state, acknowledged).await?;
+        Ok(())
+    }
+
+    /// How far the others were read here.
+    fn reads(&self, others: &[DeviceRecord], state: &RelayState) -> Vec<ReadUpTo> {
+        let read = |record: &DeviceRecord| {
+            let device = record.device.as_ref()?.id();
+            let stuck = state.stuck.contains(&device.to_string());
+            Some(ReadUpTo { device, cursor: record.read, stuck })
+        };
+        let mut reads: Vec<ReadUpTo> = others.iter().filter_map(read).collect();
+        reads.sort_unstable();
+        reads
+    }
+
+    async fn put_letter(
+        &self,
+        at: &At,
+        state: &mut RelayState,
+        others: &[DeviceRecord],
+        (feed, before, upto): ([u8; 8], u64, u64),
+        items: Vec<Item>,
+    ) -> Result<(), AtError> {
+        let reads = self.reads(others, state);
+        let letter = Letter { now: now(), feed, before, upto, items, reads: reads.clone() };
+        let outbox = at.group.outbox(&at.identity().pin());
+        let mut again = true;
+        loop {
+            state.number += 1;
+            let number = state.number;
+            let sealed = seal_letter(&at.group, at.identity(), number, &letter);
+            let sealed = sealed.map_err(|error| AtError::Other(error.to_string()))?;
+            match at.unless_left(at.client.put_envelope(&at.group, Place { outbox, number }, sealed)).await {
+                Ok(_) => break,
+                // The answer to one before was lost, or this device was restored from a copy.
+                Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if again => {
+                    state.number = last.max(number);
+                    again = false;
+                }
+                Err(error) => return Err(error),
+            }
+        }
+        if let Some(posted) = &mut state.posted {
+            (posted.upto, posted.looked) = (upto, posted.looked.max(upto));
+            posted.envelopes.push_back((state.number, upto));
+        }
+        state.says(&reads);
+        self.put_state(state).await?;
+        self.note_posted(state.posted.as_ref().map_or(0, |posted| posted.envelopes.len() as u64));
+        Ok(())
+    }
+
+    /// Removes what everybody has.
+    async fn clear(&self, at: &At, state: &mut RelayState, acknowledged: u64) -> Result<(), AtError> {
+        let Some(posted) = &mut state.posted else { return Ok(()) };
+        let mut known = None;
+        while let Some((number, upto)) = posted.envelopes.front().copied().filter(|(_, upto)| *upto <= acknowledged) {
+            // The last one stays: it says how far this device has read the others.
+            if posted.envelopes.len() == 1 {
+                break;
+            }
+            known = Some(number);
+            posted.from = upto;
+            posted.envelopes.pop_front();
+        }
+        if let Some(number) = known {
+            let outbox = at.group.outbox(&at.identity().pin());
+            at.unless_left(at.client.remove_envelopes(&at.group, Place { outbox, number })).await?;
+            let waiting = posted.envelopes.len() as u64;
+            self.put_state(state).await?;
+            self.note_relay(|status| status.waiting = waiting);
+        }
+        Ok(())
+    }
+
+    /// Puts a content there, sealed, unless it is.
+    async fn put_content(&self, at: &At, hash: &Hash, size: u64) -> Result<(), AtError> {
+        let pieces = size.div_ceil(PIECE as u64);
+        if size > LARGEST_CONTENT || at.unless_left(at.client.pieces(&at.group, hash)).await? >= pieces {
+            return Ok(());
+        }
+        for piece in 0..pieces as u32 {
+            let from = u64::from(piece) * PIECE as u64;
+            // Not all of it is here, or it is gone by now.
+            let Some(bytes) = self.history.store.content_by_hash(hash, from, PIECE, false).await? else { return Ok(()) };
+            let sealed = at.group.seal_piece(hash, from, &bytes).map_err(|error| AtError::Other(error.to_string()))?;
+            at.unless_left(at.client.put_piece(&at.group, hash, piece, sealed)).await?;
+        }
+        Ok(())
+    }
+}
+
+/// Begins the outbox, or begins it anew: what lies there is of no use if the feed is another one, or somebody cannot go on
+/// from there.
+async fn begin(at: &At, state: &mut RelayState, feed: [u8; 8], acknowledged: u64) -> Result<(), AtError> {
+    match &state.posted {
+        Some(posted) if posted.feed == feed && posted.from <= acknowledged => return Ok(()),
+        Some(_) if state.number > 0 => {
+            let place = Place { outbox: at.group.outbox(&at.identity().pin()), number: state.number };
+            at.unless_left(at.client.remove_envelopes(&at.group, place)).await?;
+        }
+        _ => {}
+    }
+    state.posted = Some(Posted::nothing(feed, acknowledged));
+    Ok(())
+}
+
+/// The contents that do not travel with their clips, and their sizes.
+fn contents_of(items: &[Item]) -> Vec<(Hash, u64)> {
+    let clips = items.iter().filter_map(|item| match item {
+        Item::Clip(clip) => clip.body.as_ref(),
+        _ => None,
+    });
+    let formats = clips.flat_map(|body| &body.formats).filter(|format| format.data.is_none());
+    formats.map(|format| (format.hash, format.size)).collect()
+}

@@ -1,0 +1,223 @@
+//! Devices that never meet, and a relay.
+
+use crate::shared::linked;
+use crate::support::{Device, names};
+use bytes::Bytes;
+use tempfile::TempDir;
+use yadori_engine::keeping::ClipChange;
+use yadori_engine::keeping::add::NewClip;
+use yadori_link::relay::RelayInvitation;
+use yadori_relay::node::{Config, Node, Tls, invitation};
+use yadori_relay::records::{Token, now};
+
+struct Relay {
+    node: Option<Node>,
+    config: Config,
+    _home: TempDir,
+}
+
+impl Relay {
+    async fn start() -> Self {
+        let home = tempfile::Builder::new().prefix("yadori-relay-").tempdir().unwrap();
+        let listen = "127.0.0.1:0".parse().unwrap();
+        let path = home.path().to_owned();
+        let mut config = Config { home: path, listen, owners: None, database_url: None, tls: Tls::Own };
+        let node = Node::start(&config).await.unwrap();
+        config.listen = node.address;
+        Self { node: Some(node), config, _home: home }
+    }
+
+    fn node(&self) -> &Node {
+        self.node.as_ref().expect("a node")
+    }
+
+    async fn stop(&mut self) {
+        self.node.take().expect("a node").stop().await;
+    }
+
+    async fn again(&mut self) {
+        self.node = Some(Node::start(&self.config).await.unwrap());
+    }
+
+    async fn invitation(&self) -> RelayInvitation {
+        let token = [9; 16];
+        let hash = *blake3::hash(&token).as_bytes();
+        let known =
+            Token { hash, note: String::new(), made_at: now(), mailboxes_left: 1, quota_bytes: 1 << 28, days: 30 };
+        self.node().records().add_token(&known).await.unwrap();
+        let address = format!("https://{}", self.node().address);
+        invitation(&address, &token, self.node().pin.as_ref()).parse().unwrap()
+    }
+}
+
+/// Two linked devices that have met for the last time: they know a relay.
+async fn apart() -> (Device, Device, Relay) {
+    let relay = Relay::start().await;
+    let (mut workshop, mut van) = linked().await;
+    workshop.engine.sync.set_relay(&relay.invitation().await).await.unwrap();
+    van.until("told of the relay", || async { van.engine.sync.relay_status().await.is_some_and(|at| at.answers) }).await;
+    // From now on neither reaches the other.
+    workshop.cut_off().await;
+    van.cut_off().await;
+    (workshop, van, relay)
+}
+
+async fn waiting(device: &Device) -> u64 {
+    device.engine.sync.relay_status().await.map_or(0, |at| at.waiting)
+}
+
+#[tokio::test]
+async fn what_is_done_on_one_device_is_so_on_the_other_though_they_never_meet() {
+    let (workshop, mut van, mut relay) = apart().await;
+    workshop.copy("Lamp 7").await;
+    van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
+    let named = ClipChange { title: Some("Spare lamp".into()), alias: Some("lamp".into()), ..ClipChange::default() };
+    van.engine.keeping.change_attributes("1", &named).await.unwrap();
+    let has_title = || async {
+        let found = workshop.engine.history.find_clip(":lamp").await;
+        found.is_ok_and(|(record, _)| record.title.as_deref() == Some("Spare lamp"))
+    };
+    workshop.until("told of the title", has_title).await;
+    // Content that does not travel along: it comes by itself, or when it is wanted.
+    for (times, comes) in [(70_000, true), (250_000, false)] {
+        let words = Bytes::from("many words ".repeat(times));
+        van.engine.keeping.add("text/plain", words.clone(), NewClip::default()).await.unwrap();
+        let is_there = || async {
+            let Some(clip) = workshop.list().await.into_iter().next() else { return false };
+            clip.record.size == words.len() as u64 && clip.record.elsewhere != comes
+        };
+        workshop.until("told of the long text", is_there).await;
+        let posted = van.engine.history.ledger.settled().await;
+        let all = || async { van.engine.sync.relay_status().await.is_some_and(|at| at.posted_upto >= posted) };
+        van.until("done with it", all).await;
+        workshop.engine.recalling.recall(&names(&["1"]), &Default::default()).await.unwrap();
+        assert_eq!(workshop.pasted().len(), words.len());
+    }
+
+    // The relay is away for a while, and the other is killed.
+    relay.stop().await;
+    workshop.copy("Gel 201").await;
+    workshop.engine.retention.delete(&names(&[":lamp"]), false).await.unwrap();
+    van.crash().await;
+    relay.again().await;
+    let agrees = || async { van.shown().await.first().is_some_and(|first| first == "Gel 201") && van.list().await.len() == 3 };
+    van.until("told of what was done meanwhile", agrees).await;
+    // What everybody has does not lie there any more, but for the last letter.
+    workshop.until("rid of what was read", || async { waiting(&workshop).await <= 1 }).await;
+    let at = workshop.engine.sync.relay_status().await.unwrap();
+    assert_eq!((at.lies, at.last_error, at.last_lie), (0, None, None));
+    relay.stop().await;
+}
+
+/// One is on when the other is off.
+#[tokio::test]
+async fn they_need_not_be_on_at_the_same_time() {
+    let (mut workshop, mut van, mut relay) = apart().await;
+    van.off().await;
+    for text in ["one", "two", "three"] {
+        workshop.copy(text).await;
+    }
+    let latest = workshop.engine.history.ledger.settled().await;
+    let posted = || async { workshop.engine.sync.relay_status().await.is_some_and(|at| at.posted_upto >= latest) };
+    workshop.until("told the relay", posted).await;
+    workshop.off().await;
+    van.on().await;
+    van.until("told", || async { van.shown().await == ["three", "two", "one"] }).await;
+    relay.stop().await;
+}
+
+/// A relay that gives what it should not is found out, and nothing of it is taken in.
+#[tokio::test]
+async fn a_relay_that_lies_is_named_and_not_believed() {
+    let (workshop, van, mut relay) = apart().await;
+    workshop.copy("Lamp 7").await;
+    van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
+    let lies = async || {
+        let told = [&workshop, &van].map(|device| device.engine.sync.relay_status());
+        let [one, two] = told;
+        one.await.unwrap().lies + two.await.unwrap().lies
+    };
+    assert_eq!(lies().await, 0);
+    let url = std::fs::read_to_string(relay.config.home.join("database.url")).unwrap();
+    let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
+    sqlx::query(
+        "INSERT INTO envelopes (mailbox, arrival, outbox, number, expires_at, sealed)
+         SELECT mailbox, arrival + 1000, outbox, number + 1000, expires_at, sealed FROM envelopes ORDER BY arrival DESC LIMIT 1",
+    )
+    .execute(&pool)
+    .await
+    .unwrap();
+    sqlx::query("UPDATE mailboxes SET latest = latest + 1000").execute(&pool).await.unwrap();
+    pool.close().await;
+    // It is told of the next arrival, and finds the other.
+    workshop.copy("Load-in 14:30").await;
+    van.until("warned", || async { lies().await == 1 }).await;
+    let told = || async { van.shown().await == ["Load-in 14:30", "Lamp 7"] };
+    van.until("told all the same", told).await;
+    let told = [workshop.engine.sync.relay_status().await.unwrap(), van.engine.sync.relay_status().await.unwrap()];
+    let named = told.into_iter().find_map(|at| at.last_lie).unwrap();
+    assert!(named.contains("was changed, or comes from elsewhere"), "{named}");
+    relay.stop().await;
+}
+
+/// A relay that was brought back from a copy has lost what came since; everything is told again.
+#[tokio::test]
+async fn a_relay_that_forgets_loses_nothing() {
+    let (mut workshop, mut van, mut relay) = apart().await;
+    workshop.copy("Lamp 7").await;
+    van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
+    van.off().await;
+    workshop.copy("Gel 201").await;
+    let posted = workshop.engine.history.ledger.settled().await;
+    let all = || async { workshop.engine.sync.relay_status().await.is_some_and(|at| at.posted_upto >= posted) };
+    workshop.until("told the relay", all).await;
+    workshop.off().await;
+    let url = std::fs::read_to_string(relay.config.home.join("database.url")).unwrap();
+    let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
+    for forgets in ["DELETE FROM envelopes", "DELETE FROM outboxes", "UPDATE mailboxes SET latest = 1, bytes = 0"] {
+        sqlx::query(forgets).execute(&pool).await.unwrap();
+    }
+    pool.close().await;
+    van.on().await;
+    workshop.on().await;
+    van.until("told of the gel", || async { van.shown().await == ["Gel 201", "Lamp 7"] }).await;
+    let lies = |at: Option<yadori_engine::sync::relay::RelayStatus>| at.is_some_and(|at| at.last_lie.is_some());
+    let warned = || async {
+        lies(workshop.engine.sync.relay_status().await) || lies(van.engine.sync.relay_status().await)
+    };
+    van.until("warned", warned).await;
+    relay.stop().await;
+}
+
+/// Who is removed reads nothing that comes after, and the others go on when they have met.
+#[tokio::test]
+async fn who_was_removed_gets_nothing_new_from_the_relay() {
+    let (mut workshop, mut van, mut relay) = apart().await;
+    // A third device is linked, and then removed.
+    workshop.direct_again().await;
+    let shed = Device::new("shed").await;
+    shed.joins(&workshop).await;
+    let answers = || async { shed.engine.sync.relay_status().await.is_some_and(|at| at.answers) };
+    shed.until("told of the relay", answers).await;
+    let knows = || async { van.engine.sync.devices().await.unwrap().len() == 3 };
+    van.until("told of the shed", knows).await;
+    workshop.engine.sync.remove_device("shed", false).await.unwrap();
+    let gone = || async { shed.engine.sync.relay_status().await.is_none() };
+    shed.until("told to forget the relay", gone).await;
+    workshop.copy("Lamp 7").await;
+    let names_it = || async {
+        let at = van.engine.sync.relay_status().await.unwrap();
+        at.last_error.is_some_and(|error| error.contains("meets one of them directly"))
+    };
+    van.until("told what to do", names_it).await;
+    van.direct_again().await;
+    van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
+    let answers = || async { van.engine.sync.relay_status().await.is_some_and(|at| at.answers) };
+    van.until("let in again", answers).await;
+    van.cut_off().await;
+    workshop.cut_off().await;
+    van.copy("Gel 201").await;
+    workshop.until("told of the gel", || async { workshop.shown().await == ["Gel 201", "Lamp 7"] }).await;
+    assert!(shed.shown().await.is_empty());
+    relay.stop().await;
+}

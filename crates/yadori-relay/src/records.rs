@@ -1,0 +1,716 @@
+//! Tokens, mailboxes, envelopes and contents in MariaDB.
+//!
+//! Whatever changes a mailbox begins with its row, and so is done alone in that mailbox to the end of the transaction, whichever
+//! node does it. Where two nodes of a cluster meet all the same, the database takes one of the two back, and that one is done again.
+
+use bytes::Bytes;
+use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
+use sqlx::{AssertSqlSafe, Connection, MySql, MySqlPool, Row, Transaction};
+use std::str::FromStr;
+use std::time::Duration;
+use thiserror::Error;
+
+/// The migrations, in their order. Each statement may be made again.
+const MIGRATIONS: [&str; 1] = [include_str!("../migrations/0001_mailboxes.sql")];
+
+/// Connections to the database.
+const CONNECTIONS: u32 = 16;
+
+/// How long a request waits for one of them.
+const PATIENCE: Duration = Duration::from_secs(5);
+
+/// Times that a transaction is made again when it has met another.
+const TIMES: u32 = 8;
+
+/// Envelopes and pieces that expire in one transaction.
+const BATCH: u32 = 200;
+
+/// Most bytes of envelopes in one answer.
+const ANSWER: usize = 4 * 1024 * 1024;
+
+/// Milliseconds of a day.
+const DAY: u64 = 86_400_000;
+
+/// Milliseconds since 1970.
+pub fn now() -> u64 {
+    u64::try_from(jiff::Timestamp::now().as_millisecond()).unwrap_or(0)
+}
+
+/// A hash, of a token or an access key.
+pub type Hash = [u8; 32];
+
+/// Why nothing was kept or given.
+#[derive(Debug, Error)]
+pub enum RecordsError {
+    /// No such mailbox, or not with this key: nobody is told which.
+    #[error("there is no such mailbox, or this is not its key")]
+    NoMailbox,
+    /// Not a token, or one that was used up.
+    #[error("this is not a token of this relay, or it was used already")]
+    NoToken,
+    /// The mailbox is there, with another key.
+    #[error("there is such a mailbox already")]
+    Taken,
+    /// An envelope of this or a later number was there before, and it was another one.
+    #[error("envelope {0} of this outbox is there already")]
+    NumberTaken(u64),
+    /// No room.
+    #[error("the mailbox is full: {used} of {quota} bytes are used")]
+    Full {
+        /// Bytes that are used.
+        used: u64,
+        /// Bytes that there is room for.
+        quota: u64,
+    },
+    /// Written by a later version.
+    #[error("the database was written by a later version of the relay")]
+    Newer,
+    /// The database does not answer.
+    #[error("the database does not answer at the moment")]
+    Database(#[from] sqlx::Error),
+}
+
+impl RecordsError {
+    /// Whether another transaction was in the way.
+    fn is_collision(&self) -> bool {
+        let Self::Database(sqlx::Error::Database(error)) = self else { return false };
+        let number = error.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>().map(|error| error.number());
+        // A deadlock, and a lock that was waited for too long. A cluster tells of both as the first.
+        matches!(number, Some(1213 | 1205))
+    }
+}
+
+/// Does a transaction again as long as another is in the way.
+macro_rules! again {
+    ($work:expr) => {{
+        let mut times = 0;
+        loop {
+            match $work.await {
+                Err(error) if error.is_collision() && times < TIMES => times += 1,
+                done => break done,
+            }
+        }
+    }};
+}
+
+/// What a mailbox holds.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Usage {
+    /// Its number.
+    pub mailbox: [u8; 16],
+    /// The number of the last arrival.
+    pub latest: u64,
+    /// Bytes that are used.
+    pub bytes: u64,
+    /// Bytes that there is room for.
+    pub quota_bytes: u64,
+    /// For how many days envelopes wait.
+    pub days: u32,
+    /// When it was made, in milliseconds since 1970.
+    pub made_at: u64,
+    /// When something last came or was fetched.
+    pub used_at: u64,
+}
+
+/// An envelope, and where it lies.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Envelope {
+    /// The number of its arrival in the mailbox.
+    pub arrival: u64,
+    /// In whose outbox.
+    pub outbox: [u8; 16],
+    /// Its number there.
+    pub number: u64,
+    /// What nobody here can read.
+    pub sealed: Bytes,
+}
+
+/// A token, as far as it is known.
+#[derive(Clone, Debug)]
+pub struct Token {
+    /// Its hash.
+    pub hash: Hash,
+    /// What its owner wrote beside it.
+    pub note: String,
+    /// When it was made.
+    pub made_at: u64,
+    /// How many mailboxes it still opens.
+    pub mailboxes_left: u32,
+    /// Bytes of each.
+    pub quota_bytes: u64,
+    /// For how many days envelopes wait there.
+    pub days: u32,
+}
+
+/// The records of a relay.
+#[derive(Clone)]
+pub struct Records {
+    pool: MySqlPool,
+}
+
+impl Records {
+    /// Opens a database and brings its tables up to date, while other nodes may be at work.
+    ///
+    /// # Errors
+    /// When it does not answer, or a later version wrote it.
+    pub async fn open(url: &str) -> Result<Self, RecordsError> {
+        let options = MySqlConnectOptions::from_str(url)?.charset("utf8mb4").collation("utf8mb4_bin");
+        let pool = MySqlPoolOptions::new()
+            .max_connections(CONNECTIONS)
+            .acquire_timeout(PATIENCE)
+            .connect_with(options)
+            .await?;
+        let mut connection = pool.acquire().await?;
+        sqlx::raw_sql(
+            "CREATE TABLE IF NOT EXISTS migrations (version INT UNSIGNED NOT NULL PRIMARY KEY, done_at BIGINT UNSIGNED NOT NULL)
+             ENGINE = InnoDB",
+        )
+        .execute(&mut *connection)
+        .await?;
+        let done: Option<u32> =
+            sqlx::query_scalar("SELECT MAX(version) FROM migrations").fetch_one(&mut *connection).await?;
+        if done.unwrap_or(0) as usize > MIGRATIONS.len() {
+            return Err(RecordsError::Newer);
+        }
+        // Several nodes may do it at once: every statement may be made again. (A cluster takes no named lock.)
+        for (version, script) in (1u32..).zip(MIGRATIONS).skip(done.unwrap_or(0) as usize) {
+            let script: String = script.lines().filter(|line| !line.starts_with("--")).collect::<Vec<_>>().join("\n");
+            for statement in script.split(';').map(str::trim).filter(|statement| !statement.is_empty()) {
+                sqlx::raw_sql(AssertSqlSafe(statement.to_owned())).execute(&mut *connection).await?;
+            }
+            sqlx::query("INSERT IGNORE INTO migrations (version, done_at) VALUES (?, ?)")
+                .bind(version)
+                .bind(now())
+                .execute(&mut *connection)
+                .await?;
+        }
+        drop(connection);
+        Ok(Self { pool })
+    }
+
+    /// Whether the database answers.
+    pub async fn is_there(&self) -> bool {
+        let asked = async { self.pool.acquire().await?.ping().await };
+        matches!(tokio::time::timeout(PATIENCE, asked).await, Ok(Ok(())))
+    }
+
+    /// Ends all connections.
+    pub async fn close(&self) {
+        self.pool.close().await;
+    }
+
+    // Mailboxes
+
+    /// Opens a mailbox by a token. The same again, with the same key, is no error: the answer may have been lost.
+    ///
+    /// # Errors
+    /// When the token opens none, or the mailbox is there with another key.
+    pub async fn open_mailbox(&self, token: &Hash, mailbox: &[u8; 16], access: &Hash) -> Result<Usage, RecordsError> {
+        again!(self.open_mailbox_once(token, mailbox, access))?;
+        self.usage(mailbox, access).await
+    }
+
+    async fn open_mailbox_once(
+        &self,
+        token: &Hash,
+        mailbox: &[u8; 16],
+        access: &Hash,
+    ) -> Result<(), RecordsError> {
+        let mut tx = self.pool.begin().await?;
+        let row = sqlx::query("SELECT mailboxes_left, quota_bytes, days FROM tokens WHERE hash = ? FOR UPDATE")
+            .bind(&token[..])
+            .fetch_optional(&mut *tx)
+            .await?
+            .ok_or(RecordsError::NoToken)?;
+        let known: Option<(Vec<u8>, Vec<u8>)> = sqlx::query_as("SELECT access, token FROM mailboxes WHERE id = ?")
+            .bind(&mailbox[..])
+            .fetch_optional(&mut *tx)
+            .await?;
+        if let Some((known, by)) = known {
+            return if known == access[..] && by == token[..] { Ok(()) } else { Err(RecordsError::Taken) };
+        }
+        if row.try_get::<u32, _>(0)? == 0 {
+            return Err(RecordsError::NoToken);
+        }
+        sqlx::query(
+            "INSERT INTO mailboxes (id, access, token, made_at, used_at, quota_bytes, days) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        )
+        .bind(&mailbox[..])
+        .bind(&access[..])
+        .bind(&token[..])
+        .bind(now())
+        .bind(now())
+        .bind(row.try_get::<u64, _>(1)?)
+        .bind(row.try_get::<u32, _>(2)?)
+        .execute(&mut *tx)
+        .await?;
+        sqlx::query("UPDATE tokens SET mailboxes_left = mailboxes_left - 1 WHERE hash = ?")
+            .bind(&token[..])
+            .execute(&mut *tx)
+            .await?;
+        Ok(tx.commit().await?)
+    }
+
+    /// What a mailbox holds.
+    ///
+    /// # Errors
+    /// When there is none with this key.
+    pub async fn usage(&self, mailbox: &[u8; 16], access: &Hash) -> Result<Usage, RecordsError> {
+        let row = sqlx::query(
+            "SELECT id, latest, bytes, quota_bytes, days, made_at, used_at FROM mailboxes WHERE id = ? AND access = ?",
+        )
+        .bind(&mailbox[..])
+        .bind(&access[..])
+        .fetch_optional(&self.pool)
+        .await?;
+        usage_of(&row.ok_or(RecordsError::NoMailbox)?)
+    }
+
+    /// Gives a mailbox another key; who has only the old one is let in no more.
+    ///
+    /// # Errors
+    /// When there is none with the old key.
+    pub async fn change_access(&self, mailbox: &[u8; 16], old: &Hash, new: &Hash) -> Result<(), RecordsError> {
+        let done = sqlx::query("UPDATE mailboxes SET access = ? WHERE id = ? AND access = ?")
+            .bind(&new[..])
+            .bind(&mailbox[..])
+            .bind(&old[..])
+            .execute(&self.pool)
+            .await?;
+        if done.rows_affected() == 1 { Ok(()) } else { self.usage(mailbox, new).await.map(drop) }
+    }
+
+    /// Erases a mailbox and all that is in it.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn erase(&self, mailbox: &[u8; 16]) -> Result<bool, RecordsError> {
+        let mut tx = self.pool.begin().await?;
+        let done = sqlx::query("DELETE FROM mailboxes WHERE id = ?").bind(&mailbox[..]).execute(&mut *tx).await?;
+        for table in ["envelopes", "contents", "outboxes"] {
+            sqlx::query(AssertSqlSafe(format!("DELETE FROM {table} WHERE mailbox = ?")))
+                .bind(&mailbox[..])
+                .execute(&mut *tx)
+                .await?;
+        }
+        tx.commit().await?;
+        Ok(done.rows_affected() == 1)
+    }
+
+    // Envelopes
+
+    /// Puts an envelope into an outbox. Gives the number of its arrival. The same envelope again is no error.
+    ///
+    /// # Errors
+    /// When there is no room, or the number is not above all that were there.
+    pub async fn put_envelope(
+        &self,
+        (mailbox, access): (&[u8; 16], &Hash),
+        outbox: &[u8; 16],
+        number: u64,
+        sealed: &[u8],
+    ) -> Result<u64, RecordsError> {
+        again!(self.put_envelope_once((mailbox, access), outbox, number, sealed))
+    }
+
+    async fn put_envelope_once(
+        &self,
+        (mailbox, access): (&[u8; 16], &Hash),
+        outbox: &[u8; 16],
+        number: u64,
+        sealed: &[u8],
+    ) -> Result<u64, RecordsError> {
+        let mut tx = self.pool.begin().await?;
+        let usage = begin_in(&mut tx, mailbox, access, sealed.len()).await?;
+        let last: Option<u64> = sqlx::query_scalar("SELECT number FROM outboxes WHERE mailbox = ? AND outbox = ?")
+            .bind(&mailbox[..])
+            .bind(&outbox[..])
+            .fetch_optional(&mut *tx)
+            .await?;
+        if let Some(last) = last.filter(|last| number <= *last) {
+            let known: Option<(u64, bool)> = sqlx::query_as(
+                "SELECT arrival, sealed = ? FROM envelopes WHERE mailbox = ? AND outbox = ? AND number = ?",
+            )
+            .bind(sealed)
+            .bind(&mailbox[..])
+            .bind(&outbox[..])
+            .bind(number)
+            .fetch_optional(&mut *tx)
+            .await?;
+            return match known {
+                Some((arrival, true)) => Ok(arrival),
+                _ => Err(RecordsError::NumberTaken(last)),
+            };
+        }
+        let arrival = usage.latest + 1;
+        sqlx::query(
+            "INSERT INTO envelopes (mailbox, arrival, outbox, number, expires_at, sealed) VALUES (?, ?, ?, ?, ?, ?)",
+        )
+        .bind(&mailbox[..])
+        .bind(arrival)
+        .bind(&outbox[..])
+        .bind(number)
+        .bind(now() + u64::from(usage.days) * DAY)
+        .bind(sealed)
+        .execute(&mut *tx)
+        .await?;
+        sqlx::query("REPLACE INTO outboxes (mailbox, outbox, number) VALUES (?, ?, ?)")
+            .bind(&mailbox[..])
+            .bind(&outbox[..])
+            .bind(number)
+            .execute(&mut *tx)
+            .await?;
+        sqlx::query(
+            "UPDATE mailboxes SET latest = ?, bytes = bytes + ?, used_at = ?, changed = ROUND(UNIX_TIMESTAMP(NOW(3)) * 1000) WHERE id = ?",
+        )
+        .bind(arrival)
+        .bind(sealed.len() as u64)
+        .bind(now())
+        .bind(&mailbox[..])
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        Ok(arrival)
+    }
+
+    /// The envelopes that arrived after this number, but for those of one outbox; as many as an answer holds.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn envelopes_after(
+        &self,
+        mailbox: &[u8; 16],
+        after: u64,
+        but: Option<&[u8; 16]>,
+    ) -> Result<Vec<Envelope>, RecordsError> {
+        let rows = sqlx::query(
+            "SELECT arrival, outbox, number, LENGTH(sealed) FROM envelopes
+             WHERE mailbox = ? AND arrival > ? AND outbox <> ? ORDER BY arrival LIMIT 500",
+        )
+        .bind(&mailbox[..])
+        .bind(after)
+        .bind(but.map_or(&[][..], |outbox| &outbox[..]))
+        .fetch_all(&self.pool)
+        .await?;
+        let (mut envelopes, mut bytes) = (Vec::new(), 0);
+        for row in rows {
+            bytes += row.try_get::<i64, _>(3)? as usize;
+            if bytes > ANSWER && !envelopes.is_empty() {
+                break;
+            }
+            let arrival: u64 = row.try_get(0)?;
+            let sealed: Option<Vec<u8>> =
+                sqlx::query_scalar("SELECT sealed FROM envelopes WHERE mailbox = ? AND arrival = ?")
+                    .bind(&mailbox[..])
+                    .bind(arrival)
+                    .fetch_optional(&self.pool)
+                    .await?;
+            let outbox: Vec<u8> = row.try_get(1)?;
+            let (Some(sealed), Ok(outbox)) = (sealed, outbox.try_into()) else { continue };
+            envelopes.push(Envelope { arrival, outbox, number: row.try_get(2)?, sealed: sealed.into() });
+        }
+        Ok(envelopes)
+    }
+
+    /// The number of the last envelope that came from an outbox; zero if none did.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn last_number(&self, mailbox: &[u8; 16], outbox: &[u8; 16]) -> Result<u64, RecordsError> {
+        let last: Option<u64> = sqlx::query_scalar("SELECT number FROM outboxes WHERE mailbox = ? AND outbox = ?")
+            .bind(&mailbox[..])
+            .bind(&outbox[..])
+            .fetch_optional(&self.pool)
+            .await?;
+        Ok(last.unwrap_or(0))
+    }
+
+    /// Removes the envelopes of an outbox up to this number: all have them.
+    ///
+    /// # Errors
+    /// When there is no mailbox with this key.
+    pub async fn remove_envelopes(
+        &self,
+        (mailbox, access): (&[u8; 16], &Hash),
+        outbox: &[u8; 16],
+        upto: u64,
+    ) -> Result<(), RecordsError> {
+        again!(self.remove_envelopes_once((mailbox, access), outbox, upto))
+    }
+
+    async fn remove_envelopes_once(
+        &self,
+        (mailbox, access): (&[u8; 16], &Hash),
+        outbox: &[u8; 16],
+        upto: u64,
+    ) -> Result<(), RecordsError> {
+        let mut tx = self.pool.begin().await?;
+        begin_in(&mut tx, mailbox, access, 0).await?;
+        let bytes: u64 = sqlx::query_scalar(
+            "SELECT CAST(COALESCE(SUM(LENGTH(sealed)), 0) AS UNSIGNED) FROM envelopes WHERE mailbox = ? AND outbox = ? AND number <= ?",
+        )
+        .bind(&mailbox[..])
+        .bind(&outbox[..])
+        .bind(upto)
+        .fetch_one(&mut *tx)
+        .await?;
+        sqlx::query("DELETE FROM envelopes WHERE mailbox = ? AND outbox = ? AND number <= ?")
+            .bind(&mailbox[..])
+            .bind(&outbox[..])
+            .bind(upto)
+            .execute(&mut *tx)
+            .await?;
+        free(&mut tx, mailbox, bytes).await?;
+        Ok(tx.commit().await?)
+    }
+
+    // Contents
+
+    /// Puts a piece of a content down; one that is there already stays.
+    ///
+    /// # Errors
+    /// When there is no room.
+    pub async fn put_content(
+        &self,
+        (mailbox, access): (&[u8; 16], &Hash),
+        name: &Hash,
+        piece: u32,
+        sealed: &[u8],
+    ) -> Result<(), RecordsError> {
+        again!(self.put_content_once((mailbox, access), name, piece, sealed))
+    }
+
+    async fn put_content_once(
+        &self,
+        (mailbox, access): (&[u8; 16], &Hash),
+        name: &Hash,
+        piece: u32,
+        sealed: &[u8],
+    ) -> Result<(), RecordsError> {
+        let mut tx = self.pool.begin().await?;
+        let usage = begin_in(&mut tx, mailbox, access, sealed.len()).await?;
+        let done = sqlx::query(
+            "INSERT IGNORE INTO contents (mailbox, name, piece, expires_at, sealed) VALUES (?, ?, ?, ?, ?)",
+        )
+        .bind(&mailbox[..])
+        .bind(&name[..])
+        .bind(piece)
+        .bind(now() + u64::from(usage.days) * DAY)
+        .bind(sealed)
+        .execute(&mut *tx)
+        .await?;
+        if done.rows_affected() == 1 {
+            sqlx::query("UPDATE mailboxes SET bytes = bytes + ?, used_at = ? WHERE id = ?")
+                .bind(sealed.len() as u64)
+                .bind(now())
+                .bind(&mailbox[..])
+                .execute(&mut *tx)
+                .await?;
+        }
+        Ok(tx.commit().await?)
+    }
+
+    /// A piece of a content, if it is there.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn content(
+        &self,
+        mailbox: &[u8; 16],
+        name: &Hash,
+        piece: u32,
+    ) -> Result<Option<Vec<u8>>, RecordsError> {
+        Ok(sqlx::query_scalar("SELECT sealed FROM contents WHERE mailbox = ? AND name = ? AND piece = ?")
+            .bind(&mailbox[..])
+            .bind(&name[..])
+            .bind(piece)
+            .fetch_optional(&self.pool)
+            .await?)
+    }
+
+    /// How many pieces of a content are there.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn pieces(&self, mailbox: &[u8; 16], name: &Hash) -> Result<u64, RecordsError> {
+        Ok(sqlx::query_scalar("SELECT CAST(COUNT(*) AS UNSIGNED) FROM contents WHERE mailbox = ? AND name = ?")
+            .bind(&mailbox[..])
+            .bind(&name[..])
+            .fetch_one(&self.pool)
+            .await?)
+    }
+
+    // For all mailboxes
+
+    /// The mailboxes to which something came since `since`, a time of the database's clock, and what that clock says now.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn changed_since(&self, since: u64) -> Result<(u64, Vec<([u8; 16], u64)>), RecordsError> {
+        let now: u64 = sqlx::query_scalar("SELECT CAST(ROUND(UNIX_TIMESTAMP(NOW(3)) * 1000) AS UNSIGNED)")
+            .fetch_one(&self.pool)
+            .await?;
+        let rows: Vec<(Vec<u8>, u64)> = sqlx::query_as("SELECT id, latest FROM mailboxes WHERE changed >= ?")
+            .bind(since)
+            .fetch_all(&self.pool)
+            .await?;
+        let changed = rows.into_iter().filter_map(|(id, latest)| Some((id.try_into().ok()?, latest)));
+        Ok((now, changed.collect()))
+    }
+
+    /// Removes what has waited for too long at `now`, one batch of it. Tells whether there may be more.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn expire(&self, now: u64) -> Result<bool, RecordsError> {
+        let mut more = false;
+        for (table, place) in [("envelopes", "arrival"), ("contents", "name")] {
+            let due: Vec<(Vec<u8>, u64)> = sqlx::query_as(AssertSqlSafe(format!(
+                "SELECT mailbox, CAST(SUM(bytes) AS UNSIGNED) FROM
+                 (SELECT mailbox, LENGTH(sealed) AS bytes FROM {table} WHERE expires_at <= ? ORDER BY mailbox, {place} LIMIT {BATCH}) due
+                 GROUP BY mailbox"
+            )))
+            .bind(now)
+            .fetch_all(&self.pool)
+            .await?;
+            for (mailbox, _) in due {
+                let Ok(mailbox) = <[u8; 16]>::try_from(mailbox) else { continue };
+                again!(self.expire_in(table, &mailbox, now))?;
+                more = true;
+            }
+        }
+        Ok(more)
+    }
+
+    async fn expire_in(&self, table: &'static str, mailbox: &[u8; 16], now: u64) -> Result<(), RecordsError> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query("SELECT id FROM mailboxes WHERE id = ? FOR UPDATE")
+            .bind(&mailbox[..])
+            .fetch_optional(&mut *tx)
+            .await?;
+        let bytes: u64 = sqlx::query_scalar(AssertSqlSafe(format!(
+            "SELECT CAST(COALESCE(SUM(LENGTH(sealed)), 0) AS UNSIGNED) FROM {table} WHERE mailbox = ? AND expires_at <= ?"
+        )))
+        .bind(&mailbox[..])
+        .bind(now)
+        .fetch_one(&mut *tx)
+        .await?;
+        sqlx::query(AssertSqlSafe(format!("DELETE FROM {table} WHERE mailbox = ? AND expires_at <= ?")))
+            .bind(&mailbox[..])
+            .bind(now)
+            .execute(&mut *tx)
+            .await?;
+        free(&mut tx, mailbox, bytes).await?;
+        Ok(tx.commit().await?)
+    }
+
+    /// All mailboxes, the largest first, at most so many.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn mailboxes(&self, most: u32) -> Result<Vec<Usage>, RecordsError> {
+        let rows = sqlx::query(
+            "SELECT id, latest, bytes, quota_bytes, days, made_at, used_at FROM mailboxes ORDER BY bytes DESC LIMIT ?",
+        )
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await?;
+        rows.iter().map(usage_of).collect()
+    }
+
+    // Tokens
+
+    /// Adds a token, known by its hash.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn add_token(&self, token: &Token) -> Result<(), RecordsError> {
+        sqlx::query(
+            "INSERT INTO tokens (hash, note, made_at, mailboxes_left, quota_bytes, days) VALUES (?, ?, ?, ?, ?, ?)",
+        )
+        .bind(&token.hash[..])
+        .bind(&token.note)
+        .bind(token.made_at)
+        .bind(token.mailboxes_left)
+        .bind(token.quota_bytes)
+        .bind(token.days)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// All tokens, the newest first.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn tokens(&self) -> Result<Vec<Token>, RecordsError> {
+        let rows = sqlx::query(
+            "SELECT hash, note, made_at, mailboxes_left, quota_bytes, days FROM tokens ORDER BY made_at DESC, hash",
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        let token = |row: &sqlx::mysql::MySqlRow| -> Result<Token, sqlx::Error> {
+            let hash: Vec<u8> = row.try_get(0)?;
+            Ok(Token {
+                hash: hash.try_into().unwrap_or_default(),
+                note: row.try_get(1)?,
+                made_at: row.try_get(2)?,
+                mailboxes_left: row.try_get(3)?,
+                quota_bytes: row.try_get(4)?,
+                days: row.try_get(5)?,
+            })
+        };
+        rows.iter().map(|row| Ok(token(row)?)).collect()
+    }
+
+    /// Removes a token: it opens no mailbox any more. Those that it has opened stay.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn remove_token(&self, hash: &Hash) -> Result<bool, RecordsError> {
+        let done = sqlx::query("DELETE FROM tokens WHERE hash = ?").bind(&hash[..]).execute(&self.pool).await?;
+        Ok(done.rows_affected() == 1)
+    }
+}
+
+/// Begins a change of a mailbox, for which so many bytes more are wanted. Gives what it holds.
+async fn begin_in(
+    tx: &mut Transaction<'static, MySql>,
+    mailbox: &[u8; 16],
+    access: &Hash,
+    more: usize,
+) -> Result<Usage, RecordsError> {
+    let row = sqlx::query(
+        "SELECT id, latest, bytes, quota_bytes, days, made_at, used_at FROM mailboxes WHERE id = ? AND access = ? FOR UPDATE",
+    )
+    .bind(&mailbox[..])
+    .bind(&access[..])
+    .fetch_optional(&mut **tx)
+    .await?;
+    let usage = usage_of(&row.ok_or(RecordsError::NoMailbox)?)?;
+    let (used, quota) = (usage.bytes, usage.quota_bytes);
+    if more > 0 && used + more as u64 > quota { Err(RecordsError::Full { used, quota }) } else { Ok(usage) }
+}
+
+async fn free(tx: &mut Transaction<'static, MySql>, mailbox: &[u8; 16], bytes: u64) -> Result<(), sqlx::Error> {
+    sqlx::query("UPDATE mailboxes SET bytes = IF(bytes > ?, bytes - ?, 0) WHERE id = ?")
+        .bind(bytes)
+        .bind(bytes)
+        .bind(&mailbox[..])
+        .execute(&mut **tx)
+        .await?;
+    Ok(())
+}
+
+fn usage_of(row: &sqlx::mysql::MySqlRow) -> Result<Usage, RecordsError> {
+    let mailbox: Vec<u8> = row.try_get(0)?;
+    Ok(Usage {
+        mailbox: mailbox.try_into().unwrap_or_default(),
+        latest: row.try_get(1)?,
+        bytes: row.try_get(2)?,
+        quota_bytes: row.try_get(3)?,
+        days: row.try_get(4)?,
+        made_at: row.try_get(5)?,
+        used_at: row.try_get(6)?,
+    })
+}

@@ -1,0 +1,256 @@
+//! Nodes with a real database, asked as devices ask them.
+
+use std::path::PathBuf;
+use std::sync::atomic::Ordering;
+use std::time::Duration;
+use tempfile::TempDir;
+use yadori_link::envelope::{LARGEST, Place};
+use yadori_link::group::{Group, GroupSecret};
+use yadori_link::relay::{Arrivals, RelayClient, RelayError};
+use yadori_relay::node::{Config, Node, Tls, owners_records};
+use yadori_relay::records::{Token, now};
+
+/// Longer than anything takes here.
+const LONG: Duration = Duration::from_secs(60);
+
+const DAY: u64 = 86_400_000;
+
+struct Relay {
+    node: Node,
+    home: TempDir,
+}
+
+impl Relay {
+    async fn start() -> Self {
+        let home = tempfile::Builder::new().prefix("yadori-relay-").tempdir().unwrap();
+        let node = Node::start(&config(home.path().to_owned(), None)).await.unwrap();
+        Self { node, home }
+    }
+
+    async fn restart(self) -> Self {
+        let Self { node, home } = self;
+        node.stop().await;
+        let node = Node::start(&config(home.path().to_owned(), None)).await.unwrap();
+        Self { node, home }
+    }
+
+    /// The URL of its database.
+    fn database(&self) -> String {
+        std::fs::read_to_string(self.home.path().join("database.url")).unwrap()
+    }
+
+    async fn token(&self, quota_bytes: u64) -> [u8; 16] {
+        let mut token = [0; 16];
+        getrandom::fill(&mut token).unwrap();
+        let hash = *blake3::hash(&token).as_bytes();
+        let known = Token { hash, note: "van".into(), made_at: now(), mailboxes_left: 1, quota_bytes, days: 30 };
+        self.node.records().add_token(&known).await.unwrap();
+        token
+    }
+
+    fn client(&self) -> RelayClient {
+        client(&self.node)
+    }
+
+    /// A group with a mailbox of so many bytes.
+    async fn group(&self, quota_bytes: u64) -> Group {
+        let group = group(&self.node);
+        let token = self.token(quota_bytes).await;
+        self.client().open_mailbox(&token, &group).await.unwrap();
+        group
+    }
+}
+
+fn client(node: &Node) -> RelayClient {
+    RelayClient::new(&format!("https://{}", node.address), node.pin).unwrap()
+}
+
+fn config(home: PathBuf, database_url: Option<String>) -> Config {
+    let here = "127.0.0.1:0".parse().unwrap();
+    Config { home, listen: here, owners: Some(here), database_url, tls: Tls::Own }
+}
+
+fn group(node: &Node) -> Group {
+    let mut mailbox = [0; 16];
+    getrandom::fill(&mut mailbox).unwrap();
+    let address = format!("https://{}", node.address);
+    Group { address, pin: node.pin, mailbox, epoch: 1, secret: GroupSecret::random().unwrap(), without: Default::default() }
+}
+
+const VAN: [u8; 16] = [1; 16];
+const SHED: [u8; 16] = [2; 16];
+
+fn at(outbox: [u8; 16], number: u64) -> Place {
+    Place { outbox, number }
+}
+
+/// Returns when somebody waits at this node.
+async fn is_waited(node: &Node) {
+    while node.metrics().waiting.load(Ordering::Relaxed) == 0 {
+        tokio::task::yield_now().await;
+    }
+}
+
+#[tokio::test]
+async fn envelopes_wait_in_their_order_until_they_are_removed() {
+    let relay = Relay::start().await;
+    let (client, group) = (relay.client(), relay.group(1 << 20).await);
+    assert_eq!(client.put_envelope(&group, at(VAN, 1), b"one".to_vec()).await.unwrap(), 1);
+    assert_eq!(client.put_envelope(&group, at(SHED, 1), b"two".to_vec()).await.unwrap(), 2);
+    assert_eq!(client.put_envelope(&group, at(VAN, 7), b"three".to_vec()).await.unwrap(), 3);
+    // Sent again, since the answer was lost, it is there once; another in its place is refused.
+    assert_eq!(client.put_envelope(&group, at(VAN, 7), b"three".to_vec()).await.unwrap(), 3);
+    for number in [7, 4] {
+        let taken = client.put_envelope(&group, at(VAN, number), b"other".to_vec()).await.unwrap_err();
+        assert!(matches!(&taken, RelayError::Refused { kind, last: Some(7), .. } if kind == "number-taken"), "{taken}");
+    }
+    let fetch = async |after, own| client.envelopes(&group, after, &own, Duration::ZERO).await.unwrap();
+    let words = |Arrivals { found, latest, .. }: Arrivals| {
+        let words: Vec<String> =
+            found.into_iter().map(|found| String::from_utf8(found.envelope).unwrap()).collect();
+        (words.join(" "), latest)
+    };
+    assert_eq!(words(fetch(0, SHED).await), ("one three".into(), 3));
+    assert_eq!(words(fetch(1, VAN).await), ("two".into(), 3));
+    assert_eq!(words(fetch(3, SHED).await), (String::new(), 3));
+
+    let relay = relay.restart().await;
+    let client = relay.client();
+    client.remove_envelopes(&group, at(VAN, 1)).await.unwrap();
+    let Arrivals { found, own, .. } = client.envelopes(&group, 0, &SHED, Duration::ZERO).await.unwrap();
+    assert_eq!(own, 1);
+    assert_eq!((found.len(), found[0].place, found[0].arrival), (1, at(VAN, 7), 3));
+    assert_eq!(client.usage(&group).await.unwrap().bytes, 8);
+    client.remove_envelopes(&group, at(VAN, 9)).await.unwrap();
+    // A number that was used is not used again, though the envelope is gone.
+    assert!(client.put_envelope(&group, at(VAN, 7), b"three".to_vec()).await.unwrap_err().is("number-taken"));
+    client.erase(&group).await.unwrap();
+    assert!(client.usage(&group).await.unwrap_err().is("no-mailbox"));
+    relay.node.stop().await;
+}
+
+#[tokio::test]
+async fn whoever_waits_hears_of_it_by_any_node() {
+    let relay = Relay::start().await;
+    let other_home = tempfile::tempdir().unwrap();
+    let second = Node::start(&config(other_home.path().to_owned(), Some(relay.database()))).await.unwrap();
+    let group = relay.group(1 << 20).await;
+    for (waits_at, puts_at, number) in [(&relay.node, &relay.node, 1), (&second, &relay.node, 2), (&second, &second, 3)] {
+        let (waiting, putting) = (client(waits_at), client(puts_at));
+        let wait = async {
+            let Arrivals { found, latest, .. } = waiting.envelopes(&group, number - 1, &SHED, LONG).await.unwrap();
+            (found[0].place.number, latest)
+        };
+        let put = async {
+            is_waited(waits_at).await;
+            putting.put_envelope(&group, at(VAN, number), b"sealed".to_vec()).await.unwrap();
+        };
+        assert_eq!(tokio::join!(wait, put).0, (number, number));
+    }
+    // A node that ends lets nobody wait.
+    let waiting = client(&second);
+    let wait = waiting.envelopes(&group, 3, &SHED, LONG);
+    let end = async {
+        is_waited(&second).await;
+        second.stop().await;
+    };
+    let (waited, ()) = tokio::join!(wait, end);
+    assert!(waited.is_ok_and(|Arrivals { found, latest, own }| found.is_empty() && latest == 3 && own == 0));
+    relay.node.stop().await;
+}
+
+#[tokio::test]
+async fn strangers_are_refused_and_nobody_has_more_than_their_share() {
+    let relay = Relay::start().await;
+    let (client, mine) = (relay.client(), relay.group(1000).await);
+    client.put_envelope(&mine, at(VAN, 1), vec![7; 900]).await.unwrap();
+    let full = client.put_envelope(&mine, at(VAN, 2), vec![7; 101]).await.unwrap_err();
+    assert!(full.is("full") && full.to_string().contains("900 of 1000 bytes"), "{full}");
+    let large = client.put_envelope(&mine, at(VAN, 2), vec![7; LARGEST + 1]).await.unwrap_err();
+    assert!(matches!(large, RelayError::Refused { .. } | RelayError::Unreachable(_)), "{large}");
+    client.put_envelope(&mine, at(VAN, 2), vec![7; 100]).await.unwrap();
+
+    // Another key, and another mailbox, are refused alike.
+    let guessed = Group { secret: GroupSecret::random().unwrap(), ..mine.clone() };
+    let elsewhere = Group { mailbox: [9; 16], ..mine.clone() };
+    for stranger in [&guessed, &elsewhere] {
+        let errors = [
+            client.usage(stranger).await.unwrap_err(),
+            client.envelopes(stranger, 0, &VAN, Duration::ZERO).await.unwrap_err(),
+            client.put_envelope(stranger, at(VAN, 3), vec![1]).await.map(drop).unwrap_err(),
+            client.remove_envelopes(stranger, at(VAN, 9)).await.unwrap_err(),
+            client.pieces(stranger, &[1; 32]).await.map(drop).unwrap_err(),
+            client.piece(stranger, &[1; 32], 0).await.map(drop).unwrap_err(),
+            client.put_piece(stranger, &[1; 32], 0, vec![1]).await.unwrap_err(),
+            client.erase(stranger).await.unwrap_err(),
+        ];
+        assert!(errors.iter().all(|error| error.is("no-mailbox")), "{errors:?}");
+    }
+    assert_eq!(client.usage(&mine).await.unwrap().bytes, 1000);
+
+    // A token opens one mailbox, once; the same once more is no other.
+    let (token, other) = (relay.token(1000).await, group(&relay.node));
+    client.open_mailbox(&token, &other).await.unwrap();
+    client.open_mailbox(&token, &other).await.unwrap();
+    assert!(client.open_mailbox(&token, &group(&relay.node)).await.unwrap_err().is("no-token"));
+    assert!(client.open_mailbox(&[8; 16], &group(&relay.node)).await.unwrap_err().is("no-token"));
+    let taken = Group { secret: GroupSecret::random().unwrap(), ..mine.clone() };
+    assert!(client.open_mailbox(&relay.token(1000).await, &taken).await.unwrap_err().is("taken"));
+
+    // Who was removed from the group is let in no more.
+    let next = mine.with_new_secret([]).unwrap();
+    client.change_access(&mine, &next).await.unwrap();
+    // Sent again, since the answer was lost, it is done; to anything else the old key is of no use.
+    client.change_access(&mine, &next).await.unwrap();
+    let another = next.with_new_secret([]).unwrap();
+    assert!(client.change_access(&mine, &another).await.unwrap_err().is("no-mailbox"));
+    assert!(client.usage(&mine).await.unwrap_err().is("no-mailbox"));
+    assert_eq!(client.usage(&next).await.unwrap().bytes, 1000);
+
+    // Who asks without end has to wait, and nobody else.
+    let mut refused = None;
+    for _ in 0..400 {
+        if let Err(error) = client.usage(&next).await {
+            refused = Some(error);
+            break;
+        }
+    }
+    assert!(refused.is_some_and(|error| error.is("too-many")));
+    client.usage(&other).await.unwrap();
+
+    let wrong_pin = RelayClient::new(&format!("https://{}", relay.node.address), Some([5; 32])).unwrap();
+    assert!(matches!(wrong_pin.usage(&other).await, Err(RelayError::Unreachable(_))));
+    relay.node.stop().await;
+}
+
+#[tokio::test]
+async fn contents_are_kept_once_and_everything_expires() {
+    let relay = Relay::start().await;
+    let (client, group) = (relay.client(), relay.group(10_000).await);
+    let hash = [4; 32];
+    assert_eq!(client.piece(&group, &hash, 0).await.unwrap(), None);
+    for _ in 0..2 {
+        client.put_piece(&group, &hash, 0, vec![1; 300]).await.unwrap();
+        client.put_piece(&group, &hash, 1, vec![2; 200]).await.unwrap();
+    }
+    assert_eq!(client.pieces(&group, &hash).await.unwrap(), 2);
+    assert_eq!(client.piece(&group, &hash, 1).await.unwrap().unwrap(), vec![2; 200]);
+    client.put_envelope(&group, at(VAN, 1), vec![3; 100]).await.unwrap();
+    assert_eq!(client.usage(&group).await.unwrap().bytes, 600);
+
+    let records = owners_records(relay.home.path(), None).await.unwrap();
+    assert!(!records.expire(now() + 29 * DAY).await.unwrap());
+    while records.expire(now() + 31 * DAY).await.unwrap() {}
+    assert_eq!(client.usage(&group).await.unwrap().bytes, 0);
+    assert_eq!(client.pieces(&group, &hash).await.unwrap(), 0);
+    assert!(client.envelopes(&group, 0, &SHED, Duration::ZERO).await.unwrap().found.is_empty());
+    let known = records.tokens().await.unwrap();
+    assert_eq!((known.len(), known[0].mailboxes_left, &known[0].note[..]), (1, 0, "van"));
+    assert!(records.remove_token(&known[0].hash).await.unwrap());
+    assert_eq!(records.mailboxes(9).await.unwrap().len(), 1);
+    records.close().await;
+    relay.node.stop().await;
+    let none = tempfile::tempdir().unwrap();
+    let error = owners_records(none.path(), None).await.err().expect("nothing runs there").to_string();
+    assert!(error.contains("does not run"), "{error}");
+}
