@@ -181,6 +181,17 @@ export const renameDevice = (name: string, to: string) =>
 export const removeDevice = (name: string) => ask(client.DELETE("/api/v1/devices/{name}", named(name)));
 export const pauseSync = () => ask(client.POST("/api/v1/sync/pause", { body: {} }));
 export const resumeSync = () => ask(client.POST("/api/v1/sync/resume"));
+/** How it stands with the relay, asked of the relay itself; none if there is none. */
+export async function relay(): Promise<{ relay?: Schemas["Relay"] }> {
+  try {
+    return { relay: await ask(client.GET("/api/v1/sync/relay")) };
+  } catch (error) {
+    if (error instanceof Refused && error.kind === "urn:yadori:problem:no-relay") return {};
+    throw error;
+  }
+}
+export const setRelay = (invitation: string) => ask(client.PUT("/api/v1/sync/relay", { body: { invitation } }));
+export const leaveRelay = () => ask(client.DELETE("/api/v1/sync/relay"));
 export const syncNow = () => ask(client.POST("/api/v1/sync/now"));
 export const leave = () => ask(client.POST("/api/v1/sync/leave"));
 export const policy = (): Promise<Policy> => ask(client.GET("/api/v1/sync/policy"));

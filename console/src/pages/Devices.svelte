@@ -12,6 +12,7 @@
   import Field from "../ui/Field.svelte";
   import Page from "../ui/Page.svelte";
   import Section from "../ui/Section.svelte";
+  import Relay from "./Relay.svelte";
   import Sharing from "./Sharing.svelte";
 
   const sync = new Resource(api.sync, { parts: ["devices"], status: true });
@@ -193,6 +194,7 @@
     </Section>
   </div>
   <Sharing />
+  <Relay />
   {#if others.length > 0}<Section title={w().devices.leave} about={w().devices.leaveMeans}
       ><Button onclick={() => (leaving = true)}>{w().devices.leave}</Button></Section
     >{/if}

@@ -477,6 +477,32 @@ export const en = {
     leaveMeans: "This device keeps its history, and shares it with none of the others any more.",
     left: "This device is linked with no other now.",
   },
+  relay: {
+    title: "A relay",
+    about:
+      "For devices that cannot reach each other, or are never on at the same time. What they tell each other waits at the relay, sealed; it can read none of it.",
+    invitation: "What the relay’s owner gave you",
+    use: "Use it",
+    isSet: "The relay is set; your other devices hear of it when they are connected.",
+    answers: "It answers.",
+    asked: "It is being asked.",
+    fails: (why: string) => `It cannot be used: ${why}.`,
+    warns: (count: number, what: string) =>
+      `Something was wrong with what it gave (${n(count, "time", "times")}), and was not taken in: ${what}.`,
+    posted: (when: string, waiting: number) =>
+      `This device last left something there ${when}; ${n(waiting, "envelope waits", "envelopes wait")}.`,
+    behind: (count: number) => `${n(count, "change is", "changes are")} still to be left there.`,
+    fetched: (when: string) => `It last found something there ${when}.`,
+    holds: (used: string, quota: string, days: number) =>
+      `The mailbox holds ${used} of ${quota}, for ${n(days, "day", "days")}.`,
+    leave: "Leave the relay",
+    leaveMeans:
+      "All of your devices leave it, and what lies there is erased. Those that cannot reach each other hear nothing of each other then.",
+    left: (erased: boolean): string =>
+      erased
+        ? "Left the relay; what lay there is erased."
+        : "Left the relay. It did not answer; what lies there goes when it is too old.",
+  },
   sharing: {
     title: "What this device shares",
     about: "Sensitive clips never leave this device.",

@@ -192,6 +192,68 @@ pub struct Sync {
     pub devices: Vec<Device>,
     /// Clips of which some content is on another device only.
     pub elsewhere: u64,
+    /// How it stands with the relay, if there is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub relay: Option<Relay>,
+}
+
+/// How it stands with the relay, where devices that do not meet leave what they tell each other, sealed.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Relay {
+    /// Its address.
+    pub address: String,
+    /// Whether it answers.
+    pub answers: bool,
+    /// Why it does not, or does not do what is asked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub error: Option<String>,
+    /// What was wrong with what it gave, the last time that something was; it was not taken in.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub warning: Option<String>,
+    /// How often something was wrong since the service started.
+    pub warnings: u32,
+    /// Changes of this device that are still to be left there.
+    pub behind: u64,
+    /// Envelopes of this device that wait there for the others.
+    pub waiting: u64,
+    /// When this device last left something there.
+    #[schema(value_type = Option<String>, format = DateTime)]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub posted_at: Option<Timestamp>,
+    /// When it last found something there.
+    #[schema(value_type = Option<String>, format = DateTime)]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fetched_at: Option<Timestamp>,
+    /// What the mailbox of the devices holds, if the relay was asked and answered.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mailbox: Option<Mailbox>,
+}
+
+/// What a mailbox at a relay holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Mailbox {
+    /// Bytes that are used.
+    pub bytes: u64,
+    /// Bytes that there is room for.
+    pub quota_bytes: u64,
+    /// For how many days what lies there is kept.
+    pub days: u32,
+}
+
+/// A relay to use.
+#[derive(Clone, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SetRelay {
+    /// What the relay's owner gave you: its address, `#`, and a token.
+    #[schema(max_length = 500)]
+    pub invitation: String,
+}
+
+/// What became of the mailbox of a relay that was left.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct RelayLeft {
+    /// Whether it was erased. If the relay did not answer, what lies there goes when it is too old.
+    pub erased: bool,
 }
 
 /// From where on to tell how a fetch goes.

@@ -252,6 +252,14 @@ kinds! {
     Sensitive = "sensitive", 422, "Never leaves this device";
     /// There is no connection with the other device.
     Away = "away", 502, "Not there";
+    /// There is no relay.
+    NoRelay = "no-relay", 404, "No relay";
+    /// There is a relay already.
+    RelaySet = "relay-set", 409, "There is a relay";
+    /// That is not the address of a relay and a token.
+    BadRelay = "bad-relay", 400, "Not a relay";
+    /// The relay does not do what is asked.
+    RelayRefuses = "relay-refuses", 502, "The relay refuses";
     /// The policy, or the pause, is not possible.
     BadPolicy = "bad-policy", 400, "Not possible";
 }

@@ -26,11 +26,11 @@ use yadori_core::amounts::DAY;
 use yadori_core::retention::{Candidate, Limits, RetentionRules, Scope, plan};
 use yadori_core::search::fold::fold;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
+use yadori_database::{PrivateServer, ServerState};
 use yadori_e2e::home::Home;
 use yadori_e2e::measuring::Desk;
 use yadori_e2e::service::{Service, client, command};
 use yadori_store::Store;
-use yadori_database::{PrivateServer, ServerState};
 
 /// A figure beside its limit.
 #[derive(Serialize)]

@@ -7,8 +7,8 @@ use std::process::Command;
 use std::sync::OnceLock;
 use std::sync::atomic::{AtomicU32, Ordering};
 use tempfile::TempDir;
-use yadori_files::Places;
 use yadori_database::PrivateServer;
+use yadori_files::Places;
 use yadori_vault::{DataKeys, Keyring, ProtectorKind, Secret};
 
 /// A home folder that goes with its test.

@@ -188,7 +188,14 @@ mod tests {
 
     fn group() -> Group {
         let secret = GroupSecret::random().unwrap();
-        Group { address: "https://relay.example.org".into(), pin: None, mailbox: [7; 16], epoch: 3, secret, without: Default::default() }
+        Group {
+            address: "https://relay.example.org".into(),
+            pin: None,
+            mailbox: [7; 16],
+            epoch: 3,
+            secret,
+            without: Default::default(),
+        }
     }
 
     fn letter() -> Letter {

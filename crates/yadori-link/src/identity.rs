@@ -119,7 +119,7 @@ pub(crate) fn pin_of(certificate: &CertificateDer<'_>) -> Option<Pin> {
 pub(crate) fn public_point<'a>(public_key: &'a [u8], pin: &Pin) -> Option<&'a [u8]> {
     // The point stands at the end: one byte that says how it is written, and two numbers of 32 bytes.
     const POINT: usize = 65;
-    (sha256(public_key) == *pin).then(|| &public_key[public_key.len().checked_sub(POINT).unwrap_or_default()..])
+    (sha256(public_key) == *pin).then(|| &public_key[public_key.len().saturating_sub(POINT)..])
 }
 
 fn sha256(bytes: &[u8]) -> Pin {

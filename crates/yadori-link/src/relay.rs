@@ -366,7 +366,13 @@ impl RelayClient {
     ///
     /// # Errors
     /// When the relay does not answer, or is full.
-    pub async fn put_piece(&self, group: &Group, hash: &[u8; 32], piece: u32, sealed: Vec<u8>) -> Result<(), RelayError> {
+    pub async fn put_piece(
+        &self,
+        group: &Group,
+        hash: &[u8; 32],
+        piece: u32,
+        sealed: Vec<u8>,
+    ) -> Result<(), RelayError> {
         let path = content(group, hash, &format!("/{piece}"));
         self.do_with_bytes(Method::PUT, &path, group, sealed.into()).await.map(drop)
     }
@@ -453,7 +459,9 @@ mod tests {
         let pin = written(&[3; 32]);
         let text = format!(" https://relay.example.org/#{}.{pin}\n", written(&[9; 16]));
         let read: RelayInvitation = text.parse().unwrap();
-        assert!(read == RelayInvitation { address: "https://relay.example.org".into(), token: [9; 16], pin: Some([3; 32]) });
+        assert!(
+            read == RelayInvitation { address: "https://relay.example.org".into(), token: [9; 16], pin: Some([3; 32]) }
+        );
         let public: RelayInvitation = format!("https://192.0.2.7:8443#{}", written(&[9; 16])).parse().unwrap();
         assert!(public.pin.is_none() && public.address == "https://192.0.2.7:8443");
         let token = written(&[9; 16]);
@@ -483,7 +491,10 @@ mod tests {
         let twice = [&bytes[..], &bytes].concat();
         let read = delivered(&twice).unwrap();
         assert_eq!(read.len(), 2);
-        assert_eq!((read[1].arrival, read[1].place, &read[1].envelope[..]), (5, Place { outbox: [2; 16], number: 9 }, &b"abc"[..]));
+        assert_eq!(
+            (read[1].arrival, read[1].place, &read[1].envelope[..]),
+            (5, Place { outbox: [2; 16], number: 9 }, &b"abc"[..])
+        );
         for cut in 1..bytes.len() {
             assert!(delivered(&bytes[..cut]).is_err(), "{cut}");
         }

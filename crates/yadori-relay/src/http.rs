@@ -107,7 +107,10 @@ pub fn router(shared: Arc<Shared>) -> Router {
         .route("/v1/mailboxes/{mailbox}", get(usage).delete(erase))
         .route("/v1/mailboxes/{mailbox}/access", put(change_access))
         .route("/v1/mailboxes/{mailbox}/envelopes", get(envelopes))
-        .route("/v1/mailboxes/{mailbox}/outboxes/{outbox}/envelopes/{number}", put(put_envelope).delete(remove_envelopes))
+        .route(
+            "/v1/mailboxes/{mailbox}/outboxes/{outbox}/envelopes/{number}",
+            put(put_envelope).delete(remove_envelopes),
+        )
         .route("/v1/mailboxes/{mailbox}/contents/{name}", get(pieces))
         .route("/v1/mailboxes/{mailbox}/contents/{name}/{piece}", get(content).put(put_content));
     Router::new()
@@ -159,7 +162,8 @@ async fn counted(State(shared): App, request: Request, next: Next) -> Response {
 fn bearer<const N: usize>(headers: &HeaderMap) -> Result<Hash, Refusal> {
     let given = headers.get(header::AUTHORIZATION).and_then(|value| value.to_str().ok());
     let secret = given.and_then(|value| value.strip_prefix("Bearer ")).and_then(names::read::<N>);
-    let refusal = || Refusal::new(StatusCode::UNAUTHORIZED, "no-key", "the request brings no key, or none of the right form");
+    let refusal =
+        || Refusal::new(StatusCode::UNAUTHORIZED, "no-key", "the request brings no key, or none of the right form");
     secret.map(|secret| *blake3::hash(&secret).as_bytes()).ok_or_else(refusal)
 }
 
@@ -172,7 +176,11 @@ fn caller(shared: &Shared, mailbox: &str, headers: &HeaderMap) -> Result<([u8; 1
     let (mailbox, access) = (part(mailbox, "the mailbox")?, bearer::<32>(headers)?);
     let too_many = |pause| Refusal {
         retry_after: Some(pause),
-        ..Refusal::new(StatusCode::TOO_MANY_REQUESTS, "too-many", "this mailbox asks for too much at once; wait a little")
+        ..Refusal::new(
+            StatusCode::TOO_MANY_REQUESTS,
+            "too-many",
+            "this mailbox asks for too much at once; wait a little",
+        )
     };
     shared.rates.take(mailbox, Instant::now()).map_err(too_many)?;
     Ok((mailbox, access))
@@ -217,11 +225,7 @@ async fn open_mailbox(
     Ok((StatusCode::CREATED, Json(usage.into())))
 }
 
-async fn usage(
-    State(shared): App,
-    Path(mailbox): Path<String>,
-    headers: HeaderMap,
-) -> Result<Json<Said>, Refusal> {
+async fn usage(State(shared): App, Path(mailbox): Path<String>, headers: HeaderMap) -> Result<Json<Said>, Refusal> {
     let (mailbox, access) = caller(&shared, &mailbox, &headers)?;
     Ok(Json(shared.records.usage(&mailbox, &access).await?.into()))
 }
@@ -230,6 +234,7 @@ async fn erase(State(shared): App, Path(mailbox): Path<String>, headers: HeaderM
     let (mailbox, access) = caller(&shared, &mailbox, &headers)?;
     shared.records.usage(&mailbox, &access).await?;
     shared.records.erase(&mailbox).await?;
+    shared.live.stir(&mailbox);
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -247,6 +252,7 @@ async fn change_access(
 ) -> Result<StatusCode, Refusal> {
     let (mailbox, access) = caller(&shared, &mailbox, &headers)?;
     shared.records.change_access(&mailbox, &access, &part(&asked.access, "the key's hash")?).await?;
+    shared.live.stir(&mailbox);
     Ok(StatusCode::NO_CONTENT)
 }
 

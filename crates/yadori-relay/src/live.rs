@@ -24,33 +24,51 @@ pub struct Live(Arc<Inner>);
 
 #[derive(Default)]
 struct Inner {
-    waiting: Mutex<HashMap<[u8; 16], watch::Sender<u64>>>,
+    waiting: Mutex<HashMap<[u8; 16], watch::Sender<Known>>>,
     somebody: Notify,
+}
+
+/// What is known of a mailbox for which somebody waits.
+#[derive(Clone, Copy, Default)]
+struct Known {
+    /// The number of the last arrival that was told.
+    latest: u64,
+    /// How often all who wait were to look again.
+    stirred: u64,
 }
 
 /// Somebody who waits.
 pub struct Waiting {
     live: Live,
     mailbox: [u8; 16],
-    latest: watch::Receiver<u64>,
+    known: watch::Receiver<Known>,
+    stirred: u64,
 }
 
 impl Live {
     /// Waits for what comes into a mailbox from now on.
     pub fn wait_for(&self, mailbox: [u8; 16]) -> Waiting {
-        let latest = self.0.waiting.lock().entry(mailbox).or_default().subscribe();
+        let known = self.0.waiting.lock().entry(mailbox).or_default().subscribe();
         self.0.somebody.notify_one();
-        Waiting { live: self.clone(), mailbox, latest }
+        let stirred = known.borrow().stirred;
+        Waiting { live: self.clone(), mailbox, known, stirred }
     }
 
     /// Tells that something has come, up to this arrival.
     pub fn tell(&self, mailbox: &[u8; 16], latest: u64) {
         if let Some(waiting) = self.0.waiting.lock().get(mailbox) {
             waiting.send_if_modified(|known| {
-                let newer = latest > *known;
-                *known = latest.max(*known);
+                let newer = latest > known.latest;
+                known.latest = latest.max(known.latest);
                 newer
             });
+        }
+    }
+
+    /// Has all who wait for a mailbox look again: it was erased, or has another key.
+    pub fn stir(&self, mailbox: &[u8; 16]) {
+        if let Some(waiting) = self.0.waiting.lock().get(mailbox) {
+            waiting.send_modify(|known| known.stirred += 1);
         }
     }
 
@@ -80,10 +98,13 @@ impl Live {
 }
 
 impl Waiting {
-    /// Returns when something has come after this arrival.
+    /// Returns when something has come after this arrival, or there is another reason to look again.
     pub async fn beyond(&mut self, after: u64) {
+        let stirred = self.stirred;
         // The sender is in the table for as long as this is there.
-        let _ = self.latest.wait_for(|latest| *latest > after).await;
+        if let Ok(known) = self.known.wait_for(|known| known.latest > after || known.stirred != stirred).await {
+            self.stirred = known.stirred;
+        }
     }
 }
 
@@ -109,6 +130,8 @@ mod tests {
         live.tell(&[1; 16], 4);
         one.beyond(3).await;
         two.beyond(3).await;
+        live.stir(&[1; 16]);
+        one.beyond(9).await;
         let silent = tokio::time::timeout(Duration::from_millis(20), other.beyond(0)).await;
         assert!(silent.is_err());
         drop(one);

@@ -1,7 +1,7 @@
 //! The relay's program: a node, and its owner's commands.
 
 use clap::{Args, Parser, Subcommand};
-use std::io::Write;
+use std::io::{IsTerminal, Write};
 use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -114,7 +114,8 @@ enum AdminCommand {
 #[tokio::main]
 async fn main() -> ExitCode {
     let filter = tracing_subscriber::EnvFilter::try_from_env("YADORI_RELAY_LOG").unwrap_or_else(|_| "info".into());
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let ansi = std::io::stderr().is_terminal();
+    tracing_subscriber::fmt().with_env_filter(filter).with_ansi(ansi).with_writer(std::io::stderr).init();
     match run(Cli::parse()).await {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
@@ -172,9 +173,13 @@ async fn run(cli: Cli) -> Result<(), Box<dyn std::error::Error>> {
                 }
                 TokenCommand::Remove { token } => {
                     let known = records.tokens().await?;
-                    let meant: Vec<&Token> =
-                        known.iter().filter(|known| token.len() >= 4 && names::written(&known.hash).starts_with(&token)).collect();
-                    let [one] = meant[..] else { return Err(format!("there is no token {token}, or several are meant").into()) };
+                    let meant: Vec<&Token> = known
+                        .iter()
+                        .filter(|known| token.len() >= 4 && names::written(&known.hash).starts_with(&token))
+                        .collect();
+                    let [one] = meant[..] else {
+                        return Err(format!("there is no token {token}, or several are meant").into());
+                    };
                     records.remove_token(&one.hash).await.map(drop)
                 }
             };

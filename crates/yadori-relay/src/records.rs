@@ -210,12 +210,7 @@ impl Records {
         self.usage(mailbox, access).await
     }
 
-    async fn open_mailbox_once(
-        &self,
-        token: &Hash,
-        mailbox: &[u8; 16],
-        access: &Hash,
-    ) -> Result<(), RecordsError> {
+    async fn open_mailbox_once(&self, token: &Hash, mailbox: &[u8; 16], access: &Hash) -> Result<(), RecordsError> {
         let mut tx = self.pool.begin().await?;
         let row = sqlx::query("SELECT mailboxes_left, quota_bytes, days FROM tokens WHERE hash = ? FOR UPDATE")
             .bind(&token[..])
@@ -514,12 +509,7 @@ impl Records {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn content(
-        &self,
-        mailbox: &[u8; 16],
-        name: &Hash,
-        piece: u32,
-    ) -> Result<Option<Vec<u8>>, RecordsError> {
+    pub async fn content(&self, mailbox: &[u8; 16], name: &Hash, piece: u32) -> Result<Option<Vec<u8>>, RecordsError> {
         Ok(sqlx::query_scalar("SELECT sealed FROM contents WHERE mailbox = ? AND name = ? AND piece = ?")
             .bind(&mailbox[..])
             .bind(&name[..])

@@ -74,7 +74,14 @@ fn group(node: &Node) -> Group {
     let mut mailbox = [0; 16];
     getrandom::fill(&mut mailbox).unwrap();
     let address = format!("https://{}", node.address);
-    Group { address, pin: node.pin, mailbox, epoch: 1, secret: GroupSecret::random().unwrap(), without: Default::default() }
+    Group {
+        address,
+        pin: node.pin,
+        mailbox,
+        epoch: 1,
+        secret: GroupSecret::random().unwrap(),
+        without: Default::default(),
+    }
 }
 
 const VAN: [u8; 16] = [1; 16];
@@ -106,8 +113,7 @@ async fn envelopes_wait_in_their_order_until_they_are_removed() {
     }
     let fetch = async |after, own| client.envelopes(&group, after, &own, Duration::ZERO).await.unwrap();
     let words = |Arrivals { found, latest, .. }: Arrivals| {
-        let words: Vec<String> =
-            found.into_iter().map(|found| String::from_utf8(found.envelope).unwrap()).collect();
+        let words: Vec<String> = found.into_iter().map(|found| String::from_utf8(found.envelope).unwrap()).collect();
         (words.join(" "), latest)
     };
     assert_eq!(words(fetch(0, SHED).await), ("one three".into(), 3));
@@ -135,7 +141,8 @@ async fn whoever_waits_hears_of_it_by_any_node() {
     let other_home = tempfile::tempdir().unwrap();
     let second = Node::start(&config(other_home.path().to_owned(), Some(relay.database()))).await.unwrap();
     let group = relay.group(1 << 20).await;
-    for (waits_at, puts_at, number) in [(&relay.node, &relay.node, 1), (&second, &relay.node, 2), (&second, &second, 3)] {
+    for (waits_at, puts_at, number) in [(&relay.node, &relay.node, 1), (&second, &relay.node, 2), (&second, &second, 3)]
+    {
         let (waiting, putting) = (client(waits_at), client(puts_at));
         let wait = async {
             let Arrivals { found, latest, .. } = waiting.envelopes(&group, number - 1, &SHED, LONG).await.unwrap();

@@ -165,7 +165,9 @@ pub async fn serve_by<S, F>(
                         let _ = stream.set_nodelay(true);
                         let talking = async {
                             match handshake(stream).await {
-                                Ok(stream) => talk(stream, router, (&connections, number), limits.headers, ending).await,
+                                Ok(stream) => {
+                                    talk(stream, router, (&connections, number), limits.headers, ending).await
+                                }
                                 Err(error) => tracing::debug!(%error, "a handshake was not completed"),
                             }
                         };

@@ -38,6 +38,8 @@ pub fn hint(kind: Kind) -> Option<&'static str> {
         Kind::AliasTaken => "choose another alias, or take this one with --take",
         Kind::NotPinned => "list the pinned clips with: yadori list --pinned",
         Kind::NoSuchDrawer => "list the drawers with: yadori drawer list; make one with: yadori drawer new NAME",
+        Kind::NoRelay => "use one with: yadori relay set",
+        Kind::RelaySet => "leave it first with: yadori relay remove",
         Kind::DrawerClosed => "open it with: yadori drawer open NAME",
         Kind::NotPrivate => "give it a passphrase with: yadori drawer private NAME",
         Kind::NoSuchPlace => "list the drawer with: yadori drawer list NAME",

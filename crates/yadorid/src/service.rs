@@ -219,7 +219,8 @@ impl Running {
         let reach = Reach { address: address.to_string(), token: house.authenticator.token().to_owned() };
         write_reach(&house.places, &reach)?;
         let ending = CancellationToken::new();
-        let mut server = tokio::spawn(yadori_serve::serve(listener, house.gate.clone().router(), ending.clone(), http::LIMITS));
+        let mut server =
+            tokio::spawn(yadori_serve::serve(listener, house.gate.clone().router(), ending.clone(), http::LIMITS));
         let mut desk = desk.map(Desk::start);
         tokio::pin!(end);
         let mut ready = Some(ready);

@@ -14,7 +14,18 @@ fn the_scripted_example_shows_every_step_on_wayland() {
     shows_every_step(&["--wayland"], "$ wl-paste\nLX\tLamp\tGel");
 }
 
-fn shows_every_step(options: &[&str], pasted: &str) {
+#[test]
+fn two_computers_that_never_meet_are_shown() {
+    let shown = run(&["--relay"]);
+    for expected in
+        ["token new", " answers", "envelope", "van$ xclip -selection clipboard -o\nScrews for the lantern: M4 × 12"]
+    {
+        assert!(shown.contains(expected), "“{expected}” is not shown in:\n{shown}");
+    }
+    assert_eq!(shown.matches("MiB, ").count(), 1, "one mailbox:\n{shown}");
+}
+
+fn run(options: &[&str]) -> String {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
     let output = Command::new("bash")
         .arg("script/demo")
@@ -27,8 +38,13 @@ fn shows_every_step(options: &[&str], pasted: &str) {
         .env("YADORI_BUILT", built("yadorid").parent().expect("a folder"))
         .output()
         .unwrap();
-    let shown = String::from_utf8_lossy(&output.stdout);
+    let shown = String::from_utf8_lossy(&output.stdout).into_owned();
     assert!(output.status.success(), "{shown}{}", String::from_utf8_lossy(&output.stderr));
+    shown
+}
+
+fn shows_every_step(options: &[&str], pasted: &str) {
+    let shown = run(options);
     for expected in [
         "$ yadori list -n 5",
         "Screws for the lantern: M4 × 12",

@@ -18,6 +18,7 @@
 //! * `strangers`: whoever is not linked, and whoever is and lies
 //! * `roads`: what lies between devices, and what befalls one of them: slow, cut, full, killed
 //! * `networks`: devices in networks of their own
+//! * `relaying`: devices that never meet, by way of a relay
 //! * `agreement`: random work on three devices, until they agree
 //! * `guides`: the walk-throughs of the guide
 //! * `interface`: HTTP, and who is let in; `generated`: a client that is made of its description
@@ -50,6 +51,7 @@ mod picking;
 mod portal;
 mod programs;
 mod records;
+mod relaying;
 mod roads;
 mod shortcuts;
 mod signs;

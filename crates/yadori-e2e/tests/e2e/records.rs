@@ -5,10 +5,10 @@ use std::time::Duration;
 use yadori_core::format::Format;
 use yadori_core::shared::Item;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Rank, Source, Stamp};
+use yadori_database::{PrivateServer, ServerError, ServerState};
 use yadori_e2e::PATIENCE;
 use yadori_e2e::home::Home;
 use yadori_e2e::service::{Service, command};
-use yadori_database::{PrivateServer, ServerError, ServerState};
 use yadori_store::{
     Attribute, Filed, GENTLE, GivenAttributes, NewClip, OpenError, OperationKind, QUICK, Store, StoreError, Thumbnail,
 };

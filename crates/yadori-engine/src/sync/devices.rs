@@ -3,6 +3,7 @@
 use crate::clock::now;
 use crate::history::index::Part;
 use crate::sync::DeviceSync;
+use crate::sync::relay::RelayStatus;
 use crate::sync::{InviteError, JoinError};
 use std::net::SocketAddr;
 use std::sync::Arc;
@@ -110,6 +111,8 @@ pub struct SyncStatus {
     pub devices: Vec<Device>,
     /// Clips of which some content is on another device only.
     pub elsewhere: u64,
+    /// How it stands with the relay, if there is one.
+    pub relay: Option<RelayStatus>,
 }
 
 impl DeviceSync {
@@ -309,6 +312,7 @@ impl DeviceSync {
             paused_until: pause.and_then(|pause| pause.until),
             devices: self.devices().await?,
             elsewhere: self.history.store.count_elsewhere().await?,
+            relay: self.known_relay_status(),
         })
     }
 }

@@ -32,7 +32,8 @@ use yadori_link::frame::RelayPlace;
 use yadori_link::group::{Group, GroupSecret};
 use yadori_link::identity::{Identity, Pin};
 use yadori_link::ranges::ChangeRanges;
-use yadori_link::relay::{MailboxUsage, RelayClient, RelayError, RelayInvitation};
+pub use yadori_link::relay::{MailboxUsage, RelayError};
+use yadori_link::relay::{RelayClient, RelayInvitation};
 use yadori_link::tls::TlsEndpoint;
 use yadori_store::{DeviceRecord, StoreError};
 
@@ -88,6 +89,8 @@ pub struct RelayStatus {
     pub waiting: u64,
     /// Up to which change this device's feed was put there, or is known to all.
     pub posted_upto: u64,
+    /// How many changes are still to be put there.
+    pub behind: u64,
     /// When something was last put there.
     pub posted_at: Option<MillisSinceEpoch>,
     /// When something last came from there.
@@ -167,22 +170,30 @@ impl DeviceSync {
         self.relaying.place.lock().value.clone()
     }
 
-    /// How it stands with the relay; nothing if there is none.
-    pub async fn relay_status(&self) -> Option<RelayStatus> {
+    /// How it stands with the relay, as far as that is known here; nothing if there is none.
+    pub(super) fn known_relay_status(&self) -> Option<RelayStatus> {
         let group = self.group()?;
-        let mut status = self.relaying.status.lock().clone();
-        status.address = group.address.clone();
+        let status = self.relaying.status.lock().clone();
+        let behind = self.history.ledger.changes().borrow().saturating_sub(status.posted_upto);
+        Some(RelayStatus { address: group.address.clone(), behind, ..status })
+    }
+
+    /// The same, and what the relay says of the mailbox.
+    pub async fn relay_status(&self) -> Option<RelayStatus> {
+        let (group, mut status) = (self.group()?, self.known_relay_status()?);
         if let Ok(client) = RelayClient::new(&group.address, group.pin) {
-            status.usage = tokio::time::timeout(Duration::from_secs(5), client.usage(&group)).await.ok().and_then(Result::ok);
+            status.usage =
+                tokio::time::timeout(Duration::from_secs(5), client.usage(&group)).await.ok().and_then(Result::ok);
         }
         Some(status)
     }
 
-    /// Gives the group a place at a relay, and tells the devices that are connected.
+    /// Gives the group a place at a relay, and tells the devices that are connected. `invitation` is what its owner gave.
     ///
     /// # Errors
     /// When there is one already, or the relay does not open a mailbox.
-    pub async fn set_relay(&self, invitation: &RelayInvitation) -> Result<RelayStatus, RelaySetError> {
+    pub async fn set_relay(&self, invitation: &str) -> Result<RelayStatus, RelaySetError> {
+        let invitation: RelayInvitation = invitation.parse()?;
         let _alone = self.choosing.lock().await;
         if let Some(group) = self.group() {
             return Err(RelaySetError::Set(group.address));
@@ -363,11 +374,9 @@ impl DeviceSync {
             first.lock().get_or_insert(error);
             at.left.cancel();
         };
-        tokio::join!(
-            async { ends(self.fetch_all(at).await) },
-            async { ends(self.post_all(at).await) },
-            async { ends(self.fetch_wanted(at).await) },
-        );
+        tokio::join!(async { ends(self.fetch_all(at).await) }, async { ends(self.post_all(at).await) }, async {
+            ends(self.fetch_wanted(at).await)
+        },);
         self.links.from_relay.is_there(false);
         self.links.fetched.send_modify(|times| *times += 1);
         first.into_inner().unwrap_or(AtError::Left)

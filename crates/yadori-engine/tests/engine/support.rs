@@ -11,6 +11,7 @@ use tokio::sync::broadcast::error::RecvError;
 use tokio::task::{JoinHandle, JoinSet};
 use yadori_core::Format;
 use yadori_core::rules::DEFAULT_SIZE_LIMIT;
+use yadori_database::{PrivateServer, ServerState};
 use yadori_desktop::simulated::{ProgramCopy, Simulated, connect};
 use yadori_desktop::{PATIENCE as READING_PATIENCE, Reading};
 use yadori_engine::Engine;
@@ -21,7 +22,6 @@ use yadori_engine::history::index::Announcement;
 use yadori_engine::history::listing::{Listed, preview};
 use yadori_engine::links::LinkConfig;
 use yadori_store::Store;
-use yadori_database::{PrivateServer, ServerState};
 
 /// How long something may take that takes milliseconds, on a machine that is busy otherwise.
 pub const PATIENCE: Duration = Duration::from_secs(60);

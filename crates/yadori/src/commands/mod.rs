@@ -26,6 +26,7 @@ pub mod pin;
 pub mod pipes;
 mod private_drawer;
 pub mod recall;
+pub mod relay;
 pub mod resume;
 pub mod rules;
 pub mod select;

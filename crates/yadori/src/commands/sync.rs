@@ -188,5 +188,8 @@ fn show(context: &Context, state: &State) -> Result<(), Failure> {
             count(state.elsewhere, "clip", "clips")
         ))?;
     }
-    Ok(())
+    match &state.relay {
+        Some(relay) => super::relay::print(relay),
+        None => Ok(()),
+    }
 }

@@ -11,6 +11,7 @@ use axum::http::HeaderMap;
 use axum::response::Response;
 use yadori_api as api;
 use yadori_core::sharing::Policy;
+use yadori_engine::sync::relay::RelaySetError;
 
 /// List the devices
 ///
@@ -172,4 +173,32 @@ pub async fn change_policy(
     let _alone = as_seen(&app, &headers, async { Ok(policy(&app)) }).await?;
     let change = |policy: &mut Policy| policy_change(policy, &asked);
     answer(&app, app.engine.sync.change_policy(&change).await).await.map(|Json(policy)| Tagged(policy))
+}
+
+/// Show the relay
+///
+/// How it stands with it, and what the mailbox holds.
+#[utoipa::path(get, path = "/sync/relay", tag = "devices", responses((status = 200, body = api::Relay), (status = 404, body = api::Problem)))]
+pub async fn show_relay(State(app): State<App>) -> Result<Json<api::Relay>, Problem> {
+    let status = app.engine.sync.relay_status().await.ok_or(RelaySetError::None);
+    answer(&app, status).await
+}
+
+/// Use a relay
+///
+/// Opens a mailbox there for this device and those that are linked with it; they are told when they are next connected. From then on
+/// what they tell each other waits there, sealed, for those that are not.
+#[utoipa::path(put, path = "/sync/relay", tag = "devices", request_body = api::SetRelay,
+    responses((status = 200, body = api::Relay), (status = 400, body = api::Problem), (status = 409, body = api::Problem), (status = 502, body = api::Problem)))]
+pub async fn set_relay(State(app): State<App>, asked: JsonBody<api::SetRelay>) -> Result<Json<api::Relay>, Problem> {
+    answer(&app, app.engine.sync.set_relay(&asked?.0.invitation).await).await
+}
+
+/// Leave the relay
+///
+/// For all devices: the mailbox is erased, if the relay answers.
+#[utoipa::path(delete, path = "/sync/relay", tag = "devices",
+    responses((status = 200, body = api::RelayLeft), (status = 404, body = api::Problem)))]
+pub async fn leave_relay(State(app): State<App>) -> Result<Json<api::RelayLeft>, Problem> {
+    Ok(Json(api::RelayLeft { erased: app.engine.sync.remove_relay().await? }))
 }

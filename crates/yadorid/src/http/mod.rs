@@ -144,6 +144,7 @@ fn interface() -> (Router<App>, Value) {
         .routes(routes!(devices::sync_now))
         .routes(routes!(devices::pause_sync))
         .routes(routes!(devices::resume_sync))
+        .routes(routes!(devices::show_relay, devices::set_relay, devices::leave_relay))
         .routes(routes!(devices::show_policy, devices::change_policy))
         .merge(lock::routes())
         .routes(routes!(control::status))

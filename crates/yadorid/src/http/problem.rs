@@ -17,6 +17,7 @@ use yadori_core::ClipId;
 use yadori_core::capture::Refusal;
 use yadori_core::reshape::ReshapeError;
 use yadori_core::tray::TrayError;
+use yadori_database::ServerError;
 use yadori_engine::capture::CaptureError;
 use yadori_engine::capture::pause::PauseError;
 use yadori_engine::history::find::FindError;
@@ -36,7 +37,6 @@ use yadori_engine::retention::undo::UndoError;
 use yadori_engine::rule_book::ChangeRulesError;
 use yadori_engine::tray::TrayActError;
 use yadori_store::StoreError;
-use yadori_database::ServerError;
 
 /// Parameters that a request brings along.
 pub(super) type QueryParams<T> = Result<Query<T>, QueryRejection>;

@@ -41,7 +41,8 @@ impl DeviceSync {
                 (state.arrival, state.number)
             };
             let asked = tokio::time::Instant::now();
-            let Arrivals { found, latest, own: own_last } = at.unless_left(client.envelopes(&at.group, after, &own, WAIT)).await?;
+            let Arrivals { found, latest, own: own_last } =
+                at.unless_left(client.envelopes(&at.group, after, &own, WAIT)).await?;
             if !self.shares() {
                 return Err(AtError::Other("sharing is paused".into()));
             }
@@ -63,7 +64,8 @@ impl DeviceSync {
         latest: u64,
         forgets: bool,
     ) -> Result<(), AtError> {
-        let linked: Vec<Pin> = self.linked_records().await?.into_iter().filter_map(|record| Some(record.device?.key)).collect();
+        let linked: Vec<Pin> =
+            self.linked_records().await?.into_iter().filter_map(|record| Some(record.device?.key)).collect();
         let mut state = self.relaying.state.lock().await;
         if forgets {
             // It forgets what was acknowledged: what this device has put there may be gone as well.
@@ -210,12 +212,16 @@ impl DeviceSync {
         loop {
             let piece = have / PIECE as u64;
             let start = piece * PIECE as u64;
-            let Some(sealed) = at.unless_left(at.client.piece(&at.group, &hash, piece as u32)).await? else { return Ok(false) };
+            let Some(sealed) = at.unless_left(at.client.piece(&at.group, &hash, piece as u32)).await? else {
+                return Ok(false);
+            };
             let Some(bytes) = at.group.open_piece(&hash, start, &sealed) else {
                 self.note_lie("a content is not what lay in this place");
                 return Ok(false);
             };
-            let Some(rest) = bytes.get((have - start) as usize..).filter(|rest| !rest.is_empty()) else { return Ok(false) };
+            let Some(rest) = bytes.get((have - start) as usize..).filter(|rest| !rest.is_empty()) else {
+                return Ok(false);
+            };
             match peer.store(hash, have, Bytes::copy_from_slice(rest)).await {
                 Ok(stored) if stored.whole => {
                     let mut echoes = self.relaying.echoes.lock();

@@ -53,6 +53,8 @@ impl DeviceSync {
         }
         let Some(acknowledged) = acknowledged.filter(|_| !all_are_connected) else {
             self.clear(at, &mut state, acknowledged.unwrap_or(u64::MAX)).await?;
+            let latest = *self.history.ledger.changes().borrow();
+            self.note_relay(|status| status.posted_upto = latest);
             return Ok(());
         };
         let latest = *self.history.ledger.changes().borrow();
@@ -180,7 +182,9 @@ impl DeviceSync {
         for piece in 0..pieces as u32 {
             let from = u64::from(piece) * PIECE as u64;
             // Not all of it is here, or it is gone by now.
-            let Some(bytes) = self.history.store.content_by_hash(hash, from, PIECE, false).await? else { return Ok(()) };
+            let Some(bytes) = self.history.store.content_by_hash(hash, from, PIECE, false).await? else {
+                return Ok(());
+            };
             let sealed = at.group.seal_piece(hash, from, &bytes).map_err(|error| AtError::Other(error.to_string()))?;
             at.unless_left(at.client.put_piece(&at.group, hash, piece, sealed)).await?;
         }

@@ -6,6 +6,7 @@ use yadori_core::rules::Checked;
 use yadori_core::sharing::{Extent, Policy};
 use yadori_engine::clock::timestamp;
 use yadori_engine::sync::devices::{Device, DeviceState, Invitation, SyncStatus};
+use yadori_engine::sync::relay::{MailboxUsage, RelayStatus};
 
 impl Contract for Device {
     type As = api::Device;
@@ -49,6 +50,28 @@ impl Contract for SyncStatus {
             paused_until: self.paused_until.map(timestamp),
             devices: self.devices.contract(rules),
             elsewhere: self.elsewhere,
+            relay: self.relay.contract(rules),
+        }
+    }
+}
+
+impl Contract for RelayStatus {
+    type As = api::Relay;
+
+    fn contract(self, _: &Checked) -> api::Relay {
+        let mailbox =
+            |usage: MailboxUsage| api::Mailbox { bytes: usage.bytes, quota_bytes: usage.quota_bytes, days: usage.days };
+        api::Relay {
+            address: self.address,
+            answers: self.answers,
+            error: self.last_error,
+            warning: self.last_lie,
+            warnings: self.lies,
+            behind: self.behind,
+            waiting: self.waiting,
+            posted_at: self.posted_at.map(timestamp),
+            fetched_at: self.fetched_at.map(timestamp),
+            mailbox: self.usage.map(mailbox),
         }
     }
 }

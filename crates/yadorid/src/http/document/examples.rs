@@ -38,6 +38,13 @@ fn of_field_in(schema: &str, field: &str) -> Option<Value> {
     Some(match (schema, field) {
         ("Tray", "next") => json!(2),
         ("Sync", "elsewhere") => json!(3),
+        ("Sync", "relay") | ("Relay", "warning") => Value::Null,
+        ("Relay", "address") => json!("https://relay.example.org:7438"),
+        ("SetRelay", "invitation") => json!("https://relay.example.org:7438/#mfrggzdfmztwq2lknnwg23tpoa"),
+        ("Relay", "warnings" | "waiting" | "behind") => json!(0),
+        ("Mailbox", "quota_bytes") => json!(1_073_741_824),
+        ("Mailbox", "days") => json!(30),
+        ("Relay", "posted_at" | "fetched_at") => json!("2026-11-23T18:04:11Z"),
         ("Database", "answers") => json!(true),
         ("Sent", "recalled") => json!(true),
         ("DayFigures", "recalled") => json!(9),

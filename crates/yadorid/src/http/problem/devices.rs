@@ -5,6 +5,7 @@ use yadori_api::ProblemKind;
 use yadori_engine::fetching::FetchError;
 use yadori_engine::links::LinkError;
 use yadori_engine::sync::devices::DeviceError;
+use yadori_engine::sync::relay::{RelayError, RelaySetError};
 use yadori_engine::sync::sharing::ShareError;
 use yadori_engine::sync::{InviteError, JoinError};
 
@@ -85,6 +86,24 @@ impl From<ShareError> for Problem {
             ShareError::NotTaken(..) => Self::new(ProblemKind::NotTaken, detail),
             ShareError::Policy(_) | ShareError::Length => Self::new(ProblemKind::BadPolicy, detail),
             ShareError::Store(error) => error.into(),
+        }
+    }
+}
+
+impl From<RelaySetError> for Problem {
+    fn from(error: RelaySetError) -> Self {
+        let detail = error.to_string();
+        match error {
+            RelaySetError::Set(_) => Self::new(ProblemKind::RelaySet, detail),
+            RelaySetError::None => Self::new(ProblemKind::NoRelay, detail),
+            RelaySetError::Relay(error) => match error {
+                RelayError::Address(_) => Self::new(ProblemKind::BadRelay, detail),
+                RelayError::Unreachable(_) => Self::new(ProblemKind::Unreachable, detail),
+                RelayError::Refused { .. } | RelayError::Garbled(_) => Self::new(ProblemKind::RelayRefuses, detail),
+            },
+            RelaySetError::Link(error) => error.into(),
+            RelaySetError::Randomness(_) => Self::internal(),
+            RelaySetError::Store(error) => error.into(),
         }
     }
 }
