@@ -6,7 +6,7 @@
 //! An envelope is a letter, signed by the device and sealed for the group. What an envelope is for (its mailbox, outbox, number and
 //! the number of the group's secret) is sealed and signed along, so that one in another place is none.
 
-use crate::frame::{self, Frame, Garbled};
+use crate::frame::{self, Frame, Garbled, LONGEST};
 use crate::group::{Group, Outbox, pad, unpad};
 use crate::identity::{Identity, Pin};
 use ring::signature::{ECDSA_P256_SHA256_FIXED, UnparsedPublicKey};
@@ -17,8 +17,8 @@ use yadori_core::shared::Item;
 use yadori_core::{DeviceId, MillisSinceEpoch};
 use yadori_vault::seal;
 
-/// Largest envelope that is made or read, in bytes.
-pub const LARGEST: usize = 2 * 1024 * 1024;
+/// Largest envelope that is made or read, in bytes: 5 MiB, since what can be said on a connection can be said in a letter.
+pub const LARGEST: usize = LONGEST + 1024 * 1024;
 
 /// Most devices of which a letter says how far they were read.
 const MOST_READ: usize = 64;

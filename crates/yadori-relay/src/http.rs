@@ -4,7 +4,7 @@ use crate::live::Live;
 use crate::metrics::Metrics;
 use crate::names;
 use crate::rates::Rates;
-use crate::records::{Envelope, Hash, Records, RecordsError, Usage};
+use crate::records::{Envelope, Hash, Look, Records, RecordsError, Usage};
 use axum::body::{Body, Bytes};
 use axum::extract::{DefaultBodyLimit, Path, Query, Request, State};
 use axum::http::{HeaderMap, HeaderValue, StatusCode, header};
@@ -106,7 +106,6 @@ pub fn router(shared: Arc<Shared>) -> Router {
     let mailbox = Router::new()
         .route("/v1/mailboxes/{mailbox}", get(usage).delete(erase))
         .route("/v1/mailboxes/{mailbox}/access", put(change_access))
-        .route("/v1/mailboxes/{mailbox}/envelopes", get(envelopes))
         .route(
             "/v1/mailboxes/{mailbox}/outboxes/{outbox}/envelopes/{number}",
             put(put_envelope).delete(remove_envelopes),
@@ -116,6 +115,8 @@ pub fn router(shared: Arc<Shared>) -> Router {
     Router::new()
         .route("/v1/mailboxes", post(open_mailbox))
         .merge(mailbox)
+        .layer(middleware::from_fn(to_its_end))
+        .route("/v1/mailboxes/{mailbox}/envelopes", get(envelopes))
         .layer(DefaultBodyLimit::max(LARGEST.max(PIECE + OVERHEAD)))
         .layer(middleware::from_fn_with_state(shared.clone(), counted))
         .fallback(async || Refusal::new(StatusCode::NOT_FOUND, "no-such-path", "there is nothing of this name here"))
@@ -140,6 +141,13 @@ async fn ready(State(shared): App) -> Response {
     } else {
         (StatusCode::SERVICE_UNAVAILABLE, "the database does not answer\n").into_response()
     }
+}
+
+/// What was begun is done to its end, whether or not the client waits for it: what is being asked of the database must not be
+/// broken off in the middle.
+async fn to_its_end(request: Request, next: Next) -> Response {
+    let failed = |_| Refusal::new(StatusCode::INTERNAL_SERVER_ERROR, "failed", "the relay failed").into_response();
+    tokio::spawn(next.run(request)).await.unwrap_or_else(failed)
 }
 
 /// Counts requests and how they end.
@@ -335,16 +343,14 @@ async fn envelopes(
     let until = tokio::time::Instant::now() + Duration::from_secs(asked.wait.min(LONGEST_WAIT));
     let mut seen = asked.after;
     loop {
-        let latest = shared.records.usage(&mailbox, &access).await?.latest;
-        let found = shared.records.envelopes_after(&mailbox, asked.after, own.as_ref()).await?;
+        // This ends when the client leaves; what the database is asked does not.
+        let (records, after) = (shared.records.clone(), asked.after);
+        let looking = tokio::spawn(async move { records.look(&mailbox, &access, after, own.as_ref()).await });
+        let Look { latest, found, own: last } = looking.await.unwrap_or(Err(RecordsError::NoMailbox))?;
         seen = seen.max(latest);
         let over = tokio::time::Instant::now() >= until || shared.ending.is_cancelled();
         // A mailbox that holds less than the device has seen was brought back from a copy: it is told.
         if !found.is_empty() || over || latest < asked.after {
-            let last = match &own {
-                Some(own) => shared.records.last_number(&mailbox, own).await?,
-                None => 0,
-            };
             return Ok(answer(&shared, &found, latest, last));
         }
         let _counted = Counted::new(&shared.metrics.waiting);

@@ -74,7 +74,8 @@ impl RecordsError {
     /// Whether another transaction was in the way.
     fn is_collision(&self) -> bool {
         let Self::Database(sqlx::Error::Database(error)) = self else { return false };
-        let number = error.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>().map(|error| error.number());
+        let number =
+            error.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>().map(sqlx::mysql::MySqlDatabaseError::number);
         // A deadlock, and a lock that was waited for too long. A cluster tells of both as the first.
         matches!(number, Some(1213 | 1205))
     }
@@ -123,6 +124,17 @@ pub struct Envelope {
     pub number: u64,
     /// What nobody here can read.
     pub sealed: Bytes,
+}
+
+/// What is found in a mailbox.
+#[derive(Clone, Debug)]
+pub struct Look {
+    /// The number of the last arrival.
+    pub latest: u64,
+    /// Envelopes.
+    pub found: Vec<Envelope>,
+    /// The number of the last envelope of the outbox of whoever looks; zero if none came.
+    pub own: u64,
 }
 
 /// A token, as far as it is known.
@@ -368,11 +380,31 @@ impl Records {
         Ok(arrival)
     }
 
+    /// Looks for what arrived after this number, but for what came from the outbox `own`.
+    ///
+    /// # Errors
+    /// When there is no mailbox with this key.
+    pub async fn look(
+        &self,
+        mailbox: &[u8; 16],
+        access: &Hash,
+        after: u64,
+        own: Option<&[u8; 16]>,
+    ) -> Result<Look, RecordsError> {
+        let latest = self.usage(mailbox, access).await?.latest;
+        let found = self.envelopes_after(mailbox, after, own).await?;
+        let own = match own {
+            Some(own) => self.last_number(mailbox, own).await?,
+            None => 0,
+        };
+        Ok(Look { latest, found, own })
+    }
+
     /// The envelopes that arrived after this number, but for those of one outbox; as many as an answer holds.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn envelopes_after(
+    async fn envelopes_after(
         &self,
         mailbox: &[u8; 16],
         after: u64,
@@ -411,7 +443,7 @@ impl Records {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn last_number(&self, mailbox: &[u8; 16], outbox: &[u8; 16]) -> Result<u64, RecordsError> {
+    async fn last_number(&self, mailbox: &[u8; 16], outbox: &[u8; 16]) -> Result<u64, RecordsError> {
         let last: Option<u64> = sqlx::query_scalar("SELECT number FROM outboxes WHERE mailbox = ? AND outbox = ?")
             .bind(&mailbox[..])
             .bind(&outbox[..])

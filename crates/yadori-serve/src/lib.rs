@@ -166,7 +166,7 @@ pub async fn serve_by<S, F>(
                         let talking = async {
                             match handshake(stream).await {
                                 Ok(stream) => {
-                                    talk(stream, router, (&connections, number), limits.headers, ending).await
+                                    talk(stream, router, (&connections, number), limits.headers, ending).await;
                                 }
                                 Err(error) => tracing::debug!(%error, "a handshake was not completed"),
                             }

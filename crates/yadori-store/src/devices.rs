@@ -227,6 +227,19 @@ impl Store {
         Ok(tx.commit().await?)
     }
 
+    /// The other devices take this one's feed for a new one from now on, and read it from its beginning: what they have read of it
+    /// is of a time that these records have forgotten.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn begin_new_feed(&self) -> Result<(), StoreError> {
+        let mut tx = self.begin_writing().await?;
+        sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
+            .execute(&mut **tx)
+            .await?;
+        Ok(tx.commit().await?)
+    }
+
     /// How many clips in the history have content that is on another device only.
     ///
     /// # Errors

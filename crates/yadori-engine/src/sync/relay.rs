@@ -307,13 +307,15 @@ impl DeviceSync {
     pub(crate) async fn keep_relay(self: &Arc<Self>) {
         let mut pause = PAUSES.0;
         loop {
-            let at = match self.at_relay() {
-                Some(at) => at,
-                None => {
+            let Some(at) = self.at_relay() else {
+                let changed = self.relaying.changed.notified();
+                if self.group().is_some() {
                     // A pause that is over is noticed, too.
-                    let _ = tokio::time::timeout(PAUSES.1, self.relaying.changed.notified()).await;
-                    continue;
+                    let _ = tokio::time::timeout(PAUSES.1, changed).await;
+                } else {
+                    changed.await;
                 }
+                continue;
             };
             let leaving = async {
                 self.relaying.changed.notified().await;
@@ -374,9 +376,17 @@ impl DeviceSync {
             first.lock().get_or_insert(error);
             at.left.cancel();
         };
-        tokio::join!(async { ends(self.fetch_all(at).await) }, async { ends(self.post_all(at).await) }, async {
-            ends(self.fetch_wanted(at).await)
-        },);
+        tokio::join!(
+            async {
+                ends(self.fetch_all(at).await);
+            },
+            async {
+                ends(self.post_all(at).await);
+            },
+            async {
+                ends(self.fetch_wanted(at).await);
+            },
+        );
         self.links.from_relay.is_there(false);
         self.links.fetched.send_modify(|times| *times += 1);
         first.into_inner().unwrap_or(AtError::Left)

@@ -127,6 +127,31 @@ async fn they_need_not_be_on_at_the_same_time() {
     relay.stop().await;
 }
 
+/// What a device does after its home was brought back from a copy has numbers that others have read before.
+#[tokio::test]
+async fn a_device_that_was_brought_back_from_a_copy_is_heard() {
+    let (mut workshop, van, mut relay) = apart().await;
+    workshop.copy("Lamp 7").await;
+    van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
+    let (state, last) =
+        (workshop.ask("SELECT value FROM settings WHERE name = 'relay-state'"), workshop.ask("SELECT last FROM feed"));
+    workshop.copy("Gel 201").await;
+    workshop.copy("Load-in 14:30").await;
+    van.until("told of both", || async { van.shown().await.len() == 3 }).await;
+    workshop.off().await;
+    workshop.execute(&format!(
+        "DELETE FROM formats WHERE clip_no IN (SELECT no FROM clips WHERE text <> 'Lamp 7'); DELETE FROM clips WHERE text <> 'Lamp 7';
+         UPDATE feed SET last = {}; UPDATE settings SET value = '{}' WHERE name = 'relay-state'",
+        last.trim(),
+        state.trim()
+    ));
+    workshop.on().await;
+    workshop.copy("Ferry at 06:40").await;
+    let all = ["Ferry at 06:40", "Load-in 14:30", "Gel 201", "Lamp 7"];
+    van.until("told of the ferry", || async { van.shown().await == all }).await;
+    relay.stop().await;
+}
+
 /// A relay that gives what it should not is found out, and nothing of it is taken in.
 #[tokio::test]
 async fn a_relay_that_lies_is_named_and_not_believed() {

@@ -17,7 +17,6 @@ use yadori_link::envelope::{EnvelopeError, Letter, open_envelope};
 use yadori_link::group::Outbox;
 use yadori_link::identity::Pin;
 use yadori_link::relay::{Arrivals, Delivered, PIECE, RelayClient};
-use yadori_store::StoreError;
 
 /// How long one question for envelopes waits.
 const WAIT: Duration = Duration::from_secs(110);
@@ -166,11 +165,15 @@ impl DeviceSync {
         state: &mut RelayState,
         device: DeviceId,
         read: yadori_link::envelope::ReadUpTo,
-    ) -> Result<(), StoreError> {
+    ) -> Result<(), AtError> {
         let store = &self.history.store;
         let feed = store.feed().await?;
+        let latest = store.latest_change().await?;
+        if read.cursor.is_some_and(|(of, upto)| of == feed && upto > latest) {
+            return self.tell_anew(state).await;
+        }
         let upto = match read.cursor {
-            Some((of, upto)) if of == feed && upto <= store.latest_change().await? => upto,
+            Some((of, upto)) if of == feed => upto,
             _ => 0,
         };
         store.acknowledged(device, upto, now()).await?;

@@ -58,8 +58,7 @@ impl DeviceSync {
             return Ok(());
         };
         let latest = *self.history.ledger.changes().borrow();
-        loop {
-            let Some(posted) = &mut state.posted else { break };
+        while let Some(posted) = &mut state.posted {
             let passed = self.relaying.echoes.lock().pass_over(posted.looked);
             posted.looked = posted.looked.max(passed);
             if acknowledged > *posted.known.get_or_insert(acknowledged) {
@@ -83,12 +82,17 @@ impl DeviceSync {
                 posted.looked = told.upto;
                 continue;
             }
-            let (before, contents) = (posted.upto, contents_of(&told.items));
-            self.put_letter(at, &mut state, &others, (feed, before, told.upto), told.items).await?;
-            // The letter is of use without them.
-            for (hash, size) in contents {
-                self.put_content(at, &hash, size).await?;
+            let before = posted.upto;
+            // First, so that they are there when the letter is read. It is of use without them.
+            for (hash, size) in contents_of(&told.items) {
+                match self.put_content(at, &hash, size).await {
+                    Err(AtError::Relay(error)) if error.is("full") => {
+                        self.note_relay(|status| status.last_error = Some(error.to_string()));
+                    }
+                    done => done?,
+                }
             }
+            self.put_letter(at, &mut state, &others, (feed, before, told.upto), told.items).await?;
         }
         let looked = state.posted.as_ref().map_or(0, |posted| posted.looked);
         self.note_relay(|status| status.posted_upto = looked);
@@ -124,7 +128,6 @@ impl DeviceSync {
         let reads = self.reads(others, state);
         let letter = Letter { now: now(), feed, before, upto, items, reads: reads.clone() };
         let outbox = at.group.outbox(&at.identity().pin());
-        let mut again = true;
         loop {
             state.number += 1;
             let number = state.number;
@@ -132,10 +135,15 @@ impl DeviceSync {
             let sealed = sealed.map_err(|error| AtError::Other(error.to_string()))?;
             match at.unless_left(at.client.put_envelope(&at.group, Place { outbox, number }, sealed)).await {
                 Ok(_) => break,
-                // The answer to one before was lost, or this device was restored from a copy.
-                Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if again => {
-                    state.number = last.max(number);
-                    again = false;
+                // The answer to it was lost: it is there, and once more does no harm.
+                Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if last == number => {}
+                // Others have read of a time that these records do not know.
+                Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if last > number => {
+                    state.number = last;
+                    self.tell_anew(state).await?;
+                    return Err(AtError::Other(
+                        "this device was brought back from a copy: everything is told anew".into(),
+                    ));
                 }
                 Err(error) => return Err(error),
             }
@@ -147,6 +155,16 @@ impl DeviceSync {
         state.says(&reads);
         self.put_state(state).await?;
         self.note_posted(state.posted.as_ref().map_or(0, |posted| posted.envelopes.len() as u64));
+        Ok(())
+    }
+
+    /// The others are told everything from the beginning: this device was brought back from a copy.
+    pub(super) async fn tell_anew(&self, state: &mut RelayState) -> Result<(), AtError> {
+        tracing::warn!("this device was brought back from a copy; the others are told everything anew");
+        state.posted = None;
+        self.put_state(state).await?;
+        self.history.store.begin_new_feed().await?;
+        self.end_lines();
         Ok(())
     }
 

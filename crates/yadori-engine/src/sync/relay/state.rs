@@ -29,8 +29,11 @@ pub(crate) struct RelayState {
     /// For whom the outbox was last begun anew, from which change, and when.
     pub(super) again: BTreeMap<String, (u64, u64)>,
     /// What the last letter said of the others.
-    pub(super) said: Vec<(String, Option<(String, u64)>, bool)>,
+    said: Vec<Said>,
 }
+
+/// What a letter says of one device: which, the cursor in its feed, and whether that is stuck.
+type Said = (String, Option<(String, u64)>, bool);
 
 /// What lies in this device's outbox: its feed, from one change to another without a gap.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
