@@ -12,6 +12,8 @@ export type Problem = Schemas["Problem"];
 export type ProblemKind = Problem["type"];
 export type Part = Schemas["Part"];
 export type Drawer = Schemas["Drawer"];
+export type Relay = Schemas["Relay"];
+export type Mailbox = Schemas["Mailbox"];
 export type DrawerContents = Schemas["DrawerContents"];
 export type Tray = Schemas["Tray"];
 export type Sync = Schemas["Sync"];
@@ -181,15 +183,8 @@ export const renameDevice = (name: string, to: string) =>
 export const removeDevice = (name: string) => ask(client.DELETE("/api/v1/devices/{name}", named(name)));
 export const pauseSync = () => ask(client.POST("/api/v1/sync/pause", { body: {} }));
 export const resumeSync = () => ask(client.POST("/api/v1/sync/resume"));
-/** How it stands with the relay, asked of the relay itself; none if there is none. */
-export async function relay(): Promise<{ relay?: Schemas["Relay"] }> {
-  try {
-    return { relay: await ask(client.GET("/api/v1/sync/relay")) };
-  } catch (error) {
-    if (error instanceof Refused && error.kind === "urn:yadori:problem:no-relay") return {};
-    throw error;
-  }
-}
+/** How it stands with the relay, of which there is one; it is asked itself. */
+export const relay = () => ask(client.GET("/api/v1/sync/relay"));
 export const setRelay = (invitation: string) => ask(client.PUT("/api/v1/sync/relay", { body: { invitation } }));
 export const leaveRelay = () => ask(client.DELETE("/api/v1/sync/relay"));
 export const syncNow = () => ask(client.POST("/api/v1/sync/now"));

@@ -194,7 +194,7 @@
     </Section>
   </div>
   <Sharing />
-  <Relay />
+  {#if sync.value}<Relay relay={sync.value.relay ?? undefined} changed={() => sync.load()} />{/if}
   {#if others.length > 0}<Section title={w().devices.leave} about={w().devices.leaveMeans}
       ><Button onclick={() => (leaving = true)}>{w().devices.leave}</Button></Section
     >{/if}

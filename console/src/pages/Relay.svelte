@@ -3,16 +3,25 @@
   import * as api from "../lib/api";
   import { relative, size } from "../lib/format";
   import { run } from "../state/notices.svelte";
-  import { Resource } from "../state/resource.svelte";
   import { w } from "../words/index.svelte";
   import Button from "../ui/Button.svelte";
   import Dialog from "../ui/Dialog.svelte";
   import Field from "../ui/Field.svelte";
   import Section from "../ui/Section.svelte";
 
-  const relay = new Resource(api.relay, { parts: ["devices"] });
-  $effect(() => relay.watch());
-  const is = $derived(relay.value?.relay);
+  let { relay: is, changed }: { relay: api.Relay | undefined; changed: () => Promise<unknown> } = $props();
+
+  // What the mailbox holds, the relay itself is asked.
+  let mailbox = $state<api.Mailbox>();
+  const address = $derived(is?.address);
+  $effect(() => {
+    mailbox = undefined;
+    if (address)
+      void api.relay().then(
+        (asked) => (mailbox = asked.mailbox ?? undefined),
+        () => undefined,
+      );
+  });
 
   let invitation = $state("");
   let setting = $state(false);
@@ -28,13 +37,13 @@
     setting = false;
     if (!done) return;
     invitation = "";
-    await relay.load();
+    await changed();
   }
 
   async function leave() {
     leaving = false;
     await run(api.leaveRelay, ({ erased }) => w().relay.left(erased));
-    await relay.load();
+    await changed();
   }
 </script>
 
@@ -50,13 +59,13 @@
         is.posted_at ? w().relay.posted(relative(new Date(is.posted_at)), is.waiting) : "",
         is.behind > 0 ? w().relay.behind(is.behind) : "",
         is.fetched_at ? w().relay.fetched(relative(new Date(is.fetched_at))) : "",
-        is.mailbox ? w().relay.holds(size(is.mailbox.bytes), size(is.mailbox.quota_bytes), is.mailbox.days) : "",
+        mailbox ? w().relay.holds(size(mailbox.bytes), size(mailbox.quota_bytes), mailbox.days) : "",
       ]
         .filter(Boolean)
         .join(" ")}
     </p>
     <Button class="mt-3" onclick={() => (leaving = true)}>{w().relay.leave}</Button>
-  {:else if relay.value}
+  {:else}
     <form class="flex max-w-xl items-end gap-2" onsubmit={set}>
       <div class="min-w-0 grow">
         <Field label={w().relay.invitation}

@@ -150,21 +150,15 @@ impl PrivateDrawers {
     /// Makes a private drawer in the place of an ordinary one, of which the other devices know.
     async fn made_private(&self, drawer: &Drawer, key: &DrawerKey) -> Result<u32, PrivateDrawerError> {
         let store = &self.history.store;
-        let number = self.keeping.add_drawer(random_id()?, &drawer.name, &drawer.place, Some(&written(key))).await?;
+        let mut headings = Vec::new();
         for heading in store.headings(drawer.number).await? {
-            let stamp = self.history.stamps.next();
-            store.add_heading(random_id()?, number, &heading.words, &heading.place, stamp).await?;
+            headings.push((random_id()?, heading));
         }
-        let moved: Vec<(u64, Attribute)> = store
-            .in_drawer(drawer.number)
-            .await?
-            .into_iter()
-            .filter_map(|record| {
-                let place = record.drawer?.place;
-                Some((record.number, Attribute::Drawer(Some((number, place)))))
-            })
-            .collect();
-        let change = store.remove_drawer(drawer.number, &moved, self.history.stamps.next()).await?;
+        let clips = store.in_drawer(drawer.number).await?.into_iter();
+        let clips: Vec<(u64, Rank)> = clips.filter_map(|record| Some((record.number, record.drawer?.place))).collect();
+        let new = (random_id()?, written(key));
+        let stamp = self.history.stamps.next();
+        let (number, change) = store.replace_by_private(drawer, (new.0, &new.1), &headings, &clips, stamp).await?;
         self.keeping.drawers_changed(change);
         Ok(number)
     }

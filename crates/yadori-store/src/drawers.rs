@@ -90,23 +90,7 @@ impl Store {
         (stamp, key): (Stamp, Option<&str>),
     ) -> Result<(u32, u64), StoreError> {
         let mut tx = self.begin_writing().await?;
-        let change = next_change(&mut tx).await?;
-        let done = sqlx::query!(
-            "INSERT INTO drawers (id, name, place, changed, seq) VALUES (?, ?, ?, ?, ?)
-             ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no), name = VALUES(name), place = VALUES(place),
-             changed = VALUES(changed), seq = VALUES(seq), removed = FALSE",
-            &id[..],
-            name,
-            place.as_bytes(),
-            stamp.to_bits(),
-            change
-        )
-        .execute(&mut **tx)
-        .await?;
-        let number = done.last_insert_id() as u32;
-        if let Some(key) = key {
-            private_drawers::put_key(&mut tx, number, key).await?;
-        }
+        let (number, change) = insert(&mut tx, id, (name, place), (stamp, key)).await?;
         tx.commit().await?;
         Ok((number, change))
     }
@@ -175,36 +159,33 @@ impl Store {
         stamp: Stamp,
     ) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
-        attributes::set(&mut tx, clips, stamp).await?;
-        leave_drawer(&mut tx, drawer, stamp).await?;
-        let change = next_change(&mut tx).await?;
-        // Nobody else has ever heard of a private one.
-        sqlx::query!(
-            "DELETE FROM headings WHERE drawer = ? AND drawer IN (SELECT p.drawer FROM private_drawers p)",
-            drawer
-        )
-        .execute(&mut **tx)
-        .await?;
-        sqlx::query!(
-            "UPDATE headings SET removed = TRUE, changed = ?, seq = ? WHERE drawer = ?",
-            stamp.to_bits(),
-            change,
-            drawer
-        )
-        .execute(&mut **tx)
-        .await?;
-        sqlx::query!(
-            "UPDATE drawers SET removed = TRUE, changed = IF(EXISTS(SELECT 1 FROM private_drawers p WHERE p.drawer = no), 0, ?),
-                seq = ? WHERE no = ?",
-            stamp.to_bits(),
-            change,
-            drawer
-        )
-        .execute(&mut **tx)
-        .await?;
-        sqlx::query!("DELETE FROM private_drawers WHERE drawer = ?", drawer).execute(&mut **tx).await?;
+        let change = remove(&mut tx, drawer, clips, stamp).await?;
         tx.commit().await?;
         Ok(change)
+    }
+
+    /// Makes a private drawer, which is open, in the place of an ordinary one, with these headings (which get these ids) and these
+    /// clips at their places: at no time there are two, or none. Gives its number, and that of the latest change.
+    ///
+    /// # Errors
+    /// When the database does not answer; nothing is changed then.
+    pub async fn replace_by_private(
+        &self,
+        drawer: &Drawer,
+        (id, key): ([u8; 16], &str),
+        headings: &[([u8; 16], Heading)],
+        clips: &[(u64, Rank)],
+        stamp: Stamp,
+    ) -> Result<(u32, u64), StoreError> {
+        let mut tx = self.begin_writing().await?;
+        let (number, _) = insert(&mut tx, id, (&drawer.name, &drawer.place), (stamp, Some(key))).await?;
+        for (id, heading) in headings {
+            insert_heading(&mut tx, *id, number, (&heading.words, &heading.place), stamp).await?;
+        }
+        let moved = clips.iter().map(|(clip, place)| (*clip, Attribute::Drawer(Some((number, place.clone())))));
+        let change = remove(&mut tx, drawer.number, &moved.collect::<Vec<_>>(), stamp).await?;
+        tx.commit().await?;
+        Ok((number, change))
     }
 
     /// Adds a heading to a drawer. Gives the number of the change.
@@ -220,18 +201,7 @@ impl Store {
         stamp: Stamp,
     ) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
-        let change = next_change(&mut tx).await?;
-        sqlx::query!(
-            "INSERT INTO headings (id, drawer, place, words, changed, seq) VALUES (?, ?, ?, ?, ?, ?)",
-            &id[..],
-            drawer,
-            place.as_bytes(),
-            words,
-            stamp.to_bits(),
-            change
-        )
-        .execute(&mut **tx)
-        .await?;
+        let change = insert_heading(&mut tx, id, drawer, (words, place), stamp).await?;
         tx.commit().await?;
         Ok(change)
     }
@@ -264,6 +234,94 @@ impl Store {
         tx.commit().await?;
         Ok(change)
     }
+}
+
+/// Makes a drawer; with a key, a private one. Gives its number, and that of the change.
+async fn insert(
+    tx: &mut Transaction<'static, MySql>,
+    id: [u8; 16],
+    (name, place): (&str, &Rank),
+    (stamp, key): (Stamp, Option<&str>),
+) -> Result<(u32, u64), StoreError> {
+    let change = next_change(tx).await?;
+    let done = sqlx::query!(
+        "INSERT INTO drawers (id, name, place, changed, seq) VALUES (?, ?, ?, ?, ?)
+             ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no), name = VALUES(name), place = VALUES(place),
+             changed = VALUES(changed), seq = VALUES(seq), removed = FALSE",
+        &id[..],
+        name,
+        place.as_bytes(),
+        stamp.to_bits(),
+        change
+    )
+    .execute(&mut **tx)
+    .await?;
+    let number = done.last_insert_id() as u32;
+    if let Some(key) = key {
+        private_drawers::put_key(tx, number, key).await?;
+    }
+    Ok((number, change))
+}
+
+/// Adds a heading to a drawer. Gives the number of the change.
+async fn insert_heading(
+    tx: &mut Transaction<'static, MySql>,
+    id: [u8; 16],
+    drawer: u32,
+    (words, place): (&str, &Rank),
+    stamp: Stamp,
+) -> Result<u64, StoreError> {
+    let change = next_change(tx).await?;
+    sqlx::query!(
+        "INSERT INTO headings (id, drawer, place, words, changed, seq) VALUES (?, ?, ?, ?, ?, ?)",
+        &id[..],
+        drawer,
+        place.as_bytes(),
+        words,
+        stamp.to_bits(),
+        change
+    )
+    .execute(&mut **tx)
+    .await?;
+    Ok(change)
+}
+
+/// Removes a drawer with its headings; `clips` says what becomes of its clips. Gives the number of the change.
+async fn remove(
+    tx: &mut Transaction<'static, MySql>,
+    drawer: u32,
+    clips: &[(u64, Attribute)],
+    stamp: Stamp,
+) -> Result<u64, StoreError> {
+    attributes::set(tx, clips, stamp).await?;
+    leave_drawer(tx, drawer, stamp).await?;
+    let change = next_change(tx).await?;
+    // Nobody else has ever heard of a private one.
+    sqlx::query!(
+        "DELETE FROM headings WHERE drawer = ? AND drawer IN (SELECT p.drawer FROM private_drawers p)",
+        drawer
+    )
+    .execute(&mut **tx)
+    .await?;
+    sqlx::query!(
+        "UPDATE headings SET removed = TRUE, changed = ?, seq = ? WHERE drawer = ?",
+        stamp.to_bits(),
+        change,
+        drawer
+    )
+    .execute(&mut **tx)
+    .await?;
+    sqlx::query!(
+        "UPDATE drawers SET removed = TRUE, changed = IF(EXISTS(SELECT 1 FROM private_drawers p WHERE p.drawer = no), 0, ?),
+                seq = ? WHERE no = ?",
+        stamp.to_bits(),
+        change,
+        drawer
+    )
+    .execute(&mut **tx)
+    .await?;
+    sqlx::query!("DELETE FROM private_drawers WHERE drawer = ?", drawer).execute(&mut **tx).await?;
+    Ok(change)
 }
 
 /// Gives all clips of a drawer new numbers in the change feed. Gives the latest.
