@@ -15,3 +15,9 @@ export function wording(error: unknown): { text: string; hint?: string | undefin
   const text = language.name === "en" || !told ? error.problem.detail : told;
   return { text, hint: hints[word] };
 }
+
+/** The same in one run of words. */
+export function sentence(error: unknown): string {
+  const { text, hint } = wording(error);
+  return hint ? `${text} ${hint}` : text;
+}

@@ -2,7 +2,7 @@
 <script lang="ts">
   import Lock from "@lucide/svelte/icons/lock";
   import * as api from "../lib/api";
-  import { wording } from "../lib/problems";
+  import { sentence } from "../lib/problems";
   import { notices } from "../state/notices.svelte";
   import { w } from "../words/index.svelte";
   import Button from "../ui/Button.svelte";
@@ -27,8 +27,7 @@
       const { left } = await api.openDrawer(drawer.name, passphrase, minutes);
       if (left > 0) notices.done(w().privateDrawer.left(left));
     } catch (error) {
-      const { text, hint } = wording(error);
-      wrong = hint ? `${text} ${hint}` : text;
+      wrong = sentence(error);
     }
     passphrase = "";
     opening = false;

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { onMount } from "svelte";
   import * as api from "../lib/api";
-  import { wording } from "../lib/problems";
+  import { sentence } from "../lib/problems";
   import { w } from "../words/index.svelte";
   import Button from "../ui/Button.svelte";
   import Passphrase from "../ui/Passphrase.svelte";
@@ -37,8 +37,7 @@
       await api.unlock(passphrase);
       location.reload();
     } catch (error) {
-      const { text, hint } = wording(error);
-      wrong = hint ? `${text} ${hint}` : text;
+      wrong = sentence(error);
     }
     passphrase = "";
     opening = false;

@@ -58,6 +58,10 @@ impl Refusal {
         Self { status, kind, detail: detail.into(), retry_after: None, last: None }
     }
 
+    fn too_many(pause: Duration, detail: &str) -> Self {
+        Self { retry_after: Some(pause), ..Self::new(StatusCode::TOO_MANY_REQUESTS, "too-many", detail) }
+    }
+
     fn bad(detail: impl Into<String>) -> Self {
         Self::new(StatusCode::BAD_REQUEST, "bad-request", detail)
     }
@@ -182,15 +186,8 @@ fn part<const N: usize>(text: &str, what: &str) -> Result<[u8; N], Refusal> {
 /// Whose request it is.
 fn caller(shared: &Shared, mailbox: &str, headers: &HeaderMap) -> Result<([u8; 16], Hash), Refusal> {
     let (mailbox, access) = (part(mailbox, "the mailbox")?, bearer::<32>(headers)?);
-    let too_many = |pause| Refusal {
-        retry_after: Some(pause),
-        ..Refusal::new(
-            StatusCode::TOO_MANY_REQUESTS,
-            "too-many",
-            "this mailbox asks for too much at once; wait a little",
-        )
-    };
-    shared.rates.take(mailbox, Instant::now()).map_err(too_many)?;
+    let asks = |pause| Refusal::too_many(pause, "this mailbox asks for too much at once; wait a little");
+    shared.rates.take(mailbox, Instant::now()).map_err(asks)?;
     Ok((mailbox, access))
 }
 
@@ -223,11 +220,8 @@ async fn open_mailbox(
     Json(asked): Json<Opening>,
 ) -> Result<(StatusCode, Json<Said>), Refusal> {
     let token = bearer::<16>(&headers)?;
-    let too_many = |pause| Refusal {
-        retry_after: Some(pause),
-        ..Refusal::new(StatusCode::TOO_MANY_REQUESTS, "too-many", "too many mailboxes are being opened; wait a little")
-    };
-    shared.tries.take((), Instant::now()).map_err(too_many)?;
+    let opens = |pause| Refusal::too_many(pause, "too many mailboxes are being opened; wait a little");
+    shared.tries.take((), Instant::now()).map_err(opens)?;
     let (mailbox, access) = (part(&asked.mailbox, "the mailbox")?, part(&asked.access, "the key's hash")?);
     let usage = shared.records.open_mailbox(&token, &mailbox, &access).await?;
     Ok((StatusCode::CREATED, Json(usage.into())))

@@ -55,7 +55,9 @@ pub enum RecordsError {
     #[error("envelope {0} of this outbox is there already")]
     NumberTaken(u64),
     /// No room.
-    #[error("the mailbox is full: {used} of {quota} bytes are used")]
+    #[error(
+        "the mailbox is full: {used} of {quota} bytes are used; there is room when the other devices have fetched what waits there, or ask the relay's owner for more"
+    )]
     Full {
         /// Bytes that are used.
         used: u64,
@@ -93,6 +95,11 @@ macro_rules! again {
         }
     }};
 }
+
+mod contents;
+mod tokens;
+
+pub use tokens::Token;
 
 /// What a mailbox holds.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -135,23 +142,6 @@ pub struct Look {
     pub found: Vec<Envelope>,
     /// The number of the last envelope of the outbox of whoever looks; zero if none came.
     pub own: u64,
-}
-
-/// A token, as far as it is known.
-#[derive(Clone, Debug)]
-pub struct Token {
-    /// Its hash.
-    pub hash: Hash,
-    /// What its owner wrote beside it.
-    pub note: String,
-    /// When it was made.
-    pub made_at: u64,
-    /// How many mailboxes it still opens.
-    pub mailboxes_left: u32,
-    /// Bytes of each.
-    pub quota_bytes: u64,
-    /// For how many days envelopes wait there.
-    pub days: u32,
 }
 
 /// The records of a relay.
@@ -491,77 +481,6 @@ impl Records {
         Ok(tx.commit().await?)
     }
 
-    // Contents
-
-    /// Puts a piece of a content down; one that is there already stays.
-    ///
-    /// # Errors
-    /// When there is no room.
-    pub async fn put_content(
-        &self,
-        (mailbox, access): (&[u8; 16], &Hash),
-        name: &Hash,
-        piece: u32,
-        sealed: &[u8],
-    ) -> Result<(), RecordsError> {
-        again!(self.put_content_once((mailbox, access), name, piece, sealed))
-    }
-
-    async fn put_content_once(
-        &self,
-        (mailbox, access): (&[u8; 16], &Hash),
-        name: &Hash,
-        piece: u32,
-        sealed: &[u8],
-    ) -> Result<(), RecordsError> {
-        let mut tx = self.pool.begin().await?;
-        let usage = begin_in(&mut tx, mailbox, access, sealed.len()).await?;
-        let done = sqlx::query(
-            "INSERT IGNORE INTO contents (mailbox, name, piece, expires_at, sealed) VALUES (?, ?, ?, ?, ?)",
-        )
-        .bind(&mailbox[..])
-        .bind(&name[..])
-        .bind(piece)
-        .bind(now() + u64::from(usage.days) * DAY)
-        .bind(sealed)
-        .execute(&mut *tx)
-        .await?;
-        if done.rows_affected() == 1 {
-            sqlx::query("UPDATE mailboxes SET bytes = bytes + ?, used_at = ? WHERE id = ?")
-                .bind(sealed.len() as u64)
-                .bind(now())
-                .bind(&mailbox[..])
-                .execute(&mut *tx)
-                .await?;
-        }
-        Ok(tx.commit().await?)
-    }
-
-    /// A piece of a content, if it is there.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn content(&self, mailbox: &[u8; 16], name: &Hash, piece: u32) -> Result<Option<Vec<u8>>, RecordsError> {
-        Ok(sqlx::query_scalar("SELECT sealed FROM contents WHERE mailbox = ? AND name = ? AND piece = ?")
-            .bind(&mailbox[..])
-            .bind(&name[..])
-            .bind(piece)
-            .fetch_optional(&self.pool)
-            .await?)
-    }
-
-    /// How many pieces of a content are there.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn pieces(&self, mailbox: &[u8; 16], name: &Hash) -> Result<u64, RecordsError> {
-        Ok(sqlx::query_scalar("SELECT CAST(COUNT(*) AS UNSIGNED) FROM contents WHERE mailbox = ? AND name = ?")
-            .bind(&mailbox[..])
-            .bind(&name[..])
-            .fetch_one(&self.pool)
-            .await?)
-    }
-
     // For all mailboxes
 
     /// The mailboxes to which something came since `since`, a time of the database's clock, and what that clock says now.
@@ -638,60 +557,6 @@ impl Records {
         .fetch_all(&self.pool)
         .await?;
         rows.iter().map(usage_of).collect()
-    }
-
-    // Tokens
-
-    /// Adds a token, known by its hash.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn add_token(&self, token: &Token) -> Result<(), RecordsError> {
-        sqlx::query(
-            "INSERT INTO tokens (hash, note, made_at, mailboxes_left, quota_bytes, days) VALUES (?, ?, ?, ?, ?, ?)",
-        )
-        .bind(&token.hash[..])
-        .bind(&token.note)
-        .bind(token.made_at)
-        .bind(token.mailboxes_left)
-        .bind(token.quota_bytes)
-        .bind(token.days)
-        .execute(&self.pool)
-        .await?;
-        Ok(())
-    }
-
-    /// All tokens, the newest first.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn tokens(&self) -> Result<Vec<Token>, RecordsError> {
-        let rows = sqlx::query(
-            "SELECT hash, note, made_at, mailboxes_left, quota_bytes, days FROM tokens ORDER BY made_at DESC, hash",
-        )
-        .fetch_all(&self.pool)
-        .await?;
-        let token = |row: &sqlx::mysql::MySqlRow| -> Result<Token, sqlx::Error> {
-            let hash: Vec<u8> = row.try_get(0)?;
-            Ok(Token {
-                hash: hash.try_into().unwrap_or_default(),
-                note: row.try_get(1)?,
-                made_at: row.try_get(2)?,
-                mailboxes_left: row.try_get(3)?,
-                quota_bytes: row.try_get(4)?,
-                days: row.try_get(5)?,
-            })
-        };
-        rows.iter().map(|row| Ok(token(row)?)).collect()
-    }
-
-    /// Removes a token: it opens no mailbox any more. Those that it has opened stay.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn remove_token(&self, hash: &Hash) -> Result<bool, RecordsError> {
-        let done = sqlx::query("DELETE FROM tokens WHERE hash = ?").bind(&hash[..]).execute(&self.pool).await?;
-        Ok(done.rows_affected() == 1)
     }
 }
 

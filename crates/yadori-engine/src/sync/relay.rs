@@ -21,7 +21,7 @@ use state::RelayState;
 use std::collections::BTreeSet;
 use std::convert::Infallible;
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio::sync::Notify;
 use tokio_util::sync::CancellationToken;
@@ -317,6 +317,7 @@ impl DeviceSync {
                 }
                 continue;
             };
+            let began = Instant::now();
             let leaving = async {
                 self.relaying.changed.notified().await;
                 at.left.cancel();
@@ -329,13 +330,13 @@ impl DeviceSync {
             if matches!(error, AtError::Left) {
                 continue;
             }
-            let was_there = self.relaying.status.lock().answers;
             tracing::info!(%error, "the relay cannot be used at the moment");
             self.note_relay(|status| {
                 status.answers = false;
                 status.last_error = Some(error.to_string());
             });
-            pause = if was_there { PAUSES.0 } else { (pause * 2).min(PAUSES.1) };
+            // One that answers, and fails again at once, is not asked without end.
+            pause = if began.elapsed() > PAUSES.1 { PAUSES.0 } else { (pause * 2).min(PAUSES.1) };
             let _ = tokio::time::timeout(pause, self.relaying.changed.notified()).await;
         }
     }

@@ -68,11 +68,11 @@ impl DeviceSync {
         let mut state = self.relaying.state.lock().await;
         if forgets {
             // It forgets what was acknowledged: what this device has put there may be gone as well.
-            self.note_lie("it has gone back to an earlier time, and lost what came since");
+            const WHAT: &str = "it has gone back to an earlier time, and lost what came since";
+            self.note_lie(WHAT);
             (state.arrival, state.posted) = (0, None);
             self.put_state(&state).await?;
-            self.relaying.say.notify_one();
-            return Ok(());
+            return Err(AtError::Other(WHAT.into()));
         }
         for delivered in found {
             let outbox = data_encoding::HEXLOWER.encode(&delivered.place.outbox);

@@ -97,7 +97,7 @@ impl DeviceSync {
         let looked = state.posted.as_ref().map_or(0, |posted| posted.looked);
         self.note_relay(|status| status.posted_upto = looked);
         let reads = self.reads(&others, &state);
-        if state.clone().says(&reads) {
+        if state.is_news(&reads) {
             let upto = state.posted.as_ref().map_or(0, |posted| posted.upto);
             self.put_letter(at, &mut state, &others, (feed, upto, upto), Vec::new()).await?;
         }
@@ -129,8 +129,10 @@ impl DeviceSync {
         let letter = Letter { now: now(), feed, before, upto, items, reads: reads.clone() };
         let outbox = at.group.outbox(&at.identity().pin());
         loop {
-            state.number += 1;
-            let number = state.number;
+            // What a relay says of the last number may be anything.
+            let next = state.number.checked_add(1);
+            let number = next.ok_or(RelayError::Garbled("there is no number after the last one"))?;
+            state.number = number;
             let sealed = seal_letter(&at.group, at.identity(), number, &letter);
             let sealed = sealed.map_err(|error| AtError::Other(error.to_string()))?;
             match at.unless_left(at.client.put_envelope(&at.group, Place { outbox, number }, sealed)).await {
@@ -152,7 +154,7 @@ impl DeviceSync {
             (posted.upto, posted.looked) = (upto, posted.looked.max(upto));
             posted.envelopes.push_back((state.number, upto));
         }
-        state.says(&reads);
+        state.note_said(&reads);
         self.put_state(state).await?;
         self.note_posted(state.posted.as_ref().map_or(0, |posted| posted.envelopes.len() as u64));
         Ok(())

@@ -72,17 +72,23 @@ impl RelayState {
         self.place == Some(place(group))
     }
 
-    /// Notes what a letter says of the others. Tells whether that is something new.
-    pub(super) fn says(&mut self, reads: &[ReadUpTo]) -> bool {
-        let word = |read: &ReadUpTo| {
-            let cursor = read.cursor.map(|(feed, upto)| (data_encoding::HEXLOWER.encode(&feed), upto));
-            (read.device.to_string(), cursor, read.stuck)
-        };
-        let words: Vec<_> = reads.iter().map(word).collect();
-        let is_new = words != self.said;
-        self.said = words;
-        is_new
+    /// Whether the last letter said something else of the others.
+    pub(super) fn is_news(&self, reads: &[ReadUpTo]) -> bool {
+        self.said != said(reads)
     }
+
+    /// Notes what a letter says of the others.
+    pub(super) fn note_said(&mut self, reads: &[ReadUpTo]) {
+        self.said = said(reads);
+    }
+}
+
+fn said(reads: &[ReadUpTo]) -> Vec<Said> {
+    let word = |read: &ReadUpTo| {
+        let cursor = read.cursor.map(|(feed, upto)| (data_encoding::HEXLOWER.encode(&feed), upto));
+        (read.device.to_string(), cursor, read.stuck)
+    };
+    reads.iter().map(word).collect()
 }
 
 fn place(group: &Group) -> (String, u32) {
@@ -143,7 +149,8 @@ mod tests {
     fn what_was_said_is_no_news() {
         let mut state = RelayState::default();
         let read = ReadUpTo { device: DeviceId([1; 16]), cursor: Some(([2; 8], 3)), stuck: false };
-        assert!(state.says(&[read]) && !state.says(&[read]));
-        assert!(state.says(&[ReadUpTo { stuck: true, ..read }]));
+        assert!(state.is_news(&[read]));
+        state.note_said(&[read]);
+        assert!(!state.is_news(&[read]) && state.is_news(&[ReadUpTo { stuck: true, ..read }]));
     }
 }
