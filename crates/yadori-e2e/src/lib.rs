@@ -10,10 +10,12 @@
 //! * [`program`], [`wayland_program`]: a program that copies and pastes on it, honestly or not
 //! * [`window`]: a window of an X11 program; [`keys`]: a keyboard for such windows; [`pad`]: one in which a person types and pastes
 //! * [`measuring`]: programs that do so again and again, for the benchmarks
-//! * [`road`]: a road between two devices, slow or cut; [`network`]: networks of their own
+//! * [`faulty_proxy`]: a road between two devices, slow or cut; [`network`]: networks of their own
+//! * [`cluster`]: a database of three servers, before which relays stand
 //! * [`sample`]: the sample history
 
 pub mod bus;
+pub mod cluster;
 pub mod compositor;
 pub mod display;
 pub mod faulty_proxy;

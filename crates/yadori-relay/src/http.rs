@@ -13,6 +13,7 @@ use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post, put};
 use axum::{Json, Router};
 use serde::{Deserialize, Serialize};
+use std::error::Error;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
@@ -98,7 +99,7 @@ impl From<RecordsError> for Refusal {
             }
             RecordsError::Full { .. } => Self::new(StatusCode::INSUFFICIENT_STORAGE, "full", detail),
             RecordsError::Newer | RecordsError::Database(_) => {
-                tracing::error!(%error, "the database does not answer");
+                tracing::error!(%error, cause = error.source(), "the database does not answer");
                 Self::new(StatusCode::SERVICE_UNAVAILABLE, "away", "the relay cannot be used at the moment")
             }
         }

@@ -5,7 +5,7 @@
 
 use bytes::Bytes;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
-use sqlx::{AssertSqlSafe, Connection, MySql, MySqlPool, Row, Transaction};
+use sqlx::{AssertSqlSafe, MySql, MySqlPool, Row, Transaction};
 use std::str::FromStr;
 use std::time::Duration;
 use thiserror::Error;
@@ -17,7 +17,7 @@ const MIGRATIONS: [&str; 1] = [include_str!("../migrations/0001_mailboxes.sql")]
 const CONNECTIONS: u32 = 16;
 
 /// How long a request waits for one of them.
-const PATIENCE: Duration = Duration::from_secs(5);
+const PATIENCE: Duration = Duration::from_secs(2);
 
 /// Times that a transaction is made again when it has met another.
 const TIMES: u32 = 8;
@@ -78,8 +78,9 @@ impl RecordsError {
         let Self::Database(sqlx::Error::Database(error)) = self else { return false };
         let number =
             error.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>().map(sqlx::mysql::MySqlDatabaseError::number);
-        // A deadlock, and a lock that was waited for too long. A cluster tells of both as the first.
-        matches!(number, Some(1213 | 1205))
+        // A deadlock, and a lock that was waited for too long; in a cluster, also a row that came from another server when
+        // this transaction had seen that there is none.
+        matches!(number, Some(1213 | 1205 | 1062))
     }
 }
 
@@ -160,6 +161,13 @@ impl Records {
         let pool = MySqlPoolOptions::new()
             .max_connections(CONNECTIONS)
             .acquire_timeout(PATIENCE)
+            .after_connect(|connection, _| {
+                Box::pin(async move {
+                    // In a cluster, what one node has acknowledged is there when another is asked. (MariaDB, `wsrep_sync_wait`.)
+                    let session = "SET SESSION wsrep_sync_wait = 1, SESSION innodb_lock_wait_timeout = 5";
+                    sqlx::raw_sql(session).execute(connection).await.map(drop)
+                })
+            })
             .connect_with(options)
             .await?;
         let mut connection = pool.acquire().await?;
@@ -190,10 +198,16 @@ impl Records {
         Ok(Self { pool })
     }
 
-    /// Whether the database answers.
+    /// Whether the database answers. A server of a cluster that lost sight of most others is reached, and does not answer.
     pub async fn is_there(&self) -> bool {
-        let asked = async { self.pool.acquire().await?.ping().await };
-        matches!(tokio::time::timeout(PATIENCE, asked).await, Ok(Ok(())))
+        let pool = self.pool.clone();
+        // To its end, even if nobody waits for it any more: a question must not be broken off in the middle.
+        let asked = tokio::spawn(async move {
+            let version: Result<Option<u32>, sqlx::Error> =
+                sqlx::query_scalar("SELECT MAX(version) FROM migrations").fetch_one(&pool).await;
+            version.is_ok()
+        });
+        matches!(tokio::time::timeout(PATIENCE, asked).await, Ok(Ok(true)))
     }
 
     /// Ends all connections.

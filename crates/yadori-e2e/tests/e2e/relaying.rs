@@ -1,5 +1,7 @@
 //! Devices that never meet, and the relay as its owner runs it.
 
+mod cluster;
+
 use super::own::{Own, pair};
 use rustix::process::Signal;
 use std::io::{BufRead, BufReader};
@@ -14,16 +16,18 @@ struct Relay {
     address: String,
     owners: String,
     home: Home,
+    more: Vec<String>,
 }
 
 impl Relay {
     fn start() -> Self {
-        Self::at(Home::bare(), "127.0.0.1:0")
+        Self::at(Home::bare(), "127.0.0.1:0", &[])
     }
 
-    fn at(home: Home, listen: &str) -> Self {
+    /// One of this home, at this address, with more of its options.
+    fn at(home: Home, listen: &str, more: &[String]) -> Self {
         let mut command = Self::command(&home);
-        command.args(["serve", "--listen", listen, "--owners", "127.0.0.1:0"]).stdout(Stdio::piped());
+        command.args(["serve", "--listen", listen, "--owners", "127.0.0.1:0"]).args(more).stdout(Stdio::piped());
         let mut process = Process::spawn(command);
         let mut lines = BufReader::new(process.child().stdout.take().expect("its output")).lines();
         let mut said = |before: &str| {
@@ -31,7 +35,7 @@ impl Relay {
             line.strip_prefix(before).unwrap_or_else(|| panic!("it says {line}")).to_owned()
         };
         let (address, owners) = (said("listening at "), said("metrics and health at "));
-        Self { process, address, owners, home }
+        Self { process, address, owners, home, more: more.to_owned() }
     }
 
     fn command(home: &Home) -> Command {
@@ -57,6 +61,12 @@ impl Relay {
         line.unwrap_or_else(|| panic!("no {name} in {text}")).parse().expect("a number")
     }
 
+    /// The status with which it says whether it is ready.
+    fn ready(&self) -> u16 {
+        let agent = ureq::Agent::new_with_config(ureq::Agent::config_builder().http_status_as_error(false).build());
+        agent.get(format!("{}/readyz", self.owners)).call().expect("an answer").status().as_u16()
+    }
+
     fn ask(&self, path: &str) -> String {
         ureq::get(format!("{}{path}", self.owners))
             .call()
@@ -69,9 +79,9 @@ impl Relay {
     /// It is killed, and started again at the same address.
     fn crash_and_start(mut self) -> Self {
         self.process.end(Signal::KILL);
-        let Self { address, home, process, .. } = self;
+        let Self { address, home, process, more, .. } = self;
         drop(process);
-        Self::at(home, &address)
+        Self::at(home, &address, &more)
     }
 }
 
