@@ -175,7 +175,8 @@ export const pour = (body: Schemas["Pour"]) => ask(client.POST("/api/v1/tray/pou
 // Devices
 
 export const sync = (): Promise<Sync> => ask(client.GET("/api/v1/sync"));
-export const invite = (): Promise<Invitation> => ask(client.POST("/api/v1/sync/invitation", { body: {} }));
+export const invite = (via?: "relay"): Promise<Invitation> =>
+  ask(client.POST("/api/v1/sync/invitation", { body: { via } }));
 export const join = (address: string, code: string) =>
   ask(client.POST("/api/v1/sync/join", { body: { address, code } }));
 export const renameDevice = (name: string, to: string) =>

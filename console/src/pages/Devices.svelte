@@ -28,9 +28,12 @@
   let removing = $state<Device>();
   let leaving = $state(false);
 
-  const invite = async () => (invitation = await run(api.invite));
+  const invite = async (via?: "relay") => (invitation = await run(() => api.invite(via)));
+  /** The command for the other device. A URL has a mark that a shell may take for something else. */
+  const command = ({ addresses: [address = ""], code }: Invitation): string =>
+    `yadori device join ${address.includes("#") ? `'${address}'` : address} ${code}`;
   const qr = (invited: Invitation): string =>
-    `data:image/svg+xml,${encodeURIComponent(renderSVG(`yadori device join ${invited.addresses[0] ?? ""} ${invited.code}`, { border: 2 }))}`;
+    `data:image/svg+xml,${encodeURIComponent(renderSVG(command(invited), { border: 2 }))}`;
 
   // The other device has joined: the code has done its work.
   let linked = 0;
@@ -154,13 +157,15 @@
           <p class="mt-1 text-sm">{w().devices.until(clock(new Date(invitation.expires_at)))}</p>
           <p class="mt-3 text-sm">{w().devices.onTheOther}</p>
           <p class="mt-1 rounded-sm bg-base-200 p-2 font-mono text-sm break-all select-all">
-            yadori device join {invitation.addresses[0]}
-            {invitation.code}
+            {command(invitation)}
           </p>
           <img class="mt-3 w-44 bg-white" src={qr(invitation)} alt={w().devices.qr} />
         </div>
       {:else}
-        <Button look="primary" onclick={invite}>{w().devices.makeCode}</Button>
+        <div class="flex flex-wrap gap-2">
+          <Button look="primary" onclick={() => invite()}>{w().devices.makeCode}</Button>
+          {#if sync.value?.relay}<Button onclick={() => invite("relay")}>{w().devices.makeCodeByRelay}</Button>{/if}
+        </div>
       {/if}
     </Section>
     <Section title={w().devices.join} about={w().devices.joinAbout}>

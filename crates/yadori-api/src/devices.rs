@@ -52,12 +52,23 @@ pub struct Invite {
     /// How long it is open, in seconds; ten minutes if not given.
     #[schema(minimum = 1)]
     pub seconds: Option<u64>,
+    /// How the two meet; directly if not given.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub via: Option<Via>,
+}
+
+/// How two devices meet for the first time.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Via {
+    /// By way of the relay: they need not be able to reach each other.
+    Relay,
 }
 
 /// An open invitation.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Invitation {
-    /// Where this device can be reached.
+    /// Where this device can be reached: addresses with ports, or a URL by which the two meet at the relay.
     pub addresses: Vec<String>,
     /// The code to be entered on the other device.
     pub code: String,
@@ -70,7 +81,7 @@ pub struct Invitation {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Join {
-    /// Its address: host and port.
+    /// Its address: host and port; or the URL that it shows, by which the two meet at a relay.
     pub address: String,
     /// The code that it shows.
     pub code: String,

@@ -1,7 +1,7 @@
 //! The budgets: what a person waits for, beside the limit of what this machine could do at all, measured in
 //! the same run. Prints a table, or JSON with `--json`; with `--write FILE` the table goes to a page as well.
 //! `--quick` leaves out the million clips; `--links` measures linked devices only, `--desk` the picker and keys, `--crowd` many
-//! that ask at once, `--console` the console, `--lock` what encryption, the lock and the cage cost.
+//! that ask at once, `--console` the console, `--lock` what encryption, the lock and the cage cost, `--relay` a relay.
 
 #[path = "parts/console.rs"]
 mod console;
@@ -13,6 +13,8 @@ mod desk;
 mod links;
 #[path = "parts/lock.rs"]
 mod lock;
+#[path = "parts/relay.rs"]
+mod relay;
 #[path = "parts/terminal.rs"]
 mod terminal;
 #[path = "../../yadori-core/benches/texts.rs"]
@@ -114,6 +116,11 @@ fn main() {
     let mut report = Report::default();
     if has("--links") {
         links::links(&mut report, &runtime);
+        println!("{}", table(&report));
+        return;
+    }
+    if has("--relay") {
+        relay::relay(&mut report, &runtime);
         println!("{}", table(&report));
         return;
     }

@@ -11,7 +11,7 @@
 //! * [`window`]: a window of an X11 program; [`keys`]: a keyboard for such windows; [`pad`]: one in which a person types and pastes
 //! * [`measuring`]: programs that do so again and again, for the benchmarks
 //! * [`faulty_proxy`]: a road between two devices, slow or cut; [`network`]: networks of their own
-//! * [`cluster`]: a database of three servers, before which relays stand
+//! * [`relay`]: a relay as its owner runs it; [`cluster`]: a database of three servers, before which relays stand
 //! * [`sample`]: the sample history
 
 pub mod bus;
@@ -27,6 +27,7 @@ pub mod network;
 pub mod pad;
 pub mod process;
 pub mod program;
+pub mod relay;
 pub mod sample;
 pub mod service;
 pub mod standin;

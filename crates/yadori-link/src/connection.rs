@@ -6,6 +6,7 @@
 use crate::exchange::{Ending, Exchange, Input, Output};
 use crate::frame::{self, Bye, Frame, Hello, LONGEST, RelayPlace};
 use crate::identity::NAME;
+use crate::stream::Stream;
 use crate::tls::{Connection, HANDSHAKE};
 use bytes::Bytes;
 use futures_util::{SinkExt, StreamExt};
@@ -14,7 +15,6 @@ use std::collections::{HashMap, VecDeque};
 use std::io;
 use std::time::Duration;
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
-use tokio::net::TcpStream;
 use tokio::sync::{mpsc, oneshot, watch};
 use tokio::time::Instant;
 use tokio_rustls::TlsStream;
@@ -130,7 +130,7 @@ pub enum ConnectionCommand {
 
 /// A connection, ready for an exchange.
 pub struct PeerConnection {
-    socket: WebSocketStream<TlsStream<TcpStream>>,
+    socket: WebSocketStream<TlsStream<Stream>>,
     made_here: bool,
 }
 
@@ -491,5 +491,24 @@ pub async fn receive_devices(connection: &mut Connection) -> io::Result<Vec<yado
             })
             .collect()),
         _ => Err(io::Error::new(io::ErrorKind::InvalidData, "it says something else than which devices there are")),
+    }
+}
+
+/// Tells the group's place at a relay, at the end of a pairing by way of it.
+///
+/// # Errors
+/// When the connection breaks.
+pub async fn say_place(connection: &mut Connection, place: RelayPlace) -> io::Result<()> {
+    say(connection, &frame::encode(&Frame::Relay(place))).await
+}
+
+/// Receives the group's place at a relay, at the end of a pairing by way of it.
+///
+/// # Errors
+/// When it says something else.
+pub async fn receive_place(connection: &mut Connection) -> io::Result<RelayPlace> {
+    match frame::decode(&receive(connection).await?) {
+        Ok(Frame::Relay(place)) => Ok(place),
+        _ => Err(io::Error::new(io::ErrorKind::InvalidData, "it says something else than where the relay is")),
     }
 }

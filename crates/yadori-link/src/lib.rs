@@ -21,4 +21,5 @@ pub mod identity;
 pub mod pairing;
 pub mod ranges;
 pub mod relay;
+pub mod stream;
 pub mod tls;

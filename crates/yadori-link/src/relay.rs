@@ -1,5 +1,6 @@
 //! What a device says to a relay. `docs/relay.md` describes it.
 
+pub mod meeting;
 pub mod tls;
 
 use crate::envelope::Place;
@@ -70,6 +71,11 @@ impl RelayError {
     /// Whether it refuses for this reason.
     pub fn is(&self, reason: &str) -> bool {
         matches!(self, Self::Refused { kind, .. } if kind == reason)
+    }
+
+    /// Whether it may be done when it is asked again in a moment.
+    pub fn may_pass(&self) -> bool {
+        matches!(self, Self::Unreachable(_)) || self.is("away") || self.is("too-many")
     }
 }
 
@@ -214,11 +220,31 @@ impl RelayClient {
 
     async fn ask(
         &self,
+        asked: (Method, &str),
+        key: &[u8],
+        said: (&str, Bytes),
+        patience: Duration,
+    ) -> Result<(HeaderMap, Bytes), RelayError> {
+        self.exchange(asked, key, said, patience).await.map(|(_, headers, body)| (headers, body))
+    }
+
+    async fn ask_for(
+        &self,
+        asked: (Method, &str),
+        key: &[u8],
+        said: (&str, Bytes),
+        patience: Duration,
+    ) -> Result<(StatusCode, Bytes), RelayError> {
+        self.exchange(asked, key, said, patience).await.map(|(status, _, body)| (status, body))
+    }
+
+    async fn exchange(
+        &self,
         (method, path): (Method, &str),
         key: &[u8],
         (kind, body): (&str, Bytes),
         patience: Duration,
-    ) -> Result<(HeaderMap, Bytes), RelayError> {
+    ) -> Result<(StatusCode, HeaderMap, Bytes), RelayError> {
         let asking = async {
             let idle = self.idle.lock().take().filter(|idle| !idle.is_closed());
             let mut sender = match idle {
@@ -241,7 +267,7 @@ impl RelayClient {
             let body = body.map_err(|error| RelayError::Unreachable(error.to_string()))?.to_bytes();
             *self.idle.lock() = Some(sender);
             if parts.status.is_success() {
-                return Ok((parts.headers, body));
+                return Ok((parts.status, parts.headers, body));
             }
             Err(refused(parts.status, &parts.headers, &body))
         };

@@ -5,6 +5,7 @@
 //! that was removed would come back that way.
 
 use crate::identity::{Identity, NAME, Pin, pin_of};
+use crate::stream::Stream;
 use parking_lot::RwLock;
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
 use rustls::crypto::{CryptoProvider, WebPkiSupportedAlgorithms, ring};
@@ -70,7 +71,7 @@ pub struct TlsEndpoint {
 /// A connection, and the device at the other end.
 pub struct Connection {
     /// The stream.
-    pub stream: TlsStream<TcpStream>,
+    pub stream: TlsStream<Stream>,
     /// The pin of the other device. For a pairing it is any that has its key.
     pub peer: Pin,
     /// What it is for.
@@ -97,7 +98,8 @@ impl TlsEndpoint {
     ///
     /// # Errors
     /// When the other is not linked, takes too long, or says nothing that could be understood.
-    pub async fn take(&self, stream: TcpStream, pairs: impl FnOnce() -> bool) -> io::Result<Connection> {
+    pub async fn take(&self, stream: impl Into<Stream>, pairs: impl FnOnce() -> bool) -> io::Result<Connection> {
+        let stream = stream.into();
         let handshake = async {
             let start = LazyConfigAcceptor::new(Acceptor::default(), stream).await?;
             let purpose = purpose(&start.client_hello()).filter(|purpose| *purpose == Purpose::Exchange || pairs());
@@ -134,19 +136,19 @@ impl TlsEndpoint {
     ///
     /// # Errors
     /// When there is no answer, or another device answers.
-    pub async fn make(&self, stream: TcpStream, expected: Option<Pin>) -> io::Result<Connection> {
+    pub async fn make(&self, stream: impl Into<Stream>, expected: Option<Pin>) -> io::Result<Connection> {
         let purpose = if expected.is_some() { Purpose::Exchange } else { Purpose::Pairing };
         let config = Arc::new(self.client(purpose, expected)?);
         let name = ServerName::try_from(NAME).map_err(io::Error::other)?;
-        let handshake = TlsConnector::from(config).connect(name, stream);
+        let handshake = TlsConnector::from(config).connect(name, stream.into());
         let stream = tokio::time::timeout(HANDSHAKE, handshake)
             .await
             .map_err(|_| io::Error::from(io::ErrorKind::TimedOut))??;
         self.connection(TlsStream::Client(stream), purpose)
     }
 
-    fn connection(&self, stream: TlsStream<TcpStream>, purpose: Purpose) -> io::Result<Connection> {
-        stream.get_ref().0.set_nodelay(true)?;
+    fn connection(&self, stream: TlsStream<Stream>, purpose: Purpose) -> io::Result<Connection> {
+        stream.get_ref().0.set_nodelay()?;
         let session = stream.get_ref().1;
         let peer = session.peer_certificates().and_then(|certificates| pin_of(certificates.first()?));
         let peer = peer.ok_or_else(|| io::Error::new(io::ErrorKind::PermissionDenied, "it shows no certificate"))?;

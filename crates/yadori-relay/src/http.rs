@@ -1,5 +1,7 @@
 //! The interface that devices use: HTTP, with JSON for what is said of a mailbox and plain bytes for what lies in it.
 
+mod meetings;
+
 use crate::live::Live;
 use crate::metrics::Metrics;
 use crate::names;
@@ -92,6 +94,7 @@ impl From<RecordsError> for Refusal {
         let detail = error.to_string();
         match error {
             RecordsError::NoMailbox => Self::new(StatusCode::NOT_FOUND, "no-mailbox", detail),
+            RecordsError::NoMeeting => Self::new(StatusCode::NOT_FOUND, "no-meeting", detail),
             RecordsError::NoToken => Self::new(StatusCode::FORBIDDEN, "no-token", detail),
             RecordsError::Taken => Self::new(StatusCode::CONFLICT, "taken", detail),
             RecordsError::NumberTaken(last) => {
@@ -111,6 +114,7 @@ pub fn router(shared: Arc<Shared>) -> Router {
     let mailbox = Router::new()
         .route("/v1/mailboxes/{mailbox}", get(usage).delete(erase))
         .route("/v1/mailboxes/{mailbox}/access", put(change_access))
+        .route("/v1/mailboxes/{mailbox}/meeting", put(meetings::open).delete(meetings::close))
         .route(
             "/v1/mailboxes/{mailbox}/outboxes/{outbox}/envelopes/{number}",
             put(put_envelope).delete(remove_envelopes),
@@ -120,8 +124,10 @@ pub fn router(shared: Arc<Shared>) -> Router {
     Router::new()
         .route("/v1/mailboxes", post(open_mailbox))
         .merge(mailbox)
+        .route("/v1/meeting/{line}/{side}/{number}", put(meetings::say))
         .layer(middleware::from_fn(to_its_end))
         .route("/v1/mailboxes/{mailbox}/envelopes", get(envelopes))
+        .route("/v1/meeting/{line}/{side}/{number}", get(meetings::said))
         .layer(DefaultBodyLimit::max(LARGEST.max(PIECE + OVERHEAD)))
         .layer(middleware::from_fn_with_state(shared.clone(), counted))
         .fallback(async || Refusal::new(StatusCode::NOT_FOUND, "no-such-path", "there is nothing of this name here"))
@@ -351,8 +357,9 @@ async fn envelopes(
         let _counted = Counted::new(&shared.metrics.waiting);
         tokio::select! {
             () = waiting.beyond(seen) => {}
-            () = tokio::time::sleep_until(until) => {}
-            () = shared.ending.cancelled() => {}
+            // Nothing has come: there is no need to ask the database again.
+            () = tokio::time::sleep_until(until) => return Ok(answer(&shared, &[], latest, last)),
+            () = shared.ending.cancelled() => return Ok(answer(&shared, &[], latest, last)),
         }
     }
 }

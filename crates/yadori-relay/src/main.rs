@@ -205,7 +205,7 @@ async fn admin(
             for Usage { mailbox, latest, bytes, quota_bytes, used_at, .. } in records.mailboxes(most).await? {
                 let used = jiff::Timestamp::from_millisecond(used_at as i64).unwrap_or_default();
                 say(&format!(
-                    "{}  {} of {} MiB, {latest} envelopes so far, last used {}",
+                    "{}  {} of {} MiB, {latest} envelopes so far, the last change {}",
                     names::written(&mailbox),
                     bytes.div_ceil(1 << 20),
                     quota_bytes >> 20,

@@ -11,7 +11,8 @@ use std::time::Duration;
 use thiserror::Error;
 
 /// The migrations, in their order. Each statement may be made again.
-const MIGRATIONS: [&str; 1] = [include_str!("../migrations/0001_mailboxes.sql")];
+const MIGRATIONS: [&str; 2] =
+    [include_str!("../migrations/0001_mailboxes.sql"), include_str!("../migrations/0002_meetings.sql")];
 
 /// Connections to the database.
 const CONNECTIONS: u32 = 16;
@@ -48,12 +49,15 @@ pub enum RecordsError {
     /// Not a token, or one that was used up.
     #[error("this is not a token of this relay, or it was used already")]
     NoToken,
-    /// The mailbox is there, with another key.
-    #[error("there is such a mailbox already")]
+    /// The mailbox is there, with another key; or something else was said there.
+    #[error("there is another one already")]
     Taken,
     /// An envelope of this or a later number was there before, and it was another one.
     #[error("envelope {0} of this outbox is there already")]
     NumberTaken(u64),
+    /// No meeting with this secret, or it is over.
+    #[error("there is no such meeting, or it is over")]
+    NoMeeting,
     /// No room.
     #[error(
         "the mailbox is full: {used} of {quota} bytes are used; there is room when the other devices have fetched what waits there, or ask the relay's owner for more"
@@ -98,8 +102,10 @@ macro_rules! again {
 }
 
 mod contents;
+mod meetings;
 mod tokens;
 
+pub use meetings::InMeeting;
 pub use tokens::Token;
 
 /// What a mailbox holds.
@@ -117,7 +123,7 @@ pub struct Usage {
     pub days: u32,
     /// When it was made, in milliseconds since 1970.
     pub made_at: u64,
-    /// When something last came or was fetched.
+    /// When something last came.
     pub used_at: u64,
 }
 
@@ -298,7 +304,11 @@ impl Records {
     pub async fn erase(&self, mailbox: &[u8; 16]) -> Result<bool, RecordsError> {
         let mut tx = self.pool.begin().await?;
         let done = sqlx::query("DELETE FROM mailboxes WHERE id = ?").bind(&mailbox[..]).execute(&mut *tx).await?;
-        for table in ["envelopes", "contents", "outboxes"] {
+        sqlx::query("DELETE FROM meeting_messages WHERE meeting = (SELECT id FROM meetings WHERE mailbox = ?)")
+            .bind(&mailbox[..])
+            .execute(&mut *tx)
+            .await?;
+        for table in ["envelopes", "contents", "outboxes", "meetings"] {
             sqlx::query(AssertSqlSafe(format!("DELETE FROM {table} WHERE mailbox = ?")))
                 .bind(&mailbox[..])
                 .execute(&mut *tx)
@@ -365,7 +375,7 @@ impl Records {
         .bind(sealed)
         .execute(&mut *tx)
         .await?;
-        sqlx::query("REPLACE INTO outboxes (mailbox, outbox, number) VALUES (?, ?, ?)")
+        sqlx::query("INSERT INTO outboxes (mailbox, outbox, number) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE number = VALUES(number)")
             .bind(&mailbox[..])
             .bind(&outbox[..])
             .bind(number)
@@ -395,13 +405,19 @@ impl Records {
         after: u64,
         own: Option<&[u8; 16]>,
     ) -> Result<Look, RecordsError> {
-        let latest = self.usage(mailbox, access).await?.latest;
-        let found = self.envelopes_after(mailbox, after, own).await?;
-        let own = match own {
-            Some(own) => self.last_number(mailbox, own).await?,
-            None => 0,
-        };
-        Ok(Look { latest, found, own })
+        let known: Option<(u64, Option<u64>)> = sqlx::query_as(
+            "SELECT m.latest, o.number FROM mailboxes m LEFT JOIN outboxes o ON o.mailbox = m.id AND o.outbox = ?
+             WHERE m.id = ? AND m.access = ?",
+        )
+        .bind(own.map_or(&[][..], |own| &own[..]))
+        .bind(&mailbox[..])
+        .bind(&access[..])
+        .fetch_optional(&self.pool)
+        .await?;
+        let (latest, own_number) = known.ok_or(RecordsError::NoMailbox)?;
+        // Most who ask have all there is, and cost one question.
+        let found = if latest > after { self.envelopes_after(mailbox, after, own).await? } else { Vec::new() };
+        Ok(Look { latest, found, own: own_number.unwrap_or(0) })
     }
 
     /// The envelopes that arrived after this number, but for those of one outbox; as many as an answer holds.
@@ -441,19 +457,6 @@ impl Records {
             envelopes.push(Envelope { arrival, outbox, number: row.try_get(2)?, sealed: sealed.into() });
         }
         Ok(envelopes)
-    }
-
-    /// The number of the last envelope that came from an outbox; zero if none did.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    async fn last_number(&self, mailbox: &[u8; 16], outbox: &[u8; 16]) -> Result<u64, RecordsError> {
-        let last: Option<u64> = sqlx::query_scalar("SELECT number FROM outboxes WHERE mailbox = ? AND outbox = ?")
-            .bind(&mailbox[..])
-            .bind(&outbox[..])
-            .fetch_optional(&self.pool)
-            .await?;
-        Ok(last.unwrap_or(0))
     }
 
     /// Removes the envelopes of an outbox up to this number: all have them.
@@ -518,6 +521,7 @@ impl Records {
     /// # Errors
     /// When the database does not answer.
     pub async fn expire(&self, now: u64) -> Result<bool, RecordsError> {
+        self.end_meetings(now).await?;
         let mut more = false;
         for (table, place) in [("envelopes", "arrival"), ("contents", "name")] {
             let due: Vec<(Vec<u8>, u64)> = sqlx::query_as(AssertSqlSafe(format!(

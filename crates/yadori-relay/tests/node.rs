@@ -4,8 +4,11 @@ use std::path::PathBuf;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
 use tempfile::TempDir;
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use yadori_link::envelope::{LARGEST, Place};
 use yadori_link::group::{Group, GroupSecret};
+use yadori_link::pairing::Side;
+use yadori_link::relay::meeting::Meeting;
 use yadori_link::relay::{Arrivals, RelayClient, RelayError};
 use yadori_relay::node::{Config, Node, Tls, owners_records};
 use yadori_relay::records::{Token, now};
@@ -260,4 +263,54 @@ async fn contents_are_kept_once_and_everything_expires() {
     let none = tempfile::tempdir().unwrap();
     let error = owners_records(none.path(), None).await.err().expect("nothing runs there").to_string();
     assert!(error.contains("does not run"), "{error}");
+}
+
+#[tokio::test]
+async fn two_that_are_not_linked_meet_by_a_secret_and_every_try_has_a_line_of_its_own() {
+    let relay = Relay::start().await;
+    let group = relay.group(1 << 20).await;
+    let nobody = Group { secret: GroupSecret::random().unwrap(), ..group.clone() };
+    assert!(Meeting::open(&nobody, 60).await.unwrap_err().is("no-mailbox"));
+    assert!(Meeting::open(&group, 1_000_000).await.unwrap_err().is("bad-request"));
+    let meeting = Meeting::open(&group, 60).await.unwrap();
+    assert_eq!(meeting.free_line().await.unwrap(), 0);
+    let joining = tokio::spawn({
+        let meeting = meeting.clone();
+        async move {
+            meeting.joined(0).await.unwrap();
+            let mut invites = meeting.line(0, Side::Invites).unwrap();
+            let mut said = vec![0; 100_000];
+            invites.read_exact(&mut said).await.unwrap();
+            invites.write_all(&said).await.unwrap();
+            invites.shutdown().await.unwrap();
+            // It is heard that the other ended it, too.
+            invites.read_to_end(&mut said).await.unwrap();
+            said
+        }
+    });
+    let mut joins = meeting.line(0, Side::Joins).unwrap();
+    let said: Vec<u8> = (0..100_000u32).map(|n| n as u8).collect();
+    joins.write_all(&said).await.unwrap();
+    let mut heard = Vec::new();
+    joins.read_to_end(&mut heard).await.unwrap();
+    assert_eq!(heard, said);
+    drop(joins);
+    assert_eq!(joining.await.unwrap(), said);
+    // Another try has the next line.
+    assert_eq!(meeting.free_line().await.unwrap(), 1);
+
+    // Whoever has another secret hears nothing, and another meeting ends this one.
+    let guess = Meeting { secret: [7; 16], ..meeting.clone() };
+    assert!(guess.free_line().await.unwrap_err().is("no-meeting"));
+    let next = Meeting::open(&group, 60).await.unwrap();
+    assert!(meeting.free_line().await.unwrap_err().is("no-meeting"));
+    assert_eq!(next.free_line().await.unwrap(), 0);
+    Meeting::close(&group).await.unwrap();
+    assert!(next.free_line().await.unwrap_err().is("no-meeting"));
+    // Or until it is over.
+    let next = Meeting::open(&group, 60).await.unwrap();
+    assert_eq!(next.free_line().await.unwrap(), 0);
+    relay.node.records().expire(now() + 61_000).await.unwrap();
+    assert!(next.joined(0).await.unwrap_err().is("no-meeting"));
+    relay.node.stop().await;
 }

@@ -16,7 +16,7 @@ use yadori_link::tls::{Linked, TlsEndpoint};
 /// Copies from one device to the other.
 const COPIES: usize = 500;
 
-fn join(joins: &Service, invites: &Service) {
+pub fn join(joins: &Service, invites: &Service) {
     let invitation: Invitation = serde_json::from_str(&invites.run(&["device", "invite", "--json"])).expect("a code");
     joins.run(&["device", "join", &invitation.addresses[0], &invitation.code]);
 }
@@ -174,7 +174,7 @@ fn merges(report: &mut Report) {
 }
 
 /// What a copy to another device costs at the least.
-async fn round_trips() -> Vec<Duration> {
+pub async fn round_trips() -> Vec<Duration> {
     let scratch = scratch().await;
     let devices = [Identity::new().expect("a key"), Identity::new().expect("a key")];
     let pins = [devices[0].pin(), devices[1].pin()];

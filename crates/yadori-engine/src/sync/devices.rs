@@ -176,8 +176,12 @@ impl DeviceSync {
     }
 
     /// Invites another device.
-    pub async fn invite_device(self: &Arc<Self>, seconds: Option<u64>) -> Result<Invitation, InviteError> {
-        let (code, addresses, until) = self.invite(seconds).await?;
+    pub async fn invite_device(
+        self: &Arc<Self>,
+        seconds: Option<u64>,
+        by_relay: bool,
+    ) -> Result<Invitation, InviteError> {
+        let (code, addresses, until) = self.invite(seconds, by_relay).await?;
         Ok(Invitation { addresses, code: code.to_string(), until })
     }
 

@@ -21,10 +21,10 @@ const CONNECTING: Duration = Duration::from_secs(5);
 const STAGGER: Duration = Duration::from_millis(250);
 
 /// Longest pause between tries. A connection that lasted longer was a good one.
-const LONGEST_PAUSE: Duration = Duration::from_secs(60);
+pub(super) const LONGEST_PAUSE: Duration = Duration::from_secs(60);
 
 /// Pauses between tries. Jitter, so that not all devices redial at once when a network comes back.
-const RETRY: ExponentialBuilder = ExponentialBuilder::new()
+pub(super) const RETRY: ExponentialBuilder = ExponentialBuilder::new()
     .with_min_delay(Duration::from_millis(500))
     .with_max_delay(LONGEST_PAUSE)
     .without_max_times()

@@ -20,6 +20,8 @@ use yadori_link::exchange::Ending;
 use yadori_link::frame::{Bye, Hello, VERSIONS};
 use yadori_link::identity::Pin;
 use yadori_link::pairing::{Pairing, Side};
+use yadori_link::relay::RelayError;
+use yadori_link::relay::meeting::Meeting;
 use yadori_link::tls::Connection;
 use yadori_store::StoreError;
 
@@ -44,6 +46,12 @@ pub enum InviteError {
     /// The system gives no random numbers.
     #[error("the system gives no random numbers")]
     Randomness,
+    /// There is no relay by way of which to invite.
+    #[error("there is no relay (yadori relay set)")]
+    NoRelay,
+    /// The relay does not do it.
+    #[error(transparent)]
+    Relay(#[from] RelayError),
     /// Something else.
     #[error(transparent)]
     Link(#[from] LinkError),
@@ -84,6 +92,12 @@ pub enum JoinError {
     /// It is this very device.
     #[error("that is this device itself")]
     Itself,
+    /// The relay by way of which they meet does not do it.
+    #[error(transparent)]
+    Relay(#[from] RelayError),
+    /// They meet by way of one relay, and this device's group is at another.
+    #[error("this device has another relay, {0} (yadori relay remove)")]
+    OtherRelay(String),
     /// The connection broke.
     #[error("the other device did not go on: {}", connection::in_words(.0))]
     Broken(io::Error),
@@ -96,10 +110,12 @@ pub enum JoinError {
 }
 
 impl DeviceSync {
-    /// Invites another device. Gives the code, where this device can be reached, and until when.
+    /// Invites another device, which is met by way of the relay if that is asked for. Gives the code, where this device can be
+    /// reached, and until when.
     pub async fn invite(
         self: &Arc<Self>,
         seconds: Option<u64>,
+        by_relay: bool,
     ) -> Result<(Code, Vec<String>, MillisSinceEpoch), InviteError> {
         let seconds = seconds.unwrap_or(OPEN_SECONDS);
         if !(10..=LONGEST_SECONDS).contains(&seconds) {
@@ -110,8 +126,18 @@ impl DeviceSync {
         let code = Code::new(random);
         self.endpoint().await?;
         self.listen_for_devices().await?;
+        let meeting = match self.group() {
+            Some(group) if by_relay => Some(Meeting::open(&group, seconds).await?),
+            None if by_relay => return Err(InviteError::NoRelay),
+            _ => None,
+        };
         let until = now().plus(seconds * 1000);
         *self.links.invitation.lock() = Some(Invitation { code: code.clone(), until, tries: BTreeMap::new() });
+        if let Some(meeting) = meeting {
+            let address = meeting.to_string();
+            self.wait_at(meeting, code.clone());
+            return Ok((code, vec![address], until));
+        }
         self.tell_addresses().await.map_err(LinkError::from)?;
         Ok((code, self.link_addresses(), until))
     }
@@ -123,7 +149,7 @@ impl DeviceSync {
     }
 
     /// The code of the invitation that is open to somebody from there.
-    fn open_code(&self, from: SocketAddr) -> Option<Code> {
+    pub(super) fn open_code(&self, from: SocketAddr) -> Option<Code> {
         let open = self.links.invitation.lock();
         let invitation = open.as_ref().filter(|invitation| invitation.is_open_to(source_of(from), now()))?;
         Some(invitation.code.clone())
@@ -160,7 +186,16 @@ impl DeviceSync {
         }
     }
 
-    async fn meet(self: &Arc<Self>, mut connection: Connection, from: SocketAddr) -> Result<Device, JoinError> {
+    async fn meet(self: &Arc<Self>, connection: Connection, from: SocketAddr) -> Result<Device, JoinError> {
+        self.meet_on(connection, from).await.map(|(device, _)| device)
+    }
+
+    /// The same; gives the connection back.
+    pub(super) async fn meet_on(
+        self: &Arc<Self>,
+        mut connection: Connection,
+        from: SocketAddr,
+    ) -> Result<(Device, Connection), JoinError> {
         let endpoint = self.endpoint().await?;
         let broken = JoinError::Broken;
         let first = receive(&mut connection).await.map_err(broken)?;
@@ -192,7 +227,7 @@ impl DeviceSync {
         let told = receive_devices(&mut connection).await.map_err(broken)?;
         let device = self.link_with(&connection, told, None).await?;
         say_devices(&mut connection, self.introduction().await?).await.map_err(broken)?;
-        Ok(device)
+        Ok((device, connection))
     }
 
     /// Whether the device with this key was removed: the key is of no use any more.
@@ -220,6 +255,9 @@ impl DeviceSync {
 
     async fn join_once(self: &Arc<Self>, address: &str, code: &str) -> Result<Device, JoinError> {
         let code: Code = code.parse()?;
+        if Meeting::is_meant(address) {
+            return self.join_by_relay(&address.parse()?, &code).await;
+        }
         let address = match address.trim() {
             // A port that is not said is the usual one.
             address if address.parse::<std::net::Ipv4Addr>().is_ok() || !address.contains(':') => {
@@ -238,12 +276,27 @@ impl DeviceSync {
             .map_err(|_| unreachable(io::ErrorKind::TimedOut.into()))?
             .map_err(unreachable)?;
         let not_invited = |_| JoinError::NotInvited(address.clone());
-        let mut connection = endpoint.make(stream, None).await.map_err(not_invited)?;
-        let (own, other) = (endpoint.identity().pin(), connection.peer);
+        let connection = endpoint.make(stream, None).await.map_err(not_invited)?;
+        let (device, _) = self.join_on(connection, &code, &address, Some(&address)).await?;
+        self.links.wake_up();
+        Ok(device)
+    }
+
+    /// Joins the device at the other end, which is at `address` for whoever reads it, and was `reached` there. Gives what is known
+    /// of it, and the connection back.
+    pub(super) async fn join_on(
+        self: &Arc<Self>,
+        mut connection: Connection,
+        code: &Code,
+        address: &str,
+        reached: Option<&str>,
+    ) -> Result<(Device, Connection), JoinError> {
+        let not_invited = |_| JoinError::NotInvited(address.to_owned());
+        let (own, other) = (self.endpoint().await?.identity().pin(), connection.peer);
         if own == other {
             return Err(JoinError::Itself);
         }
-        let (pairing, first) = Pairing::begin(Side::Joins, &code, &own, &other);
+        let (pairing, first) = Pairing::begin(Side::Joins, code, &own, &other);
         say(&mut connection, &first).await.map_err(not_invited)?;
         let second = receive(&mut connection).await.map_err(not_invited)?;
         if second == REMOVED {
@@ -256,9 +309,8 @@ impl DeviceSync {
         self.greet(&mut connection).await?;
         say_devices(&mut connection, self.introduction().await?).await.map_err(JoinError::Broken)?;
         let told = receive_devices(&mut connection).await.map_err(JoinError::Broken)?;
-        let device = self.link_with(&connection, told, Some(&address)).await?;
-        self.links.wake_up();
-        Ok(device)
+        let device = self.link_with(&connection, told, reached).await?;
+        Ok((device, connection))
     }
 
     /// Both say hello, and find out whether they can exchange anything at all.

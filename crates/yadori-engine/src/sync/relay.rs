@@ -9,6 +9,7 @@
 //! * `state`: how far both have come
 
 mod fetch;
+mod meeting;
 mod post;
 pub(super) mod state;
 
@@ -16,6 +17,8 @@ use crate::clock::now;
 use crate::history::index::Part;
 use crate::links::LinkError;
 use crate::sync::DeviceSync;
+use crate::sync::dialing::{LONGEST_PAUSE, RETRY};
+use backon::BackoffBuilder;
 use parking_lot::Mutex;
 use state::RelayState;
 use std::collections::BTreeSet;
@@ -41,9 +44,6 @@ use yadori_store::{DeviceRecord, StoreError};
 const PLACE: &str = "relay";
 /// The setting that holds how far this device has come there.
 const STATE: &str = "relay-state";
-
-/// Pauses after the relay could not be used, growing from the one to the other.
-const PAUSES: (Duration, Duration) = (Duration::from_millis(500), Duration::from_secs(60));
 
 /// Why the relay knows this device no more.
 const NO_MAILBOX: &str = "the relay does not know the key of this device: the others have another one since a device was removed, \
@@ -165,6 +165,11 @@ impl DeviceSync {
         Ok(())
     }
 
+    /// What is known of the group's place.
+    fn place(&self) -> RelayPlace {
+        self.relaying.place.lock().clone()
+    }
+
     /// The group's place, if it has one.
     pub(super) fn group(&self) -> Option<Group> {
         self.relaying.place.lock().value.clone()
@@ -281,7 +286,7 @@ impl DeviceSync {
 
     /// Tells a device that is connected of the group's place, unless it was removed by somebody.
     pub(super) async fn tell_of_relay(&self, device: DeviceId) -> Result<(), StoreError> {
-        let place = self.relaying.place.lock().clone();
+        let place = self.place();
         if place.stamp == yadori_core::Stamp::NEVER {
             return Ok(());
         }
@@ -305,13 +310,13 @@ impl DeviceSync {
 
     /// Sends and fetches by way of the relay, whenever there is one. Goes on for ever.
     pub(crate) async fn keep_relay(self: &Arc<Self>) {
-        let mut pause = PAUSES.0;
+        let mut pauses = RETRY.build();
         loop {
             let Some(at) = self.at_relay() else {
                 let changed = self.relaying.changed.notified();
                 if self.group().is_some() {
                     // A pause that is over is noticed, too.
-                    let _ = tokio::time::timeout(PAUSES.1, changed).await;
+                    let _ = tokio::time::timeout(LONGEST_PAUSE, changed).await;
                 } else {
                     changed.await;
                 }
@@ -336,7 +341,10 @@ impl DeviceSync {
                 status.last_error = Some(error.to_string());
             });
             // One that answers, and fails again at once, is not asked without end.
-            pause = if began.elapsed() > PAUSES.1 { PAUSES.0 } else { (pause * 2).min(PAUSES.1) };
+            if began.elapsed() > LONGEST_PAUSE {
+                pauses = RETRY.build();
+            }
+            let pause = pauses.next().unwrap_or(LONGEST_PAUSE);
             let _ = tokio::time::timeout(pause, self.relaying.changed.notified()).await;
         }
     }

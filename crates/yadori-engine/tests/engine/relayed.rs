@@ -6,6 +6,7 @@ use bytes::Bytes;
 use tempfile::TempDir;
 use yadori_engine::keeping::ClipChange;
 use yadori_engine::keeping::add::NewClip;
+use yadori_engine::sync::{InviteError, JoinError};
 use yadori_relay::node::{Config, Node, Tls, invitation};
 use yadori_relay::records::{Token, now};
 
@@ -244,5 +245,38 @@ async fn who_was_removed_gets_nothing_new_from_the_relay() {
     van.copy("Gel 201").await;
     workshop.until("told of the gel", || async { workshop.shown().await == ["Gel 201", "Lamp 7"] }).await;
     assert!(shed.shown().await.is_empty());
+    relay.stop().await;
+}
+
+/// They have never met, and never do.
+#[tokio::test]
+async fn two_that_cannot_reach_each_other_are_linked_by_way_of_the_relay() {
+    let mut relay = Relay::start().await;
+    let (mut workshop, mut van, mut booth) =
+        (Device::new("workshop").await, Device::new("van").await, Device::new("booth").await);
+    for device in [&mut workshop, &mut van, &mut booth] {
+        device.cut_off().await;
+    }
+    assert!(matches!(workshop.engine.sync.invite_device(None, true).await, Err(InviteError::NoRelay)));
+    workshop.engine.sync.set_relay(&relay.invitation().await).await.unwrap();
+    workshop.copy("Lamp 7").await;
+    let replaced = workshop.engine.sync.invite_device(None, true).await.unwrap();
+    let invitation = workshop.engine.sync.invite_device(None, true).await.unwrap();
+    let [url] = &invitation.addresses[..] else { panic!("{invitation:?}") };
+    let over = van.engine.sync.join_device(&replaced.addresses[0], &replaced.code).await;
+    assert!(matches!(over, Err(JoinError::NotInvited(_))), "{over:?}");
+    // A slip of the pen is one of three tries.
+    let wrong = van.engine.sync.join_device(url, &replaced.code).await;
+    assert!(matches!(wrong, Err(JoinError::WrongCode)), "{wrong:?}");
+    assert!(van.engine.sync.relay_status().await.is_none());
+    let met = van.engine.sync.join_device(url, &invitation.code).await.unwrap();
+    assert_eq!(met.name, "workshop");
+
+    van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
+    van.copy("Gel 201").await;
+    workshop.until("told of the gel", || async { workshop.shown().await == ["Gel 201", "Lamp 7"] }).await;
+    // It is over for everybody else.
+    let late = booth.engine.sync.join_device(url, &invitation.code).await;
+    assert!(matches!(late, Err(JoinError::NotInvited(_))), "{late:?}");
     relay.stop().await;
 }

@@ -264,7 +264,7 @@ impl Device {
 
     /// Links this device with another, and waits until both are connected.
     pub async fn joins(&self, other: &Self) {
-        let invitation = other.engine.sync.invite_device(None).await.expect("an invitation");
+        let invitation = other.engine.sync.invite_device(None, false).await.expect("an invitation");
         self.engine.sync.join_device(&invitation.addresses[0], &invitation.code).await.expect("to be let in");
     }
 

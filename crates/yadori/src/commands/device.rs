@@ -7,7 +7,7 @@ use clap::{Args, Subcommand};
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use std::io::{IsTerminal, Write};
-use yadori_api::{Device as Known, DeviceState, Invitation, Invite, Join, RemoveDeviceQuery, RenameDevice};
+use yadori_api::{Device as Known, DeviceState, Invitation, Invite, Join, RemoveDeviceQuery, RenameDevice, Via};
 use yadori_client::in_path;
 
 /// One history on several computers of yours, with nobody in between
@@ -16,7 +16,8 @@ use yadori_client::in_path;
 /// There:  yadori device join ADDRESS CODE    and the two are linked
 ///
 /// Every device has all of the history, and works without the others. What leaves this one is its own
-/// choice: see yadori sync policy.
+/// choice: see yadori sync policy. Two that cannot reach each other meet by way of a relay:
+/// yadori device invite --via relay.
 #[derive(Args)]
 #[command(verbatim_doc_comment)]
 pub struct Device {
@@ -33,13 +34,16 @@ enum Command {
         /// How long the code holds: 10s to 1h
         #[arg(long = "for", value_name = "TIME", value_parser = super::pause::seconds, default_value = "10m")]
         length: u64,
+        /// How the two devices meet: by way of the relay, if they cannot reach each other (see: yadori relay)
+        #[arg(long, value_name = "WAY", value_parser = ["relay"])]
+        via: Option<String>,
         /// Draw the command for the other device as a QR code even if the output is no terminal
         #[arg(long)]
         qr: bool,
     },
     /// Join a device that has invited
     Join {
-        /// Its address, as it shows it
+        /// Its address, or the URL of a relay, as it shows it
         address: String,
         /// The code, as it shows it
         code: String,
@@ -78,8 +82,9 @@ impl Device {
                 let devices: Vec<Known> = service.get("/devices")?;
                 if context.json { print_json(&devices) } else { print(&devices) }
             }
-            Command::Invite { length, qr } => {
-                let invitation: Invitation = service.post("/sync/invitation", &Invite { seconds: Some(length) })?;
+            Command::Invite { length, via, qr } => {
+                let invite_for = Invite { seconds: Some(length), via: via.map(|_| Via::Relay) };
+                let invitation: Invitation = service.post("/sync/invitation", &invite_for)?;
                 if context.json { print_json(&invitation) } else { invite(&invitation, qr) }
             }
             Command::Join { address, code } => {
@@ -160,12 +165,14 @@ fn invite(invitation: &Invitation, qr: bool) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
     writeln!(out, "Run this on the other device before {}:\n", moment(invitation.expires_at))?;
     for address in &invitation.addresses {
-        writeln!(out, "  yadori device join {} {}", safe(address), safe(&invitation.code))?;
+        // A URL has a mark that a shell may take for something else.
+        let quote = if address.contains('#') { "'" } else { "" };
+        writeln!(out, "  yadori device join {quote}{}{quote} {}", safe(address), safe(&invitation.code))?;
     }
     if (qr || out.is_terminal())
         && let Some(address) = invitation.addresses.first()
     {
-        let words = format!("yadori device join {address} {}", invitation.code);
+        let words = format!("yadori device join '{address}' {}", invitation.code);
         let code = QrCode::with_error_correction_level(&words, EcLevel::L)
             .map_err(|error| Failure::Here(error.to_string()))?;
         let drawn = code.render::<Dense1x2>().dark_color(Dense1x2::Light).light_color(Dense1x2::Dark).build();

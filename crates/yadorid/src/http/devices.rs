@@ -23,18 +23,20 @@ pub async fn devices(State(app): State<App>) -> Result<Json<Vec<api::Device>>, P
 
 /// Invite another device
 ///
-/// The answer has the code to enter there, and where this device can be reached.
+/// The answer has the code to enter there, and where this device can be reached. `via` the relay, the two need not be able to
+/// reach each other: the relay passes on what they say, and learns neither the code nor anything else.
 #[utoipa::path(post, path = "/sync/invitation", tag = "devices", request_body = api::Invite,
-    responses((status = 200, body = api::Invitation), (status = 400, body = api::Problem), (status = 409, body = api::Problem)))]
+    responses((status = 200, body = api::Invitation), (status = 400, body = api::Problem), (status = 404, body = api::Problem, description = "There is no relay."), (status = 409, body = api::Problem), (status = 502, body = api::Problem)))]
 pub async fn invite(State(app): State<App>, asked: JsonBody<api::Invite>) -> Result<Json<api::Invitation>, Problem> {
-    answer(&app, app.engine.sync.invite_device(asked?.0.seconds).await).await
+    let api::Invite { seconds, via } = asked?.0;
+    answer(&app, app.engine.sync.invite_device(seconds, via == Some(api::Via::Relay)).await).await
 }
 
 /// Join a device that has invited
 ///
 /// From then on the two have one history.
 #[utoipa::path(post, path = "/sync/join", tag = "devices", request_body = api::Join,
-    responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 403, body = api::Problem), (status = 502, body = api::Problem)))]
+    responses((status = 200, body = api::Device), (status = 400, body = api::Problem), (status = 403, body = api::Problem), (status = 409, body = api::Problem), (status = 502, body = api::Problem)))]
 pub async fn join(State(app): State<App>, asked: JsonBody<api::Join>) -> Result<Json<api::Device>, Problem> {
     let api::Join { address, code } = asked?.0;
     answer(&app, app.engine.sync.join_device(&address, &code).await).await

@@ -1,6 +1,5 @@
 //! Three relays before a database of three servers, of which one after the other is killed.
 
-use super::Relay;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
@@ -11,6 +10,7 @@ use tokio::time::timeout;
 use yadori_e2e::PATIENCE;
 use yadori_e2e::cluster::{Cluster, SERVERS};
 use yadori_e2e::home::Home;
+use yadori_e2e::relay::Relay;
 use yadori_link::envelope::Place;
 use yadori_link::group::{Group, GroupSecret};
 use yadori_link::relay::{Arrivals, RelayClient, RelayError, RelayInvitation};
@@ -157,7 +157,7 @@ fn nothing_acknowledged_is_lost_while_relays_and_servers_of_their_database_are_k
         Relay::at(Home::bare(), "127.0.0.1:0", &more)
     };
     let mut relays: Vec<Relay> = (0..SERVERS).map(start).collect();
-    let addresses: Vec<String> = relays.iter().map(|relay| relay.address.clone()).collect();
+    let addresses: Vec<String> = relays.iter().map(|relay| relay.address().to_owned()).collect();
     let runtime =
         tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().expect("a runtime");
     let (mut devices, mut readers) = (JoinSet::new(), JoinSet::new());

@@ -81,6 +81,7 @@ fn of_field_in(schema: &str, field: &str) -> Option<Value> {
         ("Source" | "KeyboardFocus", "window") => json!("Prompt book"),
         ("Source", "page") => Value::Null,
         ("Pause" | "Invite", "seconds") => json!(600),
+        ("Invite", "via") => Value::Null,
         ("SweepPreview", "drastic") => json!(false),
         ("OpenedDrawer", "drawer") => {
             json!({ "name": "Venues", "count": 3, "private": { "open": true, "closes_at": "2026-11-24T18:04:11Z" } })

@@ -25,6 +25,8 @@ impl From<InviteError> for Problem {
         match error {
             InviteError::Length => Self::new(ProblemKind::BadTime, detail),
             InviteError::Randomness => Self::internal(),
+            InviteError::NoRelay => Self::new(ProblemKind::NoRelay, detail),
+            InviteError::Relay(error) => error.into(),
             InviteError::Link(error) => error.into(),
         }
     }
@@ -53,6 +55,8 @@ impl From<JoinError> for Problem {
             JoinError::Removed | JoinError::RemovedBy(_) => Self::new(ProblemKind::Removed, detail),
             JoinError::TooMany => Self::new(ProblemKind::TooManyDevices, detail),
             JoinError::Itself => Self::new(ProblemKind::Itself, detail),
+            JoinError::Relay(error) => error.into(),
+            JoinError::OtherRelay(_) => Self::new(ProblemKind::RelaySet, detail),
             JoinError::Broken(_) => Self::new(ProblemKind::BrokenOff, detail),
             JoinError::Link(error) => error.into(),
             JoinError::Store(error) => error.into(),
@@ -90,17 +94,24 @@ impl From<ShareError> for Problem {
     }
 }
 
+impl From<RelayError> for Problem {
+    fn from(error: RelayError) -> Self {
+        let kind = match error {
+            RelayError::Address(_) => ProblemKind::BadRelay,
+            RelayError::Unreachable(_) => ProblemKind::Unreachable,
+            RelayError::Refused { .. } | RelayError::Garbled(_) => ProblemKind::RelayRefuses,
+        };
+        Self::new(kind, error.to_string())
+    }
+}
+
 impl From<RelaySetError> for Problem {
     fn from(error: RelaySetError) -> Self {
         let detail = error.to_string();
         match error {
             RelaySetError::Set(_) => Self::new(ProblemKind::RelaySet, detail),
             RelaySetError::None => Self::new(ProblemKind::NoRelay, detail),
-            RelaySetError::Relay(error) => match error {
-                RelayError::Address(_) => Self::new(ProblemKind::BadRelay, detail),
-                RelayError::Unreachable(_) => Self::new(ProblemKind::Unreachable, detail),
-                RelayError::Refused { .. } | RelayError::Garbled(_) => Self::new(ProblemKind::RelayRefuses, detail),
-            },
+            RelaySetError::Relay(error) => error.into(),
             RelaySetError::Link(error) => error.into(),
             RelaySetError::Randomness(_) => Self::internal(),
             RelaySetError::Store(error) => error.into(),
