@@ -114,7 +114,7 @@ pub fn router(shared: Arc<Shared>) -> Router {
     let mailbox = Router::new()
         .route("/v1/mailboxes/{mailbox}", get(usage).delete(erase))
         .route("/v1/mailboxes/{mailbox}/access", put(change_access))
-        .route("/v1/mailboxes/{mailbox}/meeting", put(meetings::open).delete(meetings::close))
+        .route("/v1/mailboxes/{mailbox}/meetings/{meeting}", put(meetings::open).delete(meetings::close))
         .route(
             "/v1/mailboxes/{mailbox}/outboxes/{outbox}/envelopes/{number}",
             put(put_envelope).delete(remove_envelopes),

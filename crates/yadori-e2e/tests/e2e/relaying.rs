@@ -3,6 +3,7 @@
 mod cluster;
 
 use super::own::{Own, pair};
+use yadori_e2e::home::Home;
 use yadori_e2e::relay::Relay;
 use yadori_e2e::service::Service;
 
@@ -57,6 +58,21 @@ fn two_places_have_one_history_by_way_of_a_relay_that_reads_none_of_it() {
     workshop.until(|own| own.list().iter().any(|clip| clip.pinned));
     assert_eq!(workshop.shown(), van.shown());
     assert!(relay.home().files_with(&words).is_empty(), "the relay can read it");
+
+    // A third one, which has met none of them, is linked by way of the relay.
+    let home = Home::of("booth");
+    home.configure_link("booth", "", "direct = false");
+    let booth = Own { service: Service::simulated(&home), home };
+    let said = workshop.run(&["device", "invite", "--via", "relay"]);
+    let command = said.lines().find_map(|line| line.trim().strip_prefix("yadori device join '")).expect("a command");
+    let (url, code) = command.split_once("' ").expect("a URL and a code");
+    let met = booth.run(&["device", "join", url, code]);
+    assert!(met.starts_with("Linked with workshop"), "{met}");
+    booth.until_newest("kestrel over the quay");
+    assert!(relay.home().files_with(&words).is_empty(), "the relay can read it");
+    let findings = String::from_utf8(booth.service.run_with(&["doctor", "--json"], b"").stdout).expect("text");
+    assert!(findings.contains(&format!("https://{} is in use", relay.address())), "{findings}");
+    drop(booth);
 
     // The owner sees how much, and not what.
     assert!(relay.say(&["token", "list"]).contains("0 mailboxes left, 1024 MiB, 30 days  for the van"));

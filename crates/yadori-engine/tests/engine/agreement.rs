@@ -1,7 +1,9 @@
-//! Random work on three linked devices, through what a person can do, with crashes: in the end all show the same.
+//! Random work on three linked devices, through what a person can do, with crashes: in the end all show the same. Once over
+//! connections, and once by way of a relay alone, which is away, is brought back from a copy, and lies.
 //!
 //! `SEED=7` does one seed again, `OPERATIONS=3000` does more of it.
 
+use crate::relayed::Relay;
 use crate::support::{Device, names};
 use std::collections::BTreeMap;
 use yadori_core::merge::State;
@@ -163,12 +165,93 @@ async fn fold(device: &Device, known: &mut BTreeMap<ClipId, State>) -> Result<()
     Ok(())
 }
 
-async fn run(seed: u64, operations: u64) {
-    let mut rng = TestRng(seed);
+/// What befalls a relay, or what one does that lies. Each is done to its database, as its owner could.
+const MISCHIEF: [(&str, &[&str]); 6] = [
+    (
+        "takes a copy of all it has",
+        &[
+            "CREATE OR REPLACE TABLE old_mailboxes AS SELECT * FROM mailboxes",
+            "CREATE OR REPLACE TABLE old_outboxes AS SELECT * FROM outboxes",
+            "CREATE OR REPLACE TABLE old_envelopes AS SELECT * FROM envelopes",
+            "CREATE OR REPLACE TABLE old_contents AS SELECT * FROM contents",
+        ],
+    ),
+    (
+        "is brought back from that copy",
+        &[
+            "REPLACE INTO mailboxes SELECT * FROM old_mailboxes",
+            "DELETE FROM outboxes",
+            "INSERT INTO outboxes SELECT * FROM old_outboxes",
+            "DELETE FROM envelopes",
+            "INSERT INTO envelopes SELECT * FROM old_envelopes",
+            "DELETE FROM contents",
+            "INSERT INTO contents SELECT * FROM old_contents",
+        ],
+    ),
+    ("withholds an envelope", &["DELETE FROM envelopes ORDER BY arrival DESC LIMIT 1"]),
+    (
+        "cuts one short",
+        &["UPDATE envelopes SET sealed = LEFT(sealed, LENGTH(sealed) - 30) ORDER BY arrival DESC LIMIT 1"],
+    ),
+    (
+        "swaps two",
+        &["UPDATE envelopes one JOIN envelopes other ON other.mailbox = one.mailbox AND other.arrival <> one.arrival
+         SET one.sealed = other.sealed WHERE one.arrival = (SELECT latest FROM mailboxes LIMIT 1)"],
+    ),
+    (
+        "gives an old one again",
+        &[
+            "INSERT IGNORE INTO envelopes SELECT mailbox, arrival + 100000, outbox, number + 100000, expires_at, sealed
+         FROM envelopes ORDER BY arrival LIMIT 1",
+            "UPDATE mailboxes SET latest = latest + 100000",
+        ],
+    ),
+];
+
+/// Something befalls the relay.
+async fn befall(relay: &mut Relay, rng: &mut TestRng, has_copy: &mut bool) -> String {
+    let which = rng.below(MISCHIEF.len() + 2);
+    let Some((what, statements)) = MISCHIEF.get(which) else {
+        relay.stop().await;
+        relay.again().await;
+        return "the relay is away for a moment".into();
+    };
+    if which == 1 && !*has_copy {
+        return "nothing to bring back".into();
+    }
+    *has_copy |= which == 0;
+    let pool = relay.database().await;
+    for statement in *statements {
+        sqlx::query(*statement).execute(&pool).await.unwrap_or_else(|error| panic!("{statement}: {error}"));
+    }
+    pool.close().await;
+    format!("the relay {what}")
+}
+
+/// Three devices, linked with each other; with a relay, they know each other from there alone.
+async fn linked(relay: Option<&Relay>) -> [Device; 3] {
     let mut devices = [Device::new("workshop").await, Device::new("van").await, Device::new("desk").await];
     devices[0].engine.keeping.new_drawer("Venues").await.unwrap();
-    devices[1].joins(&devices[0]).await;
-    devices[2].joins(&devices[0]).await;
+    if let Some(relay) = relay {
+        for device in &mut devices {
+            device.cut_off().await;
+        }
+        devices[0].engine.sync.set_relay(&relay.invitation().await).await.unwrap();
+        for joins in &devices[1..] {
+            let invitation = devices[0].engine.sync.invite_device(None, true).await.unwrap();
+            joins.engine.sync.join_device(&invitation.addresses[0], &invitation.code).await.unwrap();
+        }
+    } else {
+        devices[1].joins(&devices[0]).await;
+        devices[2].joins(&devices[0]).await;
+    }
+    devices
+}
+
+async fn run(seed: u64, operations: u64, mut relay: Option<Relay>) {
+    let mut rng = TestRng(seed);
+    let mut devices = linked(relay.as_ref()).await;
+    let mut has_copy = false;
     for device in &devices {
         let is_linked = || async {
             device.engine.overview.status().await.linked == 2
@@ -179,6 +262,9 @@ async fn run(seed: u64, operations: u64) {
     let mut done = Vec::new();
     let mut known = <[BTreeMap<ClipId, State>; 3]>::default();
     for _ in 0..operations {
+        if let Some(relay) = relay.as_mut().filter(|_| rng.below(12) == 0) {
+            done.push(befall(relay, &mut rng, &mut has_copy).await);
+        }
         let which = rng.below(3);
         let what = work(&mut devices[which], &mut rng).await;
         done.push(format!("{which}: {what}"));
@@ -186,8 +272,12 @@ async fn run(seed: u64, operations: u64) {
             panic!("seed {seed}: {unlearnt}\n{}", done.join("\n"));
         }
     }
-    for device in &devices {
+    for device in &mut devices {
         device.engine.sync.resume_sync().await.unwrap();
+        if relay.is_some() {
+            // Whatever befell the relay, it is asked at once.
+            device.restart().await;
+        }
         let _ = device.engine.sync.sync_now().await;
     }
     let [mut first, mut second, mut third] = devices.each_ref().map(|device| device.engine.history.ledger.listen());
@@ -214,6 +304,9 @@ async fn run(seed: u64, operations: u64) {
             done.join("\n")
         );
     }
+    if let Some(mut relay) = relay {
+        relay.stop().await;
+    }
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -221,6 +314,12 @@ async fn whatever_is_done_on_three_devices_they_agree_in_the_end() {
     let operations = number("OPERATIONS").unwrap_or(120);
     let seeds = number("SEED").map_or(vec![1], |seed| vec![seed]);
     for seed in seeds {
-        run(seed, operations).await;
+        run(seed, operations, None).await;
     }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn whatever_is_done_on_three_devices_and_befalls_their_relay_they_agree_in_the_end() {
+    let operations = number("OPERATIONS").unwrap_or(60);
+    run(number("SEED").unwrap_or(1), operations, Some(Relay::start().await)).await;
 }

@@ -10,14 +10,14 @@ use yadori_engine::sync::{InviteError, JoinError};
 use yadori_relay::node::{Config, Node, Tls, invitation};
 use yadori_relay::records::{Token, now};
 
-struct Relay {
+pub struct Relay {
     node: Option<Node>,
     config: Config,
     _home: TempDir,
 }
 
 impl Relay {
-    async fn start() -> Self {
+    pub async fn start() -> Self {
         let home = tempfile::Builder::new().prefix("yadori-relay-").tempdir().unwrap();
         let listen = "127.0.0.1:0".parse().unwrap();
         let path = home.path().to_owned();
@@ -31,15 +31,21 @@ impl Relay {
         self.node.as_ref().expect("a node")
     }
 
-    async fn stop(&mut self) {
+    pub async fn stop(&mut self) {
         self.node.take().expect("a node").stop().await;
     }
 
-    async fn again(&mut self) {
+    pub async fn again(&mut self) {
         self.node = Some(Node::start(&self.config).await.unwrap());
     }
 
-    async fn invitation(&self) -> String {
+    /// Its database.
+    pub async fn database(&self) -> sqlx::MySqlPool {
+        let url = std::fs::read_to_string(self.config.home.join("database.url")).unwrap();
+        sqlx::MySqlPool::connect(&url).await.unwrap()
+    }
+
+    pub async fn invitation(&self) -> String {
         let token = [9; 16];
         let hash = *blake3::hash(&token).as_bytes();
         let known =
@@ -165,8 +171,7 @@ async fn a_relay_that_lies_is_named_and_not_believed() {
         one.await.unwrap().lies + two.await.unwrap().lies
     };
     assert_eq!(lies().await, 0);
-    let url = std::fs::read_to_string(relay.config.home.join("database.url")).unwrap();
-    let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
+    let pool = relay.database().await;
     sqlx::query(
         "INSERT INTO envelopes (mailbox, arrival, outbox, number, expires_at, sealed)
          SELECT mailbox, arrival + 1000, outbox, number + 1000, expires_at, sealed FROM envelopes ORDER BY arrival DESC LIMIT 1",
@@ -199,8 +204,7 @@ async fn a_relay_that_forgets_loses_nothing() {
     let all = || async { workshop.engine.sync.relay_status().await.is_some_and(|at| at.posted_upto >= posted) };
     workshop.until("told the relay", all).await;
     workshop.off().await;
-    let url = std::fs::read_to_string(relay.config.home.join("database.url")).unwrap();
-    let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
+    let pool = relay.database().await;
     for forgets in ["DELETE FROM envelopes", "DELETE FROM outboxes", "UPDATE mailboxes SET latest = 1, bytes = 0"] {
         sqlx::query(forgets).execute(&pool).await.unwrap();
     }

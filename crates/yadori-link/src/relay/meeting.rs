@@ -83,21 +83,24 @@ impl Meeting {
         let mut secret = [0; 16];
         getrandom::fill(&mut secret).map_err(|_| RelayError::Garbled("the system gives no random numbers"))?;
         let meeting = Self { address: group.address.clone(), pin: group.pin, secret };
-        let id = written(blake3::hash(&secret).as_bytes());
-        let body = Bytes::from(serde_json::json!({ "meeting": id, "seconds": seconds }).to_string());
-        let path = mailbox(group, "/meeting");
+        let body = Bytes::from(serde_json::json!({ "seconds": seconds }).to_string());
+        let path = meeting.path_in(group);
         let client = RelayClient::new(&group.address, group.pin)?;
         client.ask((Method::PUT, &path), &group.access_key(), ("application/json", body), PATIENCE).await?;
         Ok(meeting)
     }
 
-    /// Ends the meeting of this group.
+    /// Ends this meeting, which this group has opened; another that it has opened since goes on.
     ///
     /// # Errors
     /// When the relay does not answer, or does not know the group.
-    pub async fn close(group: &Group) -> Result<(), RelayError> {
+    pub async fn close(&self, group: &Group) -> Result<(), RelayError> {
         let client = RelayClient::new(&group.address, group.pin)?;
-        client.do_with_bytes(Method::DELETE, &mailbox(group, "/meeting"), group, Bytes::new()).await.map(drop)
+        client.do_with_bytes(Method::DELETE, &self.path_in(group), group, Bytes::new()).await.map(drop)
+    }
+
+    fn path_in(&self, group: &Group) -> String {
+        mailbox(group, &format!("/meetings/{}", written(blake3::hash(&self.secret).as_bytes())))
     }
 
     /// Returns when somebody has joined on this line.

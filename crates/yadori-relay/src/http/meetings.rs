@@ -18,20 +18,18 @@ const TICK: Duration = Duration::from_millis(250);
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Opening {
-    /// The hash of its secret.
-    meeting: String,
     /// For how long it is open.
     seconds: u64,
 }
 
 pub async fn open(
     State(shared): App,
-    Path(mailbox): Path<String>,
+    Path((mailbox, meeting)): Path<(String, String)>,
     headers: HeaderMap,
     Json(asked): Json<Opening>,
 ) -> Result<StatusCode, Refusal> {
     let (mailbox, access) = caller(&shared, &mailbox, &headers)?;
-    let id = part(&asked.meeting, "the meeting")?;
+    let id = part(&meeting, "the hash of the meeting's secret")?;
     if !(1..=LONGEST_SECONDS).contains(&asked.seconds) {
         return Err(Refusal::bad(format!("a meeting is open for at most {LONGEST_SECONDS} seconds")));
     }
@@ -39,9 +37,14 @@ pub async fn open(
     Ok(StatusCode::CREATED)
 }
 
-pub async fn close(State(shared): App, Path(mailbox): Path<String>, headers: HeaderMap) -> Result<StatusCode, Refusal> {
+pub async fn close(
+    State(shared): App,
+    Path((mailbox, meeting)): Path<(String, String)>,
+    headers: HeaderMap,
+) -> Result<StatusCode, Refusal> {
     let (mailbox, access) = caller(&shared, &mailbox, &headers)?;
-    shared.records.close_meeting((&mailbox, &access)).await?;
+    let id = part(&meeting, "the hash of the meeting's secret")?;
+    shared.records.close_meeting((&mailbox, &access), &id).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 

@@ -48,17 +48,17 @@ impl Records {
         Ok(tx.commit().await?)
     }
 
-    /// Ends the meeting of a mailbox.
+    /// Ends this meeting of a mailbox, if it is still the one that there is.
     ///
     /// # Errors
     /// When there is no mailbox with this key.
-    pub async fn close_meeting(&self, (mailbox, access): (&[u8; 16], &Hash)) -> Result<(), RecordsError> {
+    pub async fn close_meeting(&self, (mailbox, access): (&[u8; 16], &Hash), id: &Hash) -> Result<(), RecordsError> {
         self.usage(mailbox, access).await?;
         for statement in [
-            "DELETE FROM meeting_messages WHERE meeting = (SELECT id FROM meetings WHERE mailbox = ?)",
-            "DELETE FROM meetings WHERE mailbox = ?",
+            "DELETE FROM meeting_messages WHERE meeting = (SELECT id FROM meetings WHERE mailbox = ? AND id = ?)",
+            "DELETE FROM meetings WHERE mailbox = ? AND id = ?",
         ] {
-            sqlx::query(statement).bind(&mailbox[..]).execute(&self.pool).await?;
+            sqlx::query(statement).bind(&mailbox[..]).bind(&id[..]).execute(&self.pool).await?;
         }
         Ok(())
     }

@@ -7,7 +7,7 @@ use serde::Serialize;
 use std::io::Write;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
-use yadori_api::{CaptureState, ClipboardKind, Feedback, Rules, Status};
+use yadori_api::{CaptureState, ClipboardKind, Feedback, Relay, Rules, Status, Sync};
 use yadori_client::places;
 use yadori_core::feedback::PLAYERS;
 
@@ -41,11 +41,13 @@ impl Doctor {
         let mut findings = vec![folder(&places.data)];
         let service = context.service();
         let rules = service.as_ref().ok().and_then(|service| service.get::<Rules>("/rules").ok());
+        let sync = service.as_ref().ok().and_then(|service| service.get::<Sync>("/sync").ok());
         let status = service.and_then(|service| Ok(service.get::<Status>("/status")?));
         let code = match &status {
             Ok(status) => {
                 findings.extend(of_service(status));
                 findings.extend(rules.and_then(|rules| of_sound(&rules)));
+                findings.extend(sync.and_then(|sync| sync.relay).map(|relay| of_relay(&relay)));
                 1
             }
             Err(failure) => {
@@ -162,6 +164,24 @@ fn of_service(status: &Status) -> Vec<Finding> {
         "nothing is wrong with Yadori; what is captured otherwise, and yadori add and the console, work as ever";
     findings.extend(capture.notes.iter().map(|note| wrong("desktop", note.clone(), remedy)));
     findings
+}
+
+/// How it stands with the relay, if there is one.
+fn of_relay(relay: &Relay) -> Finding {
+    let address = safe(&relay.address);
+    match (&relay.warning, &relay.error) {
+        (Some(warning), _) => wrong(
+            "relay",
+            format!("something was wrong with what {address} gave: {}", safe(warning)),
+            "nothing of it was taken in; ask whoever runs it, or leave it: yadori relay remove",
+        ),
+        (None, Some(error)) => wrong(
+            "relay",
+            format!("{address} cannot be used: {}", safe(error)),
+            "Yadori tries again by itself; what is to be told waits meanwhile. See yadori relay",
+        ),
+        (None, None) => fine("relay", format!("{address} is in use")),
+    }
 }
 
 /// Whether the data folder belongs to this user, and to nobody else.

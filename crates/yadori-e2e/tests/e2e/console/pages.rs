@@ -5,6 +5,7 @@ use std::sync::{Arc, Mutex};
 use thirtyfour::Key;
 use yadori_api::Invitation;
 use yadori_e2e::home::Home;
+use yadori_e2e::relay::Relay;
 use yadori_e2e::service::Service;
 
 /// The pages, and what stands at their heads.
@@ -350,6 +351,13 @@ async fn devices_are_linked_renamed_and_removed() {
     page.fill("Its code", &invitation.code).await;
     page.click("Link").await;
     page.says("Linked with").await;
+    // One that is too far away for that.
+    let relay = Relay::start();
+    page.run(&["relay", "set", &relay.invitation()]);
+    page.click("Make one that works through the relay").await;
+    page.says(&format!("yadori device join 'https://{}/#", relay.address())).await;
+    page.check_accessibility("an invitation by way of a relay").await;
+    page.browser.shot("invitation by way of a relay").await;
     page.finish().await;
     drop(other.lock().unwrap().take());
 }

@@ -47,7 +47,7 @@ impl DeviceSync {
         }
         // Nobody else is to wait there for an answer. If the relay does not do it now, it does when its time is over.
         if let Some(group) = self.group() {
-            let _ = Meeting::close(&group).await;
+            let _ = meeting.close(&group).await;
         }
     }
 
