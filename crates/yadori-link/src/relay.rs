@@ -38,6 +38,10 @@ pub const PORT: u16 = 7438;
 /// How long an answer may take that nobody waits for on purpose.
 const PATIENCE: Duration = Duration::from_secs(30);
 
+/// Shortest and longest wait before the relay is asked again for what was too much at once.
+const PAUSE: Duration = Duration::from_millis(500);
+const LONGEST_PAUSE: Duration = Duration::from_secs(10);
+
 /// Most bytes of an answer.
 const LONGEST_ANSWER: usize = 16 * 1024 * 1024;
 
@@ -191,6 +195,8 @@ pub struct RelayClient {
     port: u16,
     tls: Option<TlsConnector>,
     is_pinned: bool,
+    /// How often it asks again when it asks for too much at once.
+    patience: u32,
     /// A connection that is not in use.
     idle: Mutex<Option<SendRequest<Full<Bytes>>>>,
 }
@@ -204,7 +210,12 @@ impl RelayClient {
         let (by_tls, host, port) = place_of(address)?;
         let config = |error: std::io::Error| RelayError::Unreachable(error.to_string());
         let tls = if by_tls { Some(TlsConnector::from(Arc::new(tls::client(pin).map_err(config)?))) } else { None };
-        Ok(Self { host, port, tls, is_pinned: pin.is_some(), idle: Mutex::default() })
+        Ok(Self { host, port, tls, is_pinned: pin.is_some(), patience: 0, idle: Mutex::default() })
+    }
+
+    /// From now on it waits, when the relay says that this mailbox asks for too much at once, and asks again.
+    pub fn patient(self) -> Self {
+        Self { patience: 30, ..self }
     }
 
     async fn connect(&self) -> Result<SendRequest<Full<Bytes>>, RelayError> {
@@ -225,7 +236,16 @@ impl RelayClient {
         said: (&str, Bytes),
         patience: Duration,
     ) -> Result<(HeaderMap, Bytes), RelayError> {
-        self.exchange(asked, key, said, patience).await.map(|(_, headers, body)| (headers, body))
+        let mut times = 0;
+        loop {
+            match self.exchange(asked.clone(), key, said.clone(), patience).await {
+                Err(RelayError::Refused { kind, retry_after, .. }) if kind == "too-many" && times < self.patience => {
+                    times += 1;
+                    tokio::time::sleep(retry_after.unwrap_or(PAUSE).clamp(PAUSE, LONGEST_PAUSE)).await;
+                }
+                done => return done.map(|(_, headers, body)| (headers, body)),
+            }
+        }
     }
 
     async fn ask_for(

@@ -228,7 +228,7 @@ fn main() {
     println!("{:30}{:8}   {:8.3} {:8} {:8.3}", "99 of 100 within, ms", "", slow[0], "", slow[slow.len() - 1]);
     println!();
     let on = households as f64 * HOUSEHOLD.devices * HOUSEHOLD.on;
-    println!("devices that are on:           {:10.0}", on);
+    println!("devices that are on:           {on:10.0}");
     println!("memory of all nodes for them:  {:10.1} GiB", gib(on * MEASURED.memory));
     println!(
         "envelopes that wait:           {:10.1} GiB in all, {:.1} GiB in each split",

@@ -36,6 +36,9 @@ const WAIT: Duration = Duration::from_secs(55);
 /// For how long they are watched.
 const WATCHED: Duration = Duration::from_secs(60);
 
+/// Between two copies of a person.
+const PACE: Duration = Duration::from_millis(200);
+
 const OUTBOX: [u8; 16] = [1; 16];
 const OTHER: [u8; 16] = [2; 16];
 
@@ -254,6 +257,8 @@ fn copies(report: &mut Report, runtime: &Runtime) {
         capture(&workshop, &mut here, &text);
         there.copied(&format!("lamp {n}:"));
         ours.push(before.elapsed());
+        // At the pace of somebody who copies fast: a mailbox may ask for so much a second only.
+        std::thread::sleep(PACE.saturating_sub(before.elapsed()));
     }
     let mut limit = runtime.block_on(round_trips());
     for share in [0.5, 0.99] {

@@ -352,7 +352,7 @@ impl DeviceSync {
     fn at_relay(&self) -> Option<At> {
         let group = self.group().filter(|_| self.shares())?;
         let endpoint = self.links.endpoint_if_any()?;
-        let client = RelayClient::new(&group.address, group.pin).ok()?;
+        let client = RelayClient::new(&group.address, group.pin).ok()?.patient();
         Some(At { group, endpoint, client, left: CancellationToken::new() })
     }
 

@@ -284,3 +284,39 @@ async fn two_that_cannot_reach_each_other_are_linked_by_way_of_the_relay() {
     assert!(matches!(late, Err(JoinError::NotInvited(_))), "{late:?}");
     relay.stop().await;
 }
+
+/// Many copies at once are more than a mailbox may ask for: they come a little later, and nobody is blamed.
+#[tokio::test]
+async fn a_burst_of_copies_comes_over_and_the_relay_is_not_blamed() {
+    let (workshop, van, mut relay) = apart().await;
+    let words = |n: usize| format!("Cue {n}");
+    for n in 0..150 {
+        let new = NewClip::default();
+        workshop.engine.keeping.add("text/plain", words(n).into(), new).await.unwrap();
+    }
+    van.until("told of all", || async { van.list().await.len() == 150 }).await;
+    for device in [&workshop, &van] {
+        let at = device.engine.sync.relay_status().await.unwrap();
+        assert_eq!((at.lies, at.last_error), (0, None));
+    }
+    relay.stop().await;
+}
+
+/// What the relay refuses was never there: that it does not know it later is no lie.
+#[tokio::test]
+async fn a_letter_that_is_refused_is_not_missed_later() {
+    let (workshop, van, mut relay) = apart().await;
+    let pool = relay.database().await;
+    sqlx::query("UPDATE mailboxes SET quota_bytes = 1").execute(&pool).await.unwrap();
+    workshop.copy("Lamp 7").await;
+    let is_full = || async {
+        let at = workshop.engine.sync.relay_status().await.unwrap();
+        at.last_error.is_some_and(|error| error.contains("full"))
+    };
+    workshop.until("told that it is full", is_full).await;
+    sqlx::query("UPDATE mailboxes SET quota_bytes = 1 << 30").execute(&pool).await.unwrap();
+    pool.close().await;
+    van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
+    assert_eq!(workshop.engine.sync.relay_status().await.unwrap().lies, 0);
+    relay.stop().await;
+}

@@ -31,7 +31,7 @@ impl DeviceSync {
     /// Takes in what comes, whenever something does.
     pub(super) async fn fetch_all(self: &Arc<Self>, at: &At) -> Result<Infallible, AtError> {
         // The other way is in use while this one waits.
-        let client = RelayClient::new(&at.group.address, at.group.pin)?;
+        let client = RelayClient::new(&at.group.address, at.group.pin)?.patient();
         let own = at.group.outbox(&at.identity().pin());
         self.fetch_contents(at).await?;
         loop {

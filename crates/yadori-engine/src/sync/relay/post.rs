@@ -132,13 +132,18 @@ impl DeviceSync {
             // What a relay says of the last number may be anything.
             let next = state.number.checked_add(1);
             let number = next.ok_or(RelayError::Garbled("there is no number after the last one"))?;
-            state.number = number;
             let sealed = seal_letter(&at.group, at.identity(), number, &letter);
             let sealed = sealed.map_err(|error| AtError::Other(error.to_string()))?;
             match at.unless_left(at.client.put_envelope(&at.group, Place { outbox, number }, sealed)).await {
-                Ok(_) => break,
+                // Only from here on it is known to be there: a relay that does not know it then has forgotten it.
+                Ok(_) => {
+                    state.number = number;
+                    break;
+                }
                 // The answer to it was lost: it is there, and once more does no harm.
-                Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if last == number => {}
+                Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if last == number => {
+                    state.number = number;
+                }
                 // Others have read of a time that these records do not know.
                 Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if last > number => {
                     state.number = last;
