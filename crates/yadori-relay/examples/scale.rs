@@ -5,7 +5,8 @@
 //! The model is arithmetic with averages. The simulation draws every copy by chance: households differ, copies come in bursts,
 //! and mailboxes fall on splits by their numbers. Where both agree, averages are enough to plan with.
 
-/// What was measured by `script/bench --relay`, on two processors that do everything else, too. See docs/scale.md.
+/// What was measured by `script/bench --relay`, on two processors that do everything else, too: see docs/scale.md. A removal is
+/// taken to cost what leaving an envelope does, and a look half of what fetching one does.
 struct Measured {
     /// Seconds in which a database takes in one envelope, while others wait for it.
     leave: f64,
@@ -20,7 +21,7 @@ struct Measured {
 }
 
 const MEASURED: Measured =
-    Measured { leave: 0.0011, fetch: 0.00030, remove: 0.0011, look: 0.00015, memory: 60.0 * 1024.0 };
+    Measured { leave: 1.0 / 499.0, fetch: 1.0 / 3211.0, remove: 1.0 / 499.0, look: 0.000_15, memory: 35.2 * 1024.0 };
 
 /// What is assumed of a household.
 struct Household {
@@ -56,6 +57,9 @@ const HOUSEHOLD: Household = Household {
 /// Seconds between two looks of a device that waits, and of an hour.
 const WAIT: f64 = 110.0;
 const HOUR: f64 = 3600.0;
+
+/// Connections that a node takes (`yadori_relay::node`).
+const CONNECTIONS: f64 = 20_000.0;
 
 /// Splits that are simulated at most.
 const DRAWN: usize = 4;
@@ -229,6 +233,7 @@ fn main() {
     println!();
     let on = households as f64 * HOUSEHOLD.devices * HOUSEHOLD.on;
     println!("devices that are on:           {on:10.0}");
+    println!("nodes for them:                {:10.0}", (on / CONNECTIONS).ceil());
     println!("memory of all nodes for them:  {:10.1} GiB", gib(on * MEASURED.memory));
     println!(
         "envelopes that wait:           {:10.1} GiB in all, {:.1} GiB in each split",

@@ -2,6 +2,7 @@
 
 use super::links::{join, round_trips};
 use super::{Report, capture, quantile, resident_mib};
+use sqlx::mysql::MySqlPoolOptions;
 use sqlx::{AssertSqlSafe, MySqlPool, QueryBuilder};
 use std::fs;
 use std::sync::Arc;
@@ -86,7 +87,7 @@ pub fn relay(report: &mut Report, runtime: &Runtime) {
     {
         let relay = Relay::start();
         let way = Way::to(&relay);
-        let pool = runtime.block_on(MySqlPool::connect(&relay.database_url())).expect("its database");
+        let pool = runtime.block_on(database(&relay.database_url()));
         runtime.block_on(envelopes(report, &way, &pool));
         runtime.block_on(bytes(report, &way, &pool));
         runtime.block_on(pool.close());
@@ -94,12 +95,17 @@ pub fn relay(report: &mut Report, runtime: &Runtime) {
     {
         let relay = Relay::start();
         let way = Way::to(&relay);
-        let pool = runtime.block_on(MySqlPool::connect(&relay.database_url())).expect("its database");
+        let pool = runtime.block_on(database(&relay.database_url()));
         runtime.block_on(idle(report, &relay, &way, &pool));
         runtime.block_on(growth(report, &way, &pool));
         runtime.block_on(pool.close());
     }
     nodes(report, runtime);
+}
+
+/// A database, of which the relay has most of the connections.
+async fn database(url: &str) -> MySqlPool {
+    MySqlPoolOptions::new().max_connections(4).connect(url).await.expect("its database")
 }
 
 fn middle(mut figures: Vec<f64>) -> f64 {
@@ -315,7 +321,7 @@ async fn idle(report: &mut Report, relay: &Relay, way: &Way, pool: &MySqlPool) {
             }
         });
     }
-    while relay.metric("waiting") < IDLE as u64 {
+    while relay.metric("waiting_devices") < IDLE as u64 {
         assert!(devices.try_join_next().is_none(), "a device gave up");
         tokio::task::yield_now().await;
     }
@@ -350,7 +356,8 @@ async fn idle(report: &mut Report, relay: &Relay, way: &Way, pool: &MySqlPool) {
 async fn growth(report: &mut Report, way: &Way, pool: &MySqlPool) {
     const TIMES: u64 = 100;
     let mut flat: Option<[f64; 2]> = None;
-    let mut there: u64 = sqlx::query_scalar("SELECT COUNT(*) FROM mailboxes").fetch_one(pool).await.expect("a number");
+    let mut there: u64 =
+        sqlx::query_scalar("SELECT CAST(COUNT(*) AS UNSIGNED) FROM mailboxes").fetch_one(pool).await.expect("a number");
     for mailboxes in [10_000u64, 100_000, 1_000_000] {
         // In the order of their numbers: it is the requests afterwards that are measured.
         let (from, to) = (there + 1, mailboxes);
@@ -407,7 +414,7 @@ fn nodes(report: &mut Report, runtime: &Runtime) {
     let relays: Vec<Relay> = (0..SERVERS).map(start).collect();
     let ways: Vec<Way> =
         relays.iter().map(|relay| Way { address: format!("http://{}", relay.address()), pin: None }).collect();
-    let pool = runtime.block_on(MySqlPool::connect(&cluster.url(0))).expect("the cluster");
+    let pool = runtime.block_on(database(&cluster.url(0)));
     let mut one = None;
     for nodes in 1..=SERVERS {
         let figure = runtime.block_on(async {
