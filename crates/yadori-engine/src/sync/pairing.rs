@@ -125,7 +125,10 @@ impl DeviceSync {
         getrandom::fill(&mut random).map_err(|_| InviteError::Randomness)?;
         let code = Code::new(random);
         self.endpoint().await?;
-        self.listen_for_devices().await?;
+        // Where they meet at the relay, nobody needs to come here.
+        if !by_relay {
+            self.listen_for_devices().await?;
+        }
         let meeting = match self.group() {
             Some(group) if by_relay => Some(Meeting::open(&group, seconds).await?),
             None if by_relay => return Err(InviteError::NoRelay),
