@@ -1,6 +1,6 @@
-//! What relays for many households cost: the model of docs/scale.md, and a simulation of a working day that checks it.
+//! What relays for many households cost: the model of docs/scale.md, and a simulation of the busiest hour that checks it.
 //!
-//!     cargo run --release -p yadori-relay --example scale -- [HOUSEHOLDS [SPLIT]]
+//!     cargo run --release -p yadori-relay --example scale -- [HOUSEHOLDS [SPLITS]]
 //!
 //! The model is arithmetic with averages. The simulation draws every copy by chance: households differ, copies come in bursts,
 //! and mailboxes fall on splits by their numbers. Where both agree, averages are enough to plan with.

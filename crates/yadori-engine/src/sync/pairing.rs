@@ -47,7 +47,7 @@ pub enum InviteError {
     #[error("the system gives no random numbers")]
     Randomness,
     /// There is no relay by way of which to invite.
-    #[error("there is no relay (yadori relay set)")]
+    #[error("there is no relay by way of which to meet")]
     NoRelay,
     /// The relay does not do it.
     #[error(transparent)]

@@ -123,7 +123,9 @@ impl Meeting {
                 return Ok(line);
             }
         }
-        Err(RelayError::Garbled("all the tries of this invitation were used"))
+        // A meeting without a free line is as good as none.
+        let detail = "all the tries of this invitation were used".into();
+        Err(RelayError::Refused { kind: "no-meeting".into(), detail, last: None, retry_after: None })
     }
 
     /// A line, of which this device is one side. It ends when it is dropped, or the meeting is over.

@@ -35,7 +35,7 @@ impl DeviceSync {
         for line in 0..LINES {
             // It may have been used or replaced by the time that somebody comes.
             if meeting.joined(line).await.is_err() || self.open_code(FROM_RELAY).as_ref() != Some(code) {
-                return;
+                break;
             }
             match self.meet_at(meeting, line).await {
                 Ok(device) => {
