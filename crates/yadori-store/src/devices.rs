@@ -237,6 +237,8 @@ impl Store {
         sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
             .execute(&mut **tx)
             .await?;
+        // Nobody has acknowledged anything of it.
+        sqlx::query!("UPDATE devices SET acked = 0 WHERE own = FALSE").execute(&mut **tx).await?;
         Ok(tx.commit().await?)
     }
 

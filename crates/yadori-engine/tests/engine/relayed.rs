@@ -140,17 +140,23 @@ async fn a_device_that_was_brought_back_from_a_copy_is_heard() {
     let (mut workshop, van, mut relay) = apart().await;
     workshop.copy("Lamp 7").await;
     van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
-    let (state, last) =
-        (workshop.ask("SELECT value FROM settings WHERE name = 'relay-state'"), workshop.ask("SELECT last FROM feed"));
+    let latest = workshop.engine.history.ledger.settled().await;
+    let told = || async { workshop.engine.sync.relay_status().await.is_some_and(|at| at.posted_upto >= latest) };
+    workshop.until("told the relay", told).await;
+    let copy = [
+        "SELECT value FROM settings WHERE name = 'relay-state'",
+        "SELECT last FROM feed",
+        "SELECT acked FROM devices WHERE own = FALSE",
+    ];
+    let [state, last, acknowledged] = copy.map(|asked| workshop.ask(asked).trim().to_owned());
     workshop.copy("Gel 201").await;
     workshop.copy("Load-in 14:30").await;
     van.until("told of both", || async { van.shown().await.len() == 3 }).await;
     workshop.off().await;
     workshop.execute(&format!(
         "DELETE FROM formats WHERE clip_no IN (SELECT no FROM clips WHERE text <> 'Lamp 7'); DELETE FROM clips WHERE text <> 'Lamp 7';
-         UPDATE feed SET last = {}; UPDATE settings SET value = '{}' WHERE name = 'relay-state'",
-        last.trim(),
-        state.trim()
+         UPDATE feed SET last = {last}; UPDATE devices SET acked = {acknowledged} WHERE own = FALSE;
+         UPDATE settings SET value = '{state}' WHERE name = 'relay-state'",
     ));
     workshop.on().await;
     workshop.copy("Ferry at 06:40").await;

@@ -47,7 +47,7 @@ impl DeviceSync {
             }
             // It had all of this device's envelopes before it was asked.
             let forgets = latest < after || own_last < number;
-            self.take_in(at, &found, latest, forgets).await?;
+            self.take_in(at, &found, (latest, own_last), forgets).await?;
             if found.is_empty() {
                 tokio::time::sleep_until(asked + HASTY).await;
             } else {
@@ -60,7 +60,7 @@ impl DeviceSync {
         self: &Arc<Self>,
         at: &At,
         found: &[Delivered],
-        latest: u64,
+        (latest, own_last): (u64, u64),
         forgets: bool,
     ) -> Result<(), AtError> {
         let linked: Vec<Pin> =
@@ -73,6 +73,10 @@ impl DeviceSync {
             (state.arrival, state.posted) = (0, None);
             self.put_state(&state).await?;
             return Err(AtError::Other(WHAT.into()));
+        }
+        // Before it is heard what others have read: that may be of another time.
+        if !state.knows_of(own_last) {
+            return Err(self.brought_back(&mut state, own_last).await?);
         }
         for delivered in found {
             let outbox = data_encoding::HEXLOWER.encode(&delivered.place.outbox);

@@ -39,8 +39,8 @@ impl DeviceSync {
     }
 
     async fn post(&self, at: &At) -> Result<(), AtError> {
-        let others = self.linked_records().await?;
         let mut state = self.relaying.state.lock().await;
+        let others = self.linked_records().await?;
         let feed = self.history.store.feed().await?;
         let acknowledged = others.iter().map(|record| record.acknowledged).min();
         // Those that are connected hear of everything there.
@@ -134,27 +134,28 @@ impl DeviceSync {
             let number = next.ok_or(RelayError::Garbled("there is no number after the last one"))?;
             let sealed = seal_letter(&at.group, at.identity(), number, &letter);
             let sealed = sealed.map_err(|error| AtError::Other(error.to_string()))?;
+            let sent_before = state.sending == Some(number);
+            if !sent_before {
+                state.sending = Some(number);
+                self.put_state(state).await?;
+            }
             match at.unless_left(at.client.put_envelope(&at.group, Place { outbox, number }, sealed)).await {
                 // Only from here on it is known to be there: a relay that does not know it then has forgotten it.
                 Ok(_) => {
                     state.number = number;
                     break;
                 }
-                // The answer to it was lost: it is there, and once more does no harm.
-                Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if last == number => {
+                // The answer to it was lost, and it is there. There may be more to say by now: what is said twice does no harm.
+                Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if sent_before && last == number => {
                     state.number = number;
                 }
-                // Others have read of a time that these records do not know.
-                Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if last > number => {
-                    state.number = last;
-                    self.tell_anew(state).await?;
-                    return Err(AtError::Other(
-                        "this device was brought back from a copy: everything is told anew".into(),
-                    ));
+                Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if last >= number => {
+                    return Err(self.brought_back(state, last).await?);
                 }
                 Err(error) => return Err(error),
             }
         }
+        state.sending = None;
         if let Some(posted) = &mut state.posted {
             (posted.upto, posted.looked) = (upto, posted.looked.max(upto));
             posted.envelopes.push_back((state.number, upto));
@@ -163,6 +164,13 @@ impl DeviceSync {
         self.put_state(state).await?;
         self.note_posted(state.posted.as_ref().map_or(0, |posted| posted.envelopes.len() as u64));
         Ok(())
+    }
+
+    /// The relay has an envelope of this device that these records know nothing of: others have read of a time that they do not know.
+    pub(super) async fn brought_back(&self, state: &mut RelayState, last: u64) -> Result<AtError, AtError> {
+        (state.number, state.sending) = (last, None);
+        self.tell_anew(state).await?;
+        Ok(AtError::Other("this device was brought back from a copy: everything is told anew".into()))
     }
 
     /// The others are told everything from the beginning: this device was brought back from a copy.

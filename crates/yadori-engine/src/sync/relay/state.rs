@@ -24,6 +24,8 @@ pub(crate) struct RelayState {
     pub(super) stuck: BTreeSet<String>,
     /// The number of this device's last envelope.
     pub(super) number: u64,
+    /// The number of the envelope that is being put there: whether it has arrived is not known.
+    pub(super) sending: Option<u64>,
     /// What was put there.
     pub(super) posted: Option<Posted>,
     /// For whom the outbox was last begun anew, from which change, and when.
@@ -70,6 +72,12 @@ impl RelayState {
     /// Whether this is of that place.
     pub(super) fn is_of(&self, group: &Group) -> bool {
         self.place == Some(place(group))
+    }
+
+    /// Whether these records know of this device's envelope of that number, the last one that the relay has. If they do not, others
+    /// have read of a time that they know nothing of: they were brought back from a copy.
+    pub(super) fn knows_of(&self, last: u64) -> bool {
+        last <= self.number || self.sending == Some(last)
     }
 
     /// Whether the last letter said something else of the others.
@@ -143,6 +151,14 @@ mod tests {
         assert!(state.is_of(&group) && !state.is_of(&group.with_new_secret([]).unwrap()));
         let kept = serde_json::to_string(&state).unwrap();
         assert_eq!(serde_json::from_str::<RelayState>(&kept).unwrap(), state);
+    }
+
+    #[test]
+    fn what_was_sent_is_known_even_if_nobody_said_that_it_came() {
+        let mut state = RelayState { number: 4, ..RelayState::default() };
+        assert!(state.knows_of(3) && state.knows_of(4) && !state.knows_of(5));
+        state.sending = Some(5);
+        assert!(state.knows_of(5) && !state.knows_of(6));
     }
 
     #[test]
