@@ -8,8 +8,9 @@
 
 use crate::frame::{self, Frame, Garbled, LONGEST};
 use crate::group::{Group, Outbox, pad, unpad};
+use crate::handover::HandoverKey;
 use crate::identity::{Identity, Pin};
-use ring::signature::{ECDSA_P256_SHA256_FIXED, UnparsedPublicKey};
+use crate::signed::{Unverified, sign};
 use serde::{Deserialize, Serialize};
 use serde_bytes::{ByteArray, ByteBuf};
 use thiserror::Error;
@@ -38,6 +39,8 @@ pub struct Letter {
     pub items: Vec<Item>,
     /// How far the sender has read the others.
     pub reads: Vec<ReadUpTo>,
+    /// To what a new secret of the group is sealed for the sender; earlier versions do not say it.
+    pub key: Option<HandoverKey>,
 }
 
 /// How far a device was read.
@@ -78,7 +81,17 @@ pub enum EnvelopeError {
 }
 
 #[derive(Serialize, Deserialize)]
-struct Wire(u64, ByteArray<8>, u64, ByteBuf, Vec<WireRead>);
+struct Wire(u64, ByteArray<8>, u64, ByteBuf, Vec<WireRead>, Option<ByteArray<32>>);
+
+/// A letter without a key.
+#[derive(Deserialize)]
+struct EarlierWire(u64, ByteArray<8>, u64, ByteBuf, Vec<WireRead>);
+
+impl From<EarlierWire> for Wire {
+    fn from(EarlierWire(now, feed, before, states, reads): EarlierWire) -> Self {
+        Self(now, feed, before, states, reads, None)
+    }
+}
 
 #[derive(Serialize, Deserialize)]
 struct WireRead(ByteArray<16>, Option<(ByteArray<8>, u64)>, bool);
@@ -92,7 +105,8 @@ impl Letter {
             WireRead(ByteArray::new(read.device.0), cursor, read.stuck)
         };
         let reads = self.reads.iter().map(read).collect();
-        let wire = Wire(self.now.0, ByteArray::new(self.feed), self.before, ByteBuf::from(states), reads);
+        let feed = ByteArray::new(self.feed);
+        let wire = Wire(self.now.0, feed, self.before, ByteBuf::from(states), reads, self.key.map(ByteArray::new));
         minicbor_serde::to_vec(&wire).unwrap_or_default()
     }
 
@@ -101,8 +115,9 @@ impl Letter {
     /// # Errors
     /// When it is none.
     pub fn from_bytes(bytes: &[u8]) -> Result<Self, Garbled> {
-        let Wire(now, feed, before, states, reads) =
-            minicbor_serde::from_slice(bytes).map_err(|_| Garbled("it is not a letter"))?;
+        let earlier = |_| minicbor_serde::from_slice::<EarlierWire>(bytes).map(Wire::from);
+        let wire = minicbor_serde::from_slice(bytes).or_else(earlier).map_err(|_| Garbled("it is not a letter"))?;
+        let Wire(now, feed, before, states, reads, key) = wire;
         let Frame::States { upto, items } = frame::decode(&states)? else {
             return Err(Garbled("there is something else in the letter"));
         };
@@ -115,7 +130,8 @@ impl Letter {
             stuck,
         };
         let reads = reads.into_iter().map(read).collect();
-        Ok(Self { now: MillisSinceEpoch(now), feed: feed.into_array(), before, upto, items, reads })
+        let key = key.map(ByteArray::into_array);
+        Ok(Self { now: MillisSinceEpoch(now), feed: feed.into_array(), before, upto, items, reads, key })
     }
 }
 
@@ -124,14 +140,6 @@ fn purpose(group: &Group, place: Place) -> Vec<u8> {
     let numbers = [&place.number.to_le_bytes()[..], &group.epoch.to_le_bytes()].concat();
     [&b"yadori 2026-11 envelope"[..], &group.mailbox, &place.outbox, &numbers].concat()
 }
-
-/// What is signed of a letter.
-fn signed(purpose: &[u8], letter: &[u8]) -> Vec<u8> {
-    [purpose, blake3::hash(letter).as_bytes()].concat()
-}
-
-#[derive(Serialize, Deserialize)]
-struct Signed(ByteBuf, ByteBuf, ByteBuf);
 
 /// Signs a letter and seals it for the group, as the `number`th of this device.
 ///
@@ -144,10 +152,7 @@ pub fn seal_letter(
     letter: &Letter,
 ) -> Result<Vec<u8>, getrandom::Error> {
     let purpose = purpose(group, Place { outbox: group.outbox(&identity.pin()), number });
-    let letter = letter.to_bytes();
-    let signature = identity.sign(&signed(&purpose, &letter)).ok_or(getrandom::Error::UNSUPPORTED)?;
-    let inside = Signed(ByteBuf::from(identity.public_key()), ByteBuf::from(signature), ByteBuf::from(letter));
-    let inside = minicbor_serde::to_vec(&inside).unwrap_or_default();
+    let inside = sign(identity, &purpose, letter.to_bytes())?;
     let sealed = seal::seal(&group.envelope_key(), &purpose, &pad(&inside))?;
     Ok([&group.epoch.to_le_bytes()[..], &sealed].concat())
 }
@@ -170,14 +175,10 @@ pub fn open_envelope(
     let purpose = purpose(group, place);
     let inside = seal::open(&group.envelope_key(), &purpose, sealed).map_err(|_| EnvelopeError::Changed)?;
     let inside = unpad(inside).ok_or(EnvelopeError::Changed)?;
-    let Signed(public, signature, letter) =
-        minicbor_serde::from_slice(&inside).map_err(|_| Garbled("there is no letter in it"))?;
+    let signed = Unverified::read(&inside).ok_or(Garbled("there is no letter in it"))?;
     let sender = linked.iter().find(|pin| group.outbox(pin) == place.outbox).ok_or(EnvelopeError::Stranger)?;
-    let point = crate::identity::public_point(&public, sender).ok_or(EnvelopeError::Stranger)?;
-    UnparsedPublicKey::new(&ECDSA_P256_SHA256_FIXED, point)
-        .verify(&signed(&purpose, &letter), &signature)
-        .map_err(|_| EnvelopeError::Stranger)?;
-    Ok((*sender, Letter::from_bytes(&letter)?))
+    let letter = signed.by(sender, &purpose).ok_or(EnvelopeError::Stranger)?;
+    Ok((*sender, Letter::from_bytes(letter)?))
 }
 
 #[cfg(test)]
@@ -207,6 +208,7 @@ mod tests {
             upto: 42,
             items: vec![Item::Device(Device::default())],
             reads: vec![read, ReadUpTo { cursor: None, stuck: true, ..read }],
+            key: Some([6; 32]),
         }
     }
 
@@ -244,11 +246,12 @@ mod tests {
         let place = Place { outbox: group.outbox(&van.pin()), number: 1 };
         let purpose = purpose(&group, place);
         let letter = letter().to_bytes();
-        for key in [shed.public_key(), van.public_key()] {
-            let signature = shed.sign(&signed(&purpose, &letter)).unwrap();
-            let inside = Signed(ByteBuf::from(key), ByteBuf::from(signature), ByteBuf::from(letter.clone()));
-            let inside = minicbor_serde::to_vec(&inside).unwrap();
-            let sealed = seal::seal(&group.envelope_key(), &purpose, &pad(&inside)).unwrap();
+        for writer in [&shed, &van] {
+            // Signed by another, or for another place.
+            let mut purpose = purpose.clone();
+            purpose[0] ^= u8::from(writer.pin() == van.pin());
+            let inside = sign(writer, &purpose, letter.clone()).unwrap();
+            let sealed = seal::seal(&group.envelope_key(), &super::purpose(&group, place), &pad(&inside)).unwrap();
             let forged = [&group.epoch.to_le_bytes()[..], &sealed].concat();
             let opened = open_envelope(&group, &[shed.pin(), van.pin()], place, &forged);
             assert_eq!(opened, Err(EnvelopeError::Stranger));
@@ -264,5 +267,11 @@ mod tests {
         assert!(read(Letter { before: 42, items: Vec::new(), ..letter() }).is_ok());
         assert!(read(Letter { reads: vec![letter().reads[0]; MOST_READ + 1], ..letter() }).is_err());
         assert!(Letter::from_bytes(b"").is_err());
+        // As an earlier version wrote it.
+        let reads: Vec<WireRead> = Vec::new();
+        let states = frame::encode(&Frame::States { upto: 4, items: Vec::new() });
+        let five = (7u64, ByteArray::new([1u8; 8]), 4u64, ByteBuf::from(states), reads);
+        let read = Letter::from_bytes(&minicbor_serde::to_vec(&five).unwrap()).unwrap();
+        assert_eq!((read.now.0, read.upto, read.key), (7, 4, None));
     }
 }

@@ -16,6 +16,7 @@ use hyper_util::rt::TokioIo;
 use parking_lot::Mutex;
 use rustls::pki_types::ServerName;
 use serde::Deserialize;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
@@ -337,15 +338,32 @@ impl RelayClient {
         serde_json::from_slice(&answer).map_err(|_| RelayError::Garbled("it is not what was asked for"))
     }
 
-    /// Gives the mailbox the key of the group's new secret.
+    /// Gives the mailbox the key of the group's new secret, and leaves that secret there for some of the devices that have only the
+    /// old one: for each its outbox under the old secret, and a handover.
     ///
     /// # Errors
-    /// As [`Self::usage`].
-    pub async fn change_access(&self, old: &Group, new: &Group) -> Result<(), RelayError> {
+    /// As [`Self::usage`]; `full` when there is no room for the handovers, and nothing was changed.
+    pub async fn change_access(
+        &self,
+        old: &Group,
+        new: &Group,
+        handovers: &[(Outbox, Vec<u8>)],
+    ) -> Result<(), RelayError> {
         let access = written(blake3::hash(&new.access_key()).as_bytes());
-        let body = Bytes::from(serde_json::json!({ "access": access }).to_string());
+        let handover = |(outbox, sealed): &(Outbox, Vec<u8>)| (written(outbox), written(sealed));
+        let handovers: BTreeMap<String, String> = handovers.iter().map(handover).collect();
+        let body = Bytes::from(serde_json::json!({ "access": access, "handovers": handovers }).to_string());
         let path = mailbox(old, "/access");
         self.ask((Method::PUT, &path), &old.access_key(), ("application/json", body), PATIENCE).await.map(drop)
+    }
+
+    /// What was left for the device with this outbox when the mailbox got another key than that of this secret.
+    ///
+    /// # Errors
+    /// When the relay does not answer, or nothing was left (`no-mailbox`).
+    pub async fn handover(&self, old: &Group, own: &Outbox) -> Result<Bytes, RelayError> {
+        let path = mailbox(old, &format!("/handovers/{}", written(own)));
+        self.do_with_bytes(Method::GET, &path, old, Bytes::new()).await.map(|(_, sealed)| sealed)
     }
 
     /// Erases the mailbox of a group.

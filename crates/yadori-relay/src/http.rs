@@ -1,5 +1,6 @@
 //! The interface that devices use: HTTP, with JSON for what is said of a mailbox and plain bytes for what lies in it.
 
+mod handovers;
 mod meetings;
 
 use crate::live::Live;
@@ -113,7 +114,8 @@ impl From<RecordsError> for Refusal {
 pub fn router(shared: Arc<Shared>) -> Router {
     let mailbox = Router::new()
         .route("/v1/mailboxes/{mailbox}", get(usage).delete(erase))
-        .route("/v1/mailboxes/{mailbox}/access", put(change_access))
+        .route("/v1/mailboxes/{mailbox}/access", put(handovers::change_access))
+        .route("/v1/mailboxes/{mailbox}/handovers/{outbox}", get(handovers::handover))
         .route("/v1/mailboxes/{mailbox}/meetings/{meeting}", put(meetings::open).delete(meetings::close))
         .route(
             "/v1/mailboxes/{mailbox}/outboxes/{outbox}/envelopes/{number}",
@@ -243,24 +245,6 @@ async fn erase(State(shared): App, Path(mailbox): Path<String>, headers: HeaderM
     let (mailbox, access) = caller(&shared, &mailbox, &headers)?;
     shared.records.usage(&mailbox, &access).await?;
     shared.records.erase(&mailbox).await?;
-    shared.live.stir(&mailbox);
-    Ok(StatusCode::NO_CONTENT)
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct NewAccess {
-    access: String,
-}
-
-async fn change_access(
-    State(shared): App,
-    Path(mailbox): Path<String>,
-    headers: HeaderMap,
-    Json(asked): Json<NewAccess>,
-) -> Result<StatusCode, Refusal> {
-    let (mailbox, access) = caller(&shared, &mailbox, &headers)?;
-    shared.records.change_access(&mailbox, &access, &part(&asked.access, "the key's hash")?).await?;
     shared.live.stir(&mailbox);
     Ok(StatusCode::NO_CONTENT)
 }

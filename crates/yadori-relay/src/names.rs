@@ -9,10 +9,15 @@ pub fn written(bytes: &[u8]) -> String {
 
 /// Reads so many bytes; nothing if the text is anything else.
 pub fn read<const N: usize>(text: &str) -> Option<[u8; N]> {
+    read_any(text)?.try_into().ok()
+}
+
+/// Reads bytes; nothing if the text is anything else.
+pub fn read_any(text: &str) -> Option<Vec<u8>> {
     if text.bytes().any(|byte| byte.is_ascii_uppercase()) {
         return None;
     }
-    BASE32_NOPAD.decode(text.to_ascii_uppercase().as_bytes()).ok()?.try_into().ok()
+    BASE32_NOPAD.decode(text.to_ascii_uppercase().as_bytes()).ok()
 }
 
 #[cfg(test)]

@@ -11,8 +11,11 @@ use std::time::Duration;
 use thiserror::Error;
 
 /// The migrations, in their order. Each statement may be made again.
-const MIGRATIONS: [&str; 2] =
-    [include_str!("../migrations/0001_mailboxes.sql"), include_str!("../migrations/0002_meetings.sql")];
+const MIGRATIONS: [&str; 3] = [
+    include_str!("../migrations/0001_mailboxes.sql"),
+    include_str!("../migrations/0002_meetings.sql"),
+    include_str!("../migrations/0003_handovers.sql"),
+];
 
 /// Connections to the database.
 const CONNECTIONS: u32 = 16;
@@ -102,9 +105,11 @@ macro_rules! again {
 }
 
 mod contents;
+mod handovers;
 mod meetings;
 mod tokens;
 
+pub use handovers::Handover;
 pub use meetings::InMeeting;
 pub use tokens::Token;
 
@@ -283,20 +288,6 @@ impl Records {
         usage_of(&row.ok_or(RecordsError::NoMailbox)?)
     }
 
-    /// Gives a mailbox another key; who has only the old one is let in no more.
-    ///
-    /// # Errors
-    /// When there is none with the old key.
-    pub async fn change_access(&self, mailbox: &[u8; 16], old: &Hash, new: &Hash) -> Result<(), RecordsError> {
-        let done = sqlx::query("UPDATE mailboxes SET access = ? WHERE id = ? AND access = ?")
-            .bind(&new[..])
-            .bind(&mailbox[..])
-            .bind(&old[..])
-            .execute(&self.pool)
-            .await?;
-        if done.rows_affected() == 1 { Ok(()) } else { self.usage(mailbox, new).await.map(drop) }
-    }
-
     /// Erases a mailbox and all that is in it.
     ///
     /// # Errors
@@ -308,7 +299,7 @@ impl Records {
             .bind(&mailbox[..])
             .execute(&mut *tx)
             .await?;
-        for table in ["envelopes", "contents", "outboxes", "meetings"] {
+        for table in ["envelopes", "contents", "outboxes", "handovers", "meetings"] {
             sqlx::query(AssertSqlSafe(format!("DELETE FROM {table} WHERE mailbox = ?")))
                 .bind(&mailbox[..])
                 .execute(&mut *tx)
@@ -523,7 +514,7 @@ impl Records {
     pub async fn expire(&self, now: u64) -> Result<bool, RecordsError> {
         self.end_meetings(now).await?;
         let mut more = false;
-        for (table, place) in [("envelopes", "arrival"), ("contents", "name")] {
+        for (table, place) in [("envelopes", "arrival"), ("contents", "name"), ("handovers", "access")] {
             let due: Vec<(Vec<u8>, u64)> = sqlx::query_as(AssertSqlSafe(format!(
                 "SELECT mailbox, CAST(SUM(bytes) AS UNSIGNED) FROM
                  (SELECT mailbox, LENGTH(sealed) AS bytes FROM {table} WHERE expires_at <= ? ORDER BY mailbox, {place} LIMIT {BATCH}) due

@@ -192,6 +192,8 @@ async fn strangers_are_refused_and_nobody_has_more_than_their_share() {
             client.pieces(stranger, &[1; 32]).await.map(drop).unwrap_err(),
             client.piece(stranger, &[1; 32], 0).await.map(drop).unwrap_err(),
             client.put_piece(stranger, &[1; 32], 0, vec![1]).await.unwrap_err(),
+            client.handover(stranger, &VAN).await.map(drop).unwrap_err(),
+            client.change_access(stranger, stranger, &[(VAN, vec![1])]).await.unwrap_err(),
             client.erase(stranger).await.unwrap_err(),
         ];
         assert!(errors.iter().all(|error| error.is("no-mailbox")), "{errors:?}");
@@ -207,20 +209,10 @@ async fn strangers_are_refused_and_nobody_has_more_than_their_share() {
     let taken = Group { secret: GroupSecret::random().unwrap(), ..mine.clone() };
     assert!(client.open_mailbox(&relay.token(1000).await, &taken).await.unwrap_err().is("taken"));
 
-    // Who was removed from the group is let in no more.
-    let next = mine.with_new_secret([]).unwrap();
-    client.change_access(&mine, &next).await.unwrap();
-    // Sent again, since the answer was lost, it is done; to anything else the old key is of no use.
-    client.change_access(&mine, &next).await.unwrap();
-    let another = next.with_new_secret([]).unwrap();
-    assert!(client.change_access(&mine, &another).await.unwrap_err().is("no-mailbox"));
-    assert!(client.usage(&mine).await.unwrap_err().is("no-mailbox"));
-    assert_eq!(client.usage(&next).await.unwrap().bytes, 1000);
-
     // Who asks without end has to wait, and nobody else.
     let mut refused = None;
     for _ in 0..400 {
-        if let Err(error) = client.usage(&next).await {
+        if let Err(error) = client.usage(&mine).await {
             refused = Some(error);
             break;
         }
@@ -230,6 +222,42 @@ async fn strangers_are_refused_and_nobody_has_more_than_their_share() {
 
     let wrong_pin = RelayClient::new(&format!("https://{}", relay.node.address), Some([5; 32])).unwrap();
     assert!(matches!(wrong_pin.usage(&other).await, Err(RelayError::Unreachable(_))));
+    relay.node.stop().await;
+}
+
+/// Who was removed from the group is let in no more; for whom something was left, finds it by the old key.
+#[tokio::test]
+async fn another_key_is_left_for_those_who_have_the_old_one() {
+    let relay = Relay::start().await;
+    let (client, mine) = (relay.client(), relay.group(1000).await);
+    let next = mine.with_new_secret([]).unwrap();
+    let room = client.change_access(&mine, &next, &[(VAN, vec![7; 1001])]).await.unwrap_err();
+    assert!(room.is("full"), "{room}");
+    client.usage(&mine).await.expect("nothing to be changed");
+
+    let left = [(VAN, b"for the van".to_vec()), (SHED, b"for the shed".to_vec())];
+    client.change_access(&mine, &next, &left).await.unwrap();
+    // Sent again, since the answer was lost, it is done; to anything else the old key is of no use.
+    client.change_access(&mine, &next, &left).await.unwrap();
+    let another = next.with_new_secret([]).unwrap();
+    assert!(client.change_access(&mine, &another, &left).await.unwrap_err().is("no-mailbox"));
+    assert!(client.usage(&mine).await.unwrap_err().is("no-mailbox"));
+    assert_eq!(client.usage(&next).await.unwrap().bytes, 23);
+
+    assert_eq!(client.handover(&mine, &VAN).await.unwrap(), "for the van");
+    assert_eq!(client.handover(&mine, &SHED).await.unwrap(), "for the shed");
+    for (key, outbox) in [(&mine, [5; 16]), (&next, VAN), (&another, VAN)] {
+        assert!(client.handover(key, &outbox).await.unwrap_err().is("no-mailbox"));
+    }
+    // The next one is found one after the other, and all expire.
+    client.change_access(&next, &another, &[(VAN, b"again".to_vec())]).await.unwrap();
+    assert_eq!(client.handover(&mine, &VAN).await.unwrap(), "for the van");
+    assert_eq!(client.handover(&next, &VAN).await.unwrap(), "again");
+    let too_long = client.change_access(&another, &mine, &[(VAN, vec![7; 50_000])]).await.unwrap_err();
+    assert!(too_long.to_string().contains("40960 bytes"), "{too_long}");
+    while relay.node.records().expire(now() + 31 * 86_400_000).await.unwrap() {}
+    assert!(client.handover(&next, &VAN).await.unwrap_err().is("no-mailbox"));
+    assert_eq!(client.usage(&another).await.unwrap().bytes, 0);
     relay.node.stop().await;
 }
 

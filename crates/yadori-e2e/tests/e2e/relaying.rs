@@ -44,6 +44,8 @@ fn two_places_have_one_history_by_way_of_a_relay_that_reads_none_of_it() {
         relay.behind == 0 && relay.waiting > 0
     });
     assert!(workshop.run(&["relay"]).contains("This device last left something there"));
+    let listed = workshop.run(&["device", "list"]);
+    assert!(listed.contains(&format!("The relay {} answers", relay.address())), "{listed}");
     assert!(relay.metric("envelopes_received_total") > 0);
     let workshop_home = workshop.killed();
     let words: [&[u8]; 2] = [b"kestrel over", b"heron by"];

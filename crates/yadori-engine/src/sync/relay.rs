@@ -4,10 +4,12 @@
 //! sender had told them on a connection, with the same cursor; and it puts this device's feed into its outbox for those of the
 //! others that are not connected. What all of them have acknowledged, on a connection or in a letter, is not put there, or is removed.
 //!
+//! * `arrive`: how it is let in, also when the group has another key than before
 //! * `post`: what this device puts there
 //! * `fetch`: what it takes from there
 //! * `state`: how far both have come
 
+mod arrive;
 mod fetch;
 mod meeting;
 mod post;
@@ -29,6 +31,7 @@ use thiserror::Error;
 use tokio::sync::Notify;
 use tokio_util::sync::CancellationToken;
 use yadori_core::merge::Register;
+use yadori_core::shared;
 use yadori_core::{DeviceId, MillisSinceEpoch};
 use yadori_link::connection::ConnectionCommand;
 use yadori_link::frame::RelayPlace;
@@ -44,10 +47,6 @@ use yadori_store::{DeviceRecord, StoreError};
 const PLACE: &str = "relay";
 /// The setting that holds how far this device has come there.
 const STATE: &str = "relay-state";
-
-/// Why the relay knows this device no more.
-const NO_MAILBOX: &str = "the relay does not know the key of this device: the others have another one since a device was removed, \
-    and this one learns it when it meets one of them directly; or the mailbox was erased";
 
 /// Why the group has no place at a relay.
 #[derive(Debug, Error)]
@@ -250,16 +249,23 @@ impl DeviceSync {
     pub(super) async fn change_relay_secret(&self) -> Result<(), RelaySetError> {
         let Some(group) = self.group() else { return Ok(()) };
         let next = group.with_new_secret(self.removed_pins().await?)?;
-        // If the relay does not answer now, the task does it later.
-        self.relaying.state.lock().await.before = Some(state::written_group(&group));
         self.put_place(Register::new(self.history.stamps.next(), Some(next))).await?;
+        Ok(())
+    }
+
+    /// Makes another secret, if a device knows this one that was removed since it was made.
+    async fn shut_out_removed(&self) -> Result<(), RelaySetError> {
+        let removed = self.removed_pins().await?;
+        if self.group().is_some_and(|group| !removed.is_subset(&group.without)) {
+            self.change_relay_secret().await?;
+        }
         Ok(())
     }
 
     async fn removed_pins(&self) -> Result<BTreeSet<Pin>, StoreError> {
         let all = self.history.store.devices().await?.into_iter().filter(|record| !record.own);
-        let devices = all.filter_map(|record| record.device);
-        Ok(devices.filter(|device| !device.linked.value).map(|device| device.key).collect())
+        let removed = all.filter_map(|record| record.device).filter(shared::Device::is_removed);
+        Ok(removed.map(|device| device.key).collect())
     }
 
     /// Another device knows of this place: if that is the later choice, it is taken up, and told on.
@@ -268,10 +274,24 @@ impl DeviceSync {
         if heard <= *self.relaying.place.lock() {
             return Ok(());
         }
-        self.put_place(heard).await
+        self.put_place(heard).await?;
+        if let Err(error) = self.shut_out_removed().await {
+            tracing::error!(%error, "the key for the relay could not be changed");
+        }
+        Ok(())
     }
 
     async fn put_place(&self, place: RelayPlace) -> Result<(), StoreError> {
+        // What is being asked of the relay at the old place is broken off: it may take long.
+        self.relaying.changed.notify_one();
+        // If the relay does not let the group in there, it still knows the last place at which it did.
+        if let Some(group) = self.group() {
+            let mut state = self.relaying.state.lock().await;
+            if state.before.is_none() {
+                state.before = Some(state::written_group(&group));
+                self.put_state(&state).await?;
+            }
+        }
         self.history.store.set_setting(PLACE, Some(&state::written_place(&place))).await?;
         *self.relaying.place.lock() = place;
         *self.relaying.status.lock() = RelayStatus::default();
@@ -399,34 +419,6 @@ impl DeviceSync {
         self.links.from_relay.is_there(false);
         self.links.fetched.send_modify(|times| *times += 1);
         first.into_inner().unwrap_or(AtError::Left)
-    }
-
-    /// Comes to a place: perhaps for the first time, or with another secret.
-    async fn arrive(&self, at: &At) -> Result<(), AtError> {
-        let mut state = self.relaying.state.lock().await;
-        if !state.is_of(&at.group) {
-            *state = RelayState::of(&at.group, state.before.take());
-            *self.relaying.echoes.lock() = ChangeRanges::default();
-        }
-        match at.unless_left(at.client.usage(&at.group)).await {
-            Err(AtError::Relay(error)) if error.is("no-mailbox") => {
-                // The key that the relay knows may still be that of the secret before.
-                let Some(before) = state.before.as_deref().and_then(state::read_group) else {
-                    return Err(AtError::Other(NO_MAILBOX.into()));
-                };
-                at.unless_left(at.client.change_access(&before, &at.group)).await?;
-            }
-            known => drop(known?),
-        }
-        state.before = None;
-        self.put_state(&state).await?;
-        drop(state);
-        self.links.from_relay.is_there(true);
-        self.note_relay(|status| {
-            status.answers = true;
-            status.last_error = None;
-        });
-        Ok(())
     }
 
     async fn put_state(&self, state: &RelayState) -> Result<(), StoreError> {

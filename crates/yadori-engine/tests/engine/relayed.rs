@@ -94,9 +94,7 @@ async fn what_is_done_on_one_device_is_so_on_the_other_though_they_never_meet() 
             clip.record.size == words.len() as u64 && clip.record.elsewhere != comes
         };
         workshop.until("told of the long text", is_there).await;
-        let posted = van.engine.history.ledger.settled().await;
-        let all = || async { van.engine.sync.relay_status().await.is_some_and(|at| at.posted_upto >= posted) };
-        van.until("done with it", all).await;
+        said_all(&van).await;
         workshop.engine.recalling.recall(&names(&["1"]), &Default::default()).await.unwrap();
         assert_eq!(workshop.pasted().len(), words.len());
     }
@@ -125,9 +123,7 @@ async fn they_need_not_be_on_at_the_same_time() {
     for text in ["one", "two", "three"] {
         workshop.copy(text).await;
     }
-    let latest = workshop.engine.history.ledger.settled().await;
-    let posted = || async { workshop.engine.sync.relay_status().await.is_some_and(|at| at.posted_upto >= latest) };
-    workshop.until("told the relay", posted).await;
+    said_all(&workshop).await;
     workshop.off().await;
     van.on().await;
     van.until("told", || async { van.shown().await == ["three", "two", "one"] }).await;
@@ -140,9 +136,7 @@ async fn a_device_that_was_brought_back_from_a_copy_is_heard() {
     let (mut workshop, van, mut relay) = apart().await;
     workshop.copy("Lamp 7").await;
     van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
-    let latest = workshop.engine.history.ledger.settled().await;
-    let told = || async { workshop.engine.sync.relay_status().await.is_some_and(|at| at.posted_upto >= latest) };
-    workshop.until("told the relay", told).await;
+    said_all(&workshop).await;
     let copy = [
         "SELECT value FROM settings WHERE name = 'relay-state'",
         "SELECT last FROM feed",
@@ -206,9 +200,7 @@ async fn a_relay_that_forgets_loses_nothing() {
     van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
     van.off().await;
     workshop.copy("Gel 201").await;
-    let posted = workshop.engine.history.ledger.settled().await;
-    let all = || async { workshop.engine.sync.relay_status().await.is_some_and(|at| at.posted_upto >= posted) };
-    workshop.until("told the relay", all).await;
+    said_all(&workshop).await;
     workshop.off().await;
     let pool = relay.database().await;
     for forgets in ["DELETE FROM envelopes", "DELETE FROM outboxes", "UPDATE mailboxes SET latest = 1, bytes = 0"] {
@@ -225,36 +217,104 @@ async fn a_relay_that_forgets_loses_nothing() {
     relay.stop().await;
 }
 
-/// Who is removed reads nothing that comes after, and the others go on when they have met.
+/// A third device, linked with two that never meet.
+async fn with_a_third(workshop: &mut Device, van: &Device, name: &str) -> Device {
+    workshop.direct_again().await;
+    let mut third = Device::new(name).await;
+    third.joins(workshop).await;
+    let answers = || async { third.engine.sync.relay_status().await.is_some_and(|at| at.answers) };
+    third.until("told of the relay", answers).await;
+    let count = workshop.engine.sync.devices().await.unwrap().len();
+    let knows = || async { van.engine.sync.devices().await.unwrap().len() == count };
+    van.until("told of the third", knows).await;
+    workshop.cut_off().await;
+    third.cut_off().await;
+    third
+}
+
+/// Until a device has put into its outbox all that it has to tell.
+async fn said_all(device: &Device) {
+    let latest = device.engine.history.ledger.settled().await;
+    let posted = || async { device.engine.sync.relay_status().await.is_some_and(|at| at.posted_upto >= latest) };
+    device.until("done with telling the relay", posted).await;
+}
+
+/// Who is removed reads nothing that comes after; the others find the new key at the relay, even if they were off.
 #[tokio::test]
 async fn who_was_removed_gets_nothing_new_from_the_relay() {
     let (mut workshop, mut van, mut relay) = apart().await;
-    // A third device is linked, and then removed.
-    workshop.direct_again().await;
-    let shed = Device::new("shed").await;
-    shed.joins(&workshop).await;
-    let answers = || async { shed.engine.sync.relay_status().await.is_some_and(|at| at.answers) };
-    shed.until("told of the relay", answers).await;
-    let knows = || async { van.engine.sync.devices().await.unwrap().len() == 3 };
-    van.until("told of the shed", knows).await;
-    workshop.engine.sync.remove_device("shed", false).await.unwrap();
-    let gone = || async { shed.engine.sync.relay_status().await.is_none() };
-    shed.until("told to forget the relay", gone).await;
+    let shed = with_a_third(&mut workshop, &van, "shed").await;
+    let booth = with_a_third(&mut workshop, &van, "booth").await;
+    shed.until("told of the booth", || async { shed.engine.sync.devices().await.unwrap().len() == 4 }).await;
     workshop.copy("Lamp 7").await;
-    let names_it = || async {
-        let at = van.engine.sync.relay_status().await.unwrap();
-        at.last_error.is_some_and(|error| error.contains("meets one of them directly"))
+    for device in [&van, &shed, &booth] {
+        device.until("told of the lamp", || async { device.shown().await == ["Lamp 7"] }).await;
+    }
+    van.off().await;
+    // One is removed after the other, so that there are two keys to be found.
+    let epoch = async |device: &Device| -> Vec<u8> {
+        device.ask("SELECT value FROM settings WHERE name = 'relay'").into_bytes()
     };
-    van.until("told what to do", names_it).await;
-    van.direct_again().await;
-    van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
-    let answers = || async { van.engine.sync.relay_status().await.is_some_and(|at| at.answers) };
-    van.until("let in again", answers).await;
-    van.cut_off().await;
-    workshop.cut_off().await;
-    van.copy("Gel 201").await;
-    workshop.until("told of the gel", || async { workshop.shown().await == ["Gel 201", "Lamp 7"] }).await;
-    assert!(shed.shown().await.is_empty());
+    let at_first = epoch(&workshop).await;
+    workshop.engine.sync.remove_device("shed", false).await.unwrap();
+    workshop.copy("Gel 201").await;
+    said_all(&workshop).await;
+    booth.until("told of the gel", || async { booth.shown().await == ["Gel 201", "Lamp 7"] }).await;
+    workshop.engine.sync.remove_device("booth", false).await.unwrap();
+    workshop.copy("Load-in 14:30").await;
+    said_all(&workshop).await;
+    assert_ne!(epoch(&workshop).await, at_first);
+    van.on().await;
+    let all = ["Load-in 14:30", "Gel 201", "Lamp 7"];
+    van.until("told of all", || async { van.shown().await == all }).await;
+    van.copy("Ferry at 06:40").await;
+    workshop.until("told of the ferry", || async { workshop.shown().await[0] == "Ferry at 06:40" }).await;
+    for (removed, knows) in [(&shed, &["Lamp 7"][..]), (&booth, &["Gel 201", "Lamp 7"])] {
+        let told = || async {
+            let at = removed.engine.sync.relay_status().await;
+            at.is_some_and(|at| at.last_error.is_some_and(|error| error.contains("meets one of them directly")))
+        };
+        removed.until("told that the key is another one", told).await;
+        assert_eq!(removed.shown().await, knows);
+    }
+    let lies = [workshop.engine.sync.relay_status().await.unwrap(), van.engine.sync.relay_status().await.unwrap()];
+    assert_eq!(lies.map(|at| (at.lies, at.last_lie)), [(0, None), (0, None)]);
+    relay.stop().await;
+}
+
+/// Two devices that are off for each other remove different ones at the same time: both are out, and the two go on.
+#[tokio::test]
+async fn two_are_removed_at_the_same_time_by_two_that_do_not_know_of_it() {
+    let (mut workshop, mut van, mut relay) = apart().await;
+    let shed = with_a_third(&mut workshop, &van, "shed").await;
+    let booth = with_a_third(&mut workshop, &van, "booth").await;
+    shed.until("told of the booth", || async { shed.engine.sync.devices().await.unwrap().len() == 4 }).await;
+    workshop.copy("Lamp 7").await;
+    for device in [&van, &shed, &booth] {
+        device.until("told of the lamp", || async { device.shown().await == ["Lamp 7"] }).await;
+    }
+    said_all(&van).await;
+    relay.stop().await;
+    workshop.engine.sync.remove_device("shed", false).await.unwrap();
+    van.engine.sync.remove_device("booth", false).await.unwrap();
+    // A key that was made and not yet told survives the end of the program.
+    van.crash().await;
+    workshop.copy("Gel 201").await;
+    van.copy("Load-in 14:30").await;
+    relay.again().await;
+    for device in [&workshop, &van] {
+        device.until("told of both", || async { device.shown().await.len() == 3 }).await;
+        let removed = || async {
+            let known = device.engine.sync.devices().await.unwrap();
+            known.iter().filter(|known| ["shed", "booth"].contains(&known.name.as_str())).count() == 0
+        };
+        device.until("rid of both", removed).await;
+    }
+    workshop.copy("Ferry at 06:40").await;
+    van.until("told of the ferry", || async { van.shown().await[0] == "Ferry at 06:40" }).await;
+    for removed in [&shed, &booth] {
+        assert!(!removed.shown().await.contains(&"Ferry at 06:40".to_owned()));
+    }
     relay.stop().await;
 }
 

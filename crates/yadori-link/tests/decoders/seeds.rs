@@ -123,8 +123,9 @@ pub fn letters() -> Vec<Vec<u8>> {
         upto: 9,
         items: states.unwrap_or_default(),
         reads: vec![read, ReadUpTo { cursor: None, stuck: true, ..read }],
+        key: Some([6; 32]),
     };
-    vec![letter.to_bytes(), Letter { before: 9, items: Vec::new(), ..letter }.to_bytes()]
+    vec![letter.to_bytes(), Letter { before: 9, items: Vec::new(), key: None, ..letter }.to_bytes()]
 }
 
 /// One message each.

@@ -7,7 +7,7 @@ use clap::{Args, Subcommand};
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use std::io::{IsTerminal, Write};
-use yadori_api::{Device as Known, DeviceState, Invitation, Invite, Join, RemoveDeviceQuery, RenameDevice, Via};
+use yadori_api::{Device as Known, DeviceState, Invitation, Invite, Join, RemoveDeviceQuery, RenameDevice, Sync, Via};
 use yadori_client::in_path;
 
 /// One history on several computers of yours, with nobody in between
@@ -80,7 +80,12 @@ impl Device {
         match self.command.unwrap_or(Command::List) {
             Command::List => {
                 let devices: Vec<Known> = service.get("/devices")?;
-                if context.json { print_json(&devices) } else { print(&devices) }
+                if context.json {
+                    return print_json(&devices);
+                }
+                print(&devices)?;
+                let sync: Sync = service.get("/sync")?;
+                sync.relay.map_or(Ok(()), |relay| say(&super::relay::in_a_line(&relay)))
             }
             Command::Invite { length, via, qr } => {
                 let invite_for = Invite { seconds: Some(length), via: via.map(|_| Via::Relay) };

@@ -78,14 +78,19 @@ fn show(context: &Context, relay: &State) -> Result<(), Failure> {
     if context.json { print_json(relay) } else { print(relay) }
 }
 
-/// How it stands with the relay, in lines.
-pub fn print(relay: &State) -> Result<(), Failure> {
+/// Whether the relay answers.
+pub fn in_a_line(relay: &State) -> String {
     let address = safe(&relay.address);
     match (&relay.error, relay.answers) {
-        (Some(error), _) => say(&format!("The relay {address} cannot be used: {}", safe(error)))?,
-        (None, true) => say(&format!("The relay {address} answers"))?,
-        (None, false) => say(&format!("The relay {address} is being asked"))?,
+        (Some(error), _) => format!("The relay {address} cannot be used: {}", safe(error)),
+        (None, true) => format!("The relay {address} answers"),
+        (None, false) => format!("The relay {address} is being asked"),
     }
+}
+
+/// How it stands with the relay, in lines.
+pub fn print(relay: &State) -> Result<(), Failure> {
+    say(&in_a_line(relay))?;
     if let Some(at) = relay.posted_at {
         let waiting = count(relay.waiting, "envelope waits", "envelopes wait");
         say(&format!("This device last left something there {}; {waiting}", moment(at)))?;

@@ -106,7 +106,7 @@ impl DeviceSync {
         Ok(())
     }
 
-    fn note_lie(&self, what: &str) {
+    pub(super) fn note_lie(&self, what: &str) {
         tracing::warn!(what, "something is wrong with what the relay gives; it was not taken in");
         self.note_relay(|status| {
             status.lies += 1;
@@ -124,6 +124,9 @@ impl DeviceSync {
         let device = DeviceId::of_key(sender);
         let store = &self.history.store;
         let Some(record) = store.device(device).await? else { return Ok(()) };
+        if let Some(key) = &letter.key {
+            state.note_key(device, key);
+        }
         let own = self.links.endpoint_if_any().map(|endpoint| endpoint.identity().id());
         if let Some(read) = letter.reads.iter().find(|read| Some(read.device) == own) {
             self.hear_of_reading(state, device, *read).await?;

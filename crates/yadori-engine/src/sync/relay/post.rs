@@ -7,6 +7,7 @@ use crate::sync::DeviceSync;
 use std::convert::Infallible;
 use yadori_core::shared::{Hash, Item};
 use yadori_link::envelope::{Letter, Place, ReadUpTo, seal_letter};
+use yadori_link::handover;
 use yadori_link::relay::{PIECE, RelayError};
 use yadori_store::DeviceRecord;
 
@@ -50,6 +51,10 @@ impl DeviceSync {
             .all(|device| self.links.is_connected(device.id()));
         if let Some(acknowledged) = acknowledged {
             begin(at, &mut state, feed, acknowledged).await?;
+            // The others know this one's key from its first letter, whether or not they need to be told anything in one.
+            if let Some(upto) = state.posted.as_ref().map(|posted| posted.upto).filter(|_| state.number == 0) {
+                self.put_letter(at, &mut state, &others, (feed, upto, upto), Vec::new()).await?;
+            }
         }
         let Some(acknowledged) = acknowledged.filter(|_| !all_are_connected) else {
             self.clear(at, &mut state, acknowledged.unwrap_or(u64::MAX)).await?;
@@ -126,7 +131,8 @@ impl DeviceSync {
         items: Vec<Item>,
     ) -> Result<(), AtError> {
         let reads = self.reads(others, state);
-        let letter = Letter { now: now(), feed, before, upto, items, reads: reads.clone() };
+        let key = Some(handover::key_of(at.identity()));
+        let letter = Letter { now: now(), feed, before, upto, items, reads: reads.clone(), key };
         let outbox = at.group.outbox(&at.identity().pin());
         loop {
             // What a relay says of the last number may be anything.

@@ -2,20 +2,23 @@
 
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
-use yadori_core::Stamp;
 use yadori_core::merge::Register;
+use yadori_core::{DeviceId, Stamp};
 use yadori_link::envelope::ReadUpTo;
 use yadori_link::frame::RelayPlace;
 use yadori_link::group::Group;
+use yadori_link::handover::HandoverKey;
 
 /// How far this device has come.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub(crate) struct RelayState {
-    /// At which place: the mailbox and the number of the secret.
-    place: Option<(String, u32)>,
-    /// The secret before, while the relay may not know the new one yet.
+    /// At which place.
+    place: Option<String>,
+    /// The last place at which this device was let in, while the relay may not know the new secret yet.
     pub(super) before: Option<String>,
+    /// To what a new secret is sealed for the others: by the ids, as text.
+    keys: BTreeMap<String, String>,
     /// The number of the last arrival that was fetched.
     pub(super) arrival: u64,
     /// The number of the last envelope that was read, of each outbox.
@@ -64,9 +67,21 @@ impl Posted {
 }
 
 impl RelayState {
-    /// Nothing was done at this place yet; the relay may know the secret before.
-    pub(super) fn of(group: &Group, before: Option<String>) -> Self {
-        Self { place: Some(place(group)), before, ..Self::default() }
+    /// Nothing was done at this place yet; the relay may know the secret of the one before.
+    pub(super) fn move_to(&mut self, group: &Group) {
+        let Self { before, keys, .. } = std::mem::take(self);
+        *self = Self { place: Some(place(group)), before, keys, ..Self::default() };
+    }
+
+    /// To what a new secret is sealed for another device, if that has told.
+    pub(super) fn key_of(&self, device: DeviceId) -> Option<HandoverKey> {
+        let key = self.keys.get(&device.to_string())?;
+        data_encoding::HEXLOWER.decode(key.as_bytes()).ok()?.try_into().ok()
+    }
+
+    /// Another device has told of its key.
+    pub(super) fn note_key(&mut self, device: DeviceId, key: &HandoverKey) {
+        self.keys.insert(device.to_string(), data_encoding::HEXLOWER.encode(key));
     }
 
     /// Whether this is of that place.
@@ -99,8 +114,10 @@ fn said(reads: &[ReadUpTo]) -> Vec<Said> {
     reads.iter().map(word).collect()
 }
 
-fn place(group: &Group) -> (String, u32) {
-    (data_encoding::HEXLOWER.encode(&group.mailbox), group.epoch)
+/// The mailbox and the key by which it lets in, of which nothing is to be learned from this.
+fn place(group: &Group) -> String {
+    let access = blake3::hash(&group.access_key());
+    data_encoding::HEXLOWER.encode(&[&group.mailbox[..], &access.as_bytes()[..16]].concat())
 }
 
 /// A group's place as it is written in a setting.
@@ -129,7 +146,6 @@ pub(super) fn read_place(written: &str) -> Option<RelayPlace> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use yadori_core::DeviceId;
     use yadori_link::group::GroupSecret;
 
     #[test]
@@ -147,7 +163,12 @@ mod tests {
         let none: RelayPlace = Register::new(Stamp::from_bits(99), None);
         assert_eq!(read_place(&written_place(&none)), Some(none));
         assert_eq!(read_place("99 x"), None);
-        let state = RelayState::of(&group, None);
+        let mut state = RelayState::default();
+        state.note_key(DeviceId([1; 16]), &[8; 32]);
+        (state.before, state.number) = (Some("before".into()), 7);
+        state.move_to(&group);
+        assert_eq!((state.before.as_deref(), state.number), (Some("before"), 0));
+        assert_eq!((state.key_of(DeviceId([1; 16])), state.key_of(DeviceId([2; 16]))), (Some([8; 32]), None));
         assert!(state.is_of(&group) && !state.is_of(&group.with_new_secret([]).unwrap()));
         let kept = serde_json::to_string(&state).unwrap();
         assert_eq!(serde_json::from_str::<RelayState>(&kept).unwrap(), state);

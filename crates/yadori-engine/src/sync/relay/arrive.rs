@@ -1,0 +1,113 @@
+//! How this device is let in at a relay, also when the group has another key than before.
+//!
+//! Whoever makes another key gives it to the relay, and leaves it there for each of the others. Who comes with the old one finds it.
+
+use super::state::{self, RelayState};
+use super::{At, AtError};
+use crate::sync::DeviceSync;
+use yadori_link::group::{Group, Outbox};
+use yadori_link::handover::{open_handover, seal_handover};
+use yadori_link::identity::Pin;
+use yadori_link::ranges::ChangeRanges;
+
+/// Why the relay knows this device no more.
+const NO_MAILBOX: &str = "the relay does not know the key of this device: the others have another one since a device was removed, \
+    and nothing was left here for this one, so it learns the key when it meets one of them directly; or the mailbox was erased";
+
+impl DeviceSync {
+    /// Comes to a place: perhaps for the first time, or with another secret.
+    pub(super) async fn arrive(&self, at: &At) -> Result<(), AtError> {
+        let mut state = self.relaying.state.lock().await;
+        if !state.is_of(&at.group) {
+            state.move_to(&at.group);
+            *self.relaying.echoes.lock() = ChangeRanges::default();
+        }
+        match at.unless_left(at.client.usage(&at.group)).await {
+            Err(AtError::Relay(error)) if error.is("no-mailbox") => {
+                // The key that the relay knows may still be that of the place before.
+                let before = state.before.as_deref().and_then(state::read_group);
+                let before = before.filter(|before| before.mailbox == at.group.mailbox && *before != at.group);
+                let is_let_in = match &before {
+                    Some(before) => self.change_access(at, before, &state).await?,
+                    None => false,
+                };
+                if !is_let_in {
+                    drop(state);
+                    return Err(self.take_handover(at, before.as_ref().unwrap_or(&at.group)).await?);
+                }
+            }
+            known => drop(known?),
+        }
+        state.before = None;
+        self.put_state(&state).await?;
+        drop(state);
+        self.links.from_relay.is_there(true);
+        self.note_relay(|status| {
+            status.answers = true;
+            status.last_error = None;
+        });
+        Ok(())
+    }
+
+    /// Gives the relay the key of this place instead of that of the one before, and leaves it for the others. Tells whether the relay
+    /// still knew the one before.
+    async fn change_access(&self, at: &At, before: &Group, state: &RelayState) -> Result<bool, AtError> {
+        let left = self.handovers(at, before, state).await?;
+        let done = match at.unless_left(at.client.change_access(before, &at.group, &left)).await {
+            // Who was removed is shut out all the same.
+            Err(AtError::Relay(error)) if error.is("full") => {
+                at.unless_left(at.client.change_access(before, &at.group, &[])).await
+            }
+            done => done,
+        };
+        match done {
+            Err(AtError::Relay(error)) if error.is("no-mailbox") => Ok(false),
+            done => done.map(|()| true),
+        }
+    }
+
+    /// What is left for each of the others of which a key is known: its outbox at the place before, and what only it can open.
+    async fn handovers(&self, at: &At, before: &Group, state: &RelayState) -> Result<Vec<(Outbox, Vec<u8>)>, AtError> {
+        let place = self.place();
+        if place.value.as_ref() != Some(&at.group) {
+            return Err(AtError::Left);
+        }
+        let others = self.linked_records().await?.into_iter().filter_map(|record| record.device);
+        let remaining = others.filter(|device| !at.group.without.contains(&device.key));
+        let known = remaining.filter_map(|device| Some((device.key, state.key_of(device.id())?)));
+        let handover = |(pin, key): (Pin, _)| {
+            let sealed = seal_handover(before, at.identity(), (&pin, key), &place);
+            Ok((before.outbox(&pin), sealed.map_err(|error| AtError::Other(error.to_string()))?))
+        };
+        known.map(handover).collect()
+    }
+
+    /// Takes up what was left for this device by the one that has changed the key after this place.
+    async fn take_handover(&self, at: &At, before: &Group) -> Result<AtError, AtError> {
+        let own = before.outbox(&at.identity().pin());
+        let sealed = match at.unless_left(at.client.handover(before, &own)).await {
+            Err(AtError::Relay(error)) if error.is("no-mailbox") => return Err(AtError::Other(NO_MAILBOX.into())),
+            found => found?,
+        };
+        let linked: Vec<Pin> =
+            self.linked_records().await?.into_iter().filter_map(|record| Some(record.device?.key)).collect();
+        let place = match open_handover(before, at.identity(), &linked, &sealed) {
+            Ok((_, place)) => place,
+            Err(error) => {
+                self.note_lie(&error.to_string());
+                return Err(AtError::Other(error.to_string()));
+            }
+        };
+        tracing::info!("the group has another key at the relay, and it was left there for this device");
+        self.history.stamps.observe(place.stamp);
+        // With this one the group was let in, if only until the next.
+        let mut state = self.relaying.state.lock().await;
+        state.before = place.value.as_ref().map(state::written_group);
+        self.put_state(&state).await?;
+        drop(state);
+        // What was chosen here meanwhile is given up, even if that was later: nobody was let in with it.
+        self.put_place(place).await?;
+        self.shut_out_removed().await.map_err(|error| AtError::Other(error.to_string()))?;
+        Ok(AtError::Left)
+    }
+}
