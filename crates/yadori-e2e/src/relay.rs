@@ -3,7 +3,7 @@
 use crate::home::Home;
 use crate::process::{Process, built};
 use rustix::process::Signal;
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Write};
 use std::process::{Command, Stdio};
 
 /// A relay that runs.
@@ -78,6 +78,32 @@ impl Relay {
         let output = Self::command(&self.home).args(arguments).output().expect("the program");
         assert!(output.status.success(), "{arguments:?}: {}", String::from_utf8_lossy(&output.stderr));
         String::from_utf8_lossy(&output.stdout).trim().to_owned()
+    }
+
+    /// A copy of all that it keeps, as its owner makes it.
+    ///
+    /// # Panics
+    /// If that fails.
+    pub fn backup(&self) -> String {
+        self.say(&["backup"])
+    }
+
+    /// Starts a relay at another machine's address, with the key of that one and this copy of what it kept.
+    ///
+    /// # Panics
+    /// If it does not start, or the copy is not brought back.
+    pub fn restored(address: &str, key: &[u8], copy: &str) -> Self {
+        let home = Home::bare();
+        std::fs::create_dir(home.path().join("relay")).expect("a folder");
+        std::fs::write(home.path().join("relay/relay.pem"), key).expect("its key");
+        let relay = Self::at(home, address, &[]);
+        let mut command = Self::command(&relay.home);
+        let mut restoring = command.arg("restore").stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().expect("it");
+        restoring.stdin.take().expect("its input").write_all(copy.as_bytes()).expect("it reads");
+        let done = restoring.wait_with_output().expect("its end");
+        let said = String::from_utf8_lossy(&done.stdout);
+        assert!(done.status.success() && said.starts_with("Brought back. Restart the nodes"), "{said}");
+        relay.crash_and_start()
     }
 
     /// What a person types on their device: it opens one mailbox.

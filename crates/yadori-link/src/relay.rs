@@ -132,6 +132,11 @@ struct Arrived {
 }
 
 #[derive(Deserialize)]
+struct Outboxes {
+    outboxes: BTreeMap<String, u64>,
+}
+
+#[derive(Deserialize)]
 struct Pieces {
     pieces: u64,
 }
@@ -336,6 +341,18 @@ impl RelayClient {
         let path = mailbox(group, "");
         let (_, answer) = self.do_with_bytes(Method::GET, &path, group, Bytes::new()).await?;
         serde_json::from_slice(&answer).map_err(|_| RelayError::Garbled("it is not what was asked for"))
+    }
+
+    /// How far each outbox of the mailbox was numbered, whether or not its envelopes are still there.
+    ///
+    /// # Errors
+    /// As [`Self::usage`].
+    pub async fn outboxes(&self, group: &Group) -> Result<BTreeMap<Outbox, u64>, RelayError> {
+        let (_, answer) = self.do_with_bytes(Method::GET, &mailbox(group, "/outboxes"), group, Bytes::new()).await?;
+        let known: Result<Outboxes, _> = serde_json::from_slice(&answer);
+        let known = known.map_err(|_| RelayError::Garbled("it does not say which outboxes there are"))?.outboxes;
+        let known = known.into_iter().map(|(outbox, number)| Some((read(&outbox)?, number)));
+        known.collect::<Option<_>>().ok_or(RelayError::Garbled("it names an outbox that is none"))
     }
 
     /// Gives the mailbox the key of the group's new secret, and leaves that secret there for some of the devices that have only the

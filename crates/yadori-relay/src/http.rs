@@ -16,6 +16,7 @@ use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post, put};
 use axum::{Json, Router};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::error::Error;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -117,6 +118,7 @@ pub fn router(shared: Arc<Shared>) -> Router {
         .route("/v1/mailboxes/{mailbox}/access", put(handovers::change_access))
         .route("/v1/mailboxes/{mailbox}/handovers/{outbox}", get(handovers::handover))
         .route("/v1/mailboxes/{mailbox}/meetings/{meeting}", put(meetings::open).delete(meetings::close))
+        .route("/v1/mailboxes/{mailbox}/outboxes", get(outboxes))
         .route(
             "/v1/mailboxes/{mailbox}/outboxes/{outbox}/envelopes/{number}",
             put(put_envelope).delete(remove_envelopes),
@@ -247,6 +249,21 @@ async fn erase(State(shared): App, Path(mailbox): Path<String>, headers: HeaderM
     shared.records.erase(&mailbox).await?;
     shared.live.stir(&mailbox);
     Ok(StatusCode::NO_CONTENT)
+}
+
+#[derive(Serialize)]
+struct Outboxes {
+    outboxes: BTreeMap<String, u64>,
+}
+
+async fn outboxes(
+    State(shared): App,
+    Path(mailbox): Path<String>,
+    headers: HeaderMap,
+) -> Result<Json<Outboxes>, Refusal> {
+    let (mailbox, access) = caller(&shared, &mailbox, &headers)?;
+    let known = shared.records.outboxes(&mailbox, &access).await?.into_iter();
+    Ok(Json(Outboxes { outboxes: known.map(|(outbox, number)| (names::written(&outbox), number)).collect() }))
 }
 
 #[derive(Serialize)]

@@ -12,6 +12,7 @@
 //!
 //! `docs/relay.md` says what a relay sees, and describes the interface for whoever writes another.
 
+pub mod backup;
 pub mod http;
 pub mod live;
 pub mod metrics;

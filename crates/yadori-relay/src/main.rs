@@ -6,9 +6,9 @@ use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use tokio::signal::unix::{SignalKind, signal};
-use yadori_relay::names;
-use yadori_relay::node::{Config, Node, NodeError, Tls, invitation, owners_records};
+use yadori_relay::node::{Config, Node, NodeError, Tls, invitation, owners_records, url_of};
 use yadori_relay::records::{RecordsError, Token, Usage, now};
+use yadori_relay::{backup, names};
 
 /// Keeps sealed envelopes for devices that never meet, and can read none
 ///
@@ -62,6 +62,12 @@ enum Command {
         #[command(subcommand)]
         command: AdminCommand,
     },
+    /// Write a copy of all that the relay keeps to the standard output, as SQL; nodes go on meanwhile
+    ///
+    /// The copy holds sealed envelopes and hashes of keys. Keep it with relay.pem, by which devices know the relay.
+    Backup,
+    /// Bring a copy back from the standard input, in place of all that the relay keeps now; then restart its nodes
+    Restore,
 }
 
 #[derive(Subcommand)]
@@ -142,7 +148,7 @@ async fn run(cli: Cli) -> Result<(), Box<dyn std::error::Error>> {
             serve(&Config { home, listen, owners: Some(owners), database_url, tls }).await?;
         }
         Command::Token { command } => {
-            let records = owners_records(&home, database_url.as_deref()).await?;
+            let records = owners_records(&home, database_url).await?;
             let done = match command {
                 TokenCommand::New { address, note, mailboxes, quota, days, public } => {
                     let mut secret = [0; 16];
@@ -186,8 +192,13 @@ async fn run(cli: Cli) -> Result<(), Box<dyn std::error::Error>> {
             records.close().await;
             done?;
         }
+        Command::Backup => backup::write(&url_of(&home, database_url)?)?,
+        Command::Restore => {
+            backup::read(&url_of(&home, database_url)?)?;
+            say("Brought back. Restart the nodes, so that they bring its tables up to date.");
+        }
         Command::Admin { command } => {
-            let records = owners_records(&home, database_url.as_deref()).await?;
+            let records = owners_records(&home, database_url).await?;
             let done = admin(&records, command).await;
             records.close().await;
             done?;

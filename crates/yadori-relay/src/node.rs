@@ -247,17 +247,25 @@ async fn expire(shared: &Shared) {
     }
 }
 
-/// The records of a relay, for its owner's commands: while it runs, or by the URL of its database.
+/// The URL of a relay's database, for its owner's commands: the one that is given, or of a relay that runs with its own.
 ///
 /// # Errors
-/// When neither is there.
-pub async fn owners_records(home: &Path, database_url: Option<&str>) -> Result<Records, NodeError> {
+/// When there is neither.
+pub fn url_of(home: &Path, database_url: Option<String>) -> Result<String, NodeError> {
     if let Some(url) = database_url {
-        return Ok(Records::open(url).await?);
+        return Ok(url);
     }
     let url = std::fs::read_to_string(home.join(DATABASE_URL));
     let url = url.map_err(|_| NodeError::NotRunning(home.display().to_string()))?;
-    Ok(Records::open(url.trim()).await?)
+    Ok(url.trim().to_owned())
+}
+
+/// The records of a relay, for its owner's commands.
+///
+/// # Errors
+/// When its database is not there.
+pub async fn owners_records(home: &Path, database_url: Option<String>) -> Result<Records, NodeError> {
+    Ok(Records::open(&url_of(home, database_url)?).await?)
 }
 
 /// What a person types on their device: the address of the relay, and after `#` a token, and the pin of the relay's own key if

@@ -411,6 +411,25 @@ impl Records {
         Ok(Look { latest, found, own: own_number.unwrap_or(0) })
     }
 
+    /// How far each outbox of a mailbox was numbered, whether or not its envelopes are still there.
+    ///
+    /// # Errors
+    /// When there is no mailbox with this key.
+    pub async fn outboxes(&self, mailbox: &[u8; 16], access: &Hash) -> Result<Vec<([u8; 16], u64)>, RecordsError> {
+        let rows: Vec<(Option<Vec<u8>>, Option<u64>)> = sqlx::query_as(
+            "SELECT o.outbox, o.number FROM mailboxes m LEFT JOIN outboxes o ON o.mailbox = m.id WHERE m.id = ? AND m.access = ?",
+        )
+        .bind(&mailbox[..])
+        .bind(&access[..])
+        .fetch_all(&self.pool)
+        .await?;
+        if rows.is_empty() {
+            return Err(RecordsError::NoMailbox);
+        }
+        let known = rows.into_iter().filter_map(|(outbox, number)| Some((outbox?.try_into().ok()?, number?)));
+        Ok(known.collect())
+    }
+
     /// The envelopes that arrived after this number, but for those of one outbox; as many as an answer holds.
     ///
     /// # Errors

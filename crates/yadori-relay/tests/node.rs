@@ -52,7 +52,7 @@ impl Relay {
     }
 
     fn client(&self) -> RelayClient {
-        client(&self.node)
+        client_of(&self.node)
     }
 
     /// A group with a mailbox of so many bytes.
@@ -64,7 +64,7 @@ impl Relay {
     }
 }
 
-fn client(node: &Node) -> RelayClient {
+fn client_of(node: &Node) -> RelayClient {
     RelayClient::new(&format!("https://{}", node.address), node.pin).unwrap()
 }
 
@@ -131,6 +131,7 @@ async fn envelopes_wait_in_their_order_until_they_are_removed() {
     assert_eq!((found.len(), found[0].place, found[0].arrival), (1, at(VAN, 7), 3));
     assert_eq!(client.usage(&group).await.unwrap().bytes, 8);
     client.remove_envelopes(&group, at(VAN, 9)).await.unwrap();
+    assert_eq!(client.outboxes(&group).await.unwrap(), [(VAN, 7), (SHED, 1)].into());
     // A number that was used is not used again, though the envelope is gone.
     assert!(client.put_envelope(&group, at(VAN, 7), b"three".to_vec()).await.unwrap_err().is("number-taken"));
     client.erase(&group).await.unwrap();
@@ -146,7 +147,7 @@ async fn whoever_waits_hears_of_it_by_any_node() {
     let group = relay.group(1 << 20).await;
     for (waits_at, puts_at, number) in [(&relay.node, &relay.node, 1), (&second, &relay.node, 2), (&second, &second, 3)]
     {
-        let (waiting, putting) = (client(waits_at), client(puts_at));
+        let (waiting, putting) = (client_of(waits_at), client_of(puts_at));
         let wait = async {
             let Arrivals { found, latest, .. } = waiting.envelopes(&group, number - 1, &SHED, LONG).await.unwrap();
             (found[0].place.number, latest)
@@ -158,7 +159,7 @@ async fn whoever_waits_hears_of_it_by_any_node() {
         assert_eq!(tokio::join!(wait, put).0, (number, number));
     }
     // A node that ends lets nobody wait.
-    let waiting = client(&second);
+    let waiting = client_of(&second);
     let wait = waiting.envelopes(&group, 3, &SHED, LONG);
     let end = async {
         is_waited(&second).await;
@@ -186,6 +187,7 @@ async fn strangers_are_refused_and_nobody_has_more_than_their_share() {
     for stranger in [&guessed, &elsewhere] {
         let errors = [
             client.usage(stranger).await.unwrap_err(),
+            client.outboxes(stranger).await.unwrap_err(),
             client.envelopes(stranger, 0, &VAN, Duration::ZERO).await.unwrap_err(),
             client.put_envelope(stranger, at(VAN, 3), vec![1]).await.map(drop).unwrap_err(),
             client.remove_envelopes(stranger, at(VAN, 9)).await.unwrap_err(),
@@ -222,6 +224,54 @@ async fn strangers_are_refused_and_nobody_has_more_than_their_share() {
 
     let wrong_pin = RelayClient::new(&format!("https://{}", relay.node.address), Some([5; 32])).unwrap();
     assert!(matches!(wrong_pin.usage(&other).await, Err(RelayError::Unreachable(_))));
+    relay.node.stop().await;
+}
+
+/// The first node of a new version changes the tables while the others serve, and all that was kept is there.
+#[tokio::test]
+async fn tables_are_changed_while_an_older_node_serves() {
+    let relay = Relay::start().await;
+    let (client, group) = (relay.client(), relay.group(1 << 20).await);
+    // As the first version left it. The node that runs is asked for nothing that was not there then.
+    let pool = sqlx::MySqlPool::connect(&relay.database()).await.unwrap();
+    for undone in ["DROP TABLE meetings, meeting_messages, handovers", "DELETE FROM migrations WHERE version > 1"] {
+        sqlx::query(undone).execute(&pool).await.unwrap();
+    }
+    let (done, mut count) = tokio::sync::watch::channel(0);
+    let writing = tokio::spawn({
+        let group = group.clone();
+        async move {
+            for number in 1..=40u64 {
+                while let Err(error) = client.put_envelope(&group, at(VAN, number), vec![7; 300]).await {
+                    assert!(error.is("too-many"), "{error}");
+                    tokio::time::sleep(Duration::from_millis(100)).await;
+                }
+                done.send_replace(number);
+            }
+        }
+    });
+    count.wait_for(|count| *count >= 5).await.unwrap();
+    let homes = [tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap()];
+    let starts = homes.each_ref().map(|home| {
+        let config = config(home.path().to_owned(), Some(relay.database()));
+        async move { Node::start(&config).await.unwrap() }
+    });
+    // Two at once, as it happens.
+    let [first, second] = starts;
+    let (first, second) = tokio::join!(first, second);
+    assert!(*count.borrow() < 40, "nothing was left to be done meanwhile");
+    writing.await.unwrap();
+    for node in [&first, &second] {
+        let Arrivals { found, latest, .. } = client_of(node).envelopes(&group, 0, &SHED, Duration::ZERO).await.unwrap();
+        let numbers: Vec<u64> = found.iter().map(|found| found.place.number).collect();
+        assert_eq!((numbers, latest), ((1..=40).collect(), 40));
+    }
+    let there = Group { address: format!("https://{}", second.address), pin: second.pin, ..group };
+    let meeting = Meeting::open(&there, 60).await.unwrap();
+    assert_eq!(meeting.free_line().await.unwrap(), 0);
+    pool.close().await;
+    first.stop().await;
+    second.stop().await;
     relay.node.stop().await;
 }
 

@@ -45,7 +45,7 @@ fn two_places_have_one_history_by_way_of_a_relay_that_reads_none_of_it() {
     });
     assert!(workshop.run(&["relay"]).contains("This device last left something there"));
     let listed = workshop.run(&["device", "list"]);
-    assert!(listed.contains(&format!("The relay {} answers", relay.address())), "{listed}");
+    assert!(listed.contains(&format!("The relay https://{} answers", relay.address())), "{listed}");
     assert!(relay.metric("envelopes_received_total") > 0);
     let workshop_home = workshop.killed();
     let words: [&[u8]; 2] = [b"kestrel over", b"heron by"];
@@ -84,4 +84,36 @@ fn two_places_have_one_history_by_way_of_a_relay_that_reads_none_of_it() {
     assert_eq!(left, "Left the relay; what lay there is erased.\n");
     assert!(relay.say(&["admin", "list"]).is_empty());
     van.until(|own| own.run(&["relay"]).contains("the relay does not know the key of this device"));
+}
+
+/// Nothing is lost that the devices have: what came after the copy was made is told again.
+#[test]
+fn a_relay_whose_machine_is_lost_comes_back_from_its_copy() {
+    let relay = Relay::start();
+    let (workshop, van) = pair();
+    workshop.run(&["relay", "set", &relay.invitation()]);
+    let answers = format!("{} answers", relay.address());
+    van.until(|own| own.run(&["sync", "status"]).contains(&answers));
+    let van = cut_off(van, "van");
+    let workshop = cut_off(workshop, "workshop");
+    workshop.run(&["add", "Lamp 7"]);
+    van.until_newest("Lamp 7");
+    let copy = relay.backup();
+    assert!(copy.contains("CREATE TABLE `mailboxes`") && !copy.contains("Lamp 7"), "{copy}");
+    let key = std::fs::read(relay.home().path().join("relay/relay.pem")).expect("its key");
+    workshop.run(&["add", "Gel 201"]);
+    van.until_newest("Gel 201");
+
+    let address = relay.address().to_owned();
+    drop(relay);
+    van.run(&["add", "Load-in 14:30"]);
+    workshop.run(&["add", "Ferry at 06:40"]);
+    let relay = Relay::restored(&address, &key, &copy);
+    for own in [&workshop, &van] {
+        own.until(|own| own.list().len() == 4);
+    }
+    assert_eq!(workshop.shown(), van.shown());
+    assert_eq!(relay.say(&["admin", "list"]).lines().count(), 1);
+    let said = [workshop.run(&["relay"]), van.run(&["relay"])].concat();
+    assert!(said.contains("it has gone back to an earlier time"), "{said}");
 }

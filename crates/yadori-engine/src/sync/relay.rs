@@ -395,9 +395,10 @@ impl DeviceSync {
 
     /// Works at a place until that fails, or it is left.
     async fn work_at(self: &Arc<Self>, at: &At) -> AtError {
-        if let Err(error) = self.arrive(at).await {
-            return error;
-        }
+        let numbers = match self.arrive(at).await {
+            Ok(numbers) => numbers,
+            Err(error) => return error,
+        };
         // When one of them fails, the others end where they wait for something.
         let first = Mutex::new(None);
         let ends = |failed: Result<Infallible, AtError>| {
@@ -407,7 +408,7 @@ impl DeviceSync {
         };
         tokio::join!(
             async {
-                ends(self.fetch_all(at).await);
+                ends(self.fetch_all(at, &numbers).await);
             },
             async {
                 ends(self.post_all(at).await);

@@ -217,6 +217,28 @@ async fn a_relay_that_forgets_loses_nothing() {
     relay.stop().await;
 }
 
+/// After a relay has gone back, what comes has numbers that were there before, and is found all the same.
+#[tokio::test]
+async fn what_comes_with_a_number_from_before_is_found() {
+    let (mut workshop, van, mut relay) = apart().await;
+    van.copy("Lamp 7").await;
+    workshop.until("told of the lamp", || async { workshop.shown().await == ["Lamp 7"] }).await;
+    said_all(&workshop).await;
+    workshop.off().await;
+    van.copy("Gel 201").await;
+    said_all(&van).await;
+    let pool = relay.database().await;
+    for gone_back in
+        ["DELETE FROM envelopes WHERE arrival = 1", "UPDATE envelopes SET arrival = 1 ORDER BY arrival DESC LIMIT 1"]
+    {
+        sqlx::query(gone_back).execute(&pool).await.unwrap();
+    }
+    pool.close().await;
+    workshop.on().await;
+    workshop.until("told of the gel", || async { workshop.shown().await == ["Gel 201", "Lamp 7"] }).await;
+    relay.stop().await;
+}
+
 /// A third device, linked with two that never meet.
 async fn with_a_third(workshop: &mut Device, van: &Device, name: &str) -> Device {
     workshop.direct_again().await;

@@ -5,6 +5,7 @@
 use super::state::{self, RelayState};
 use super::{At, AtError};
 use crate::sync::DeviceSync;
+use std::collections::BTreeMap;
 use yadori_link::group::{Group, Outbox};
 use yadori_link::handover::{open_handover, seal_handover};
 use yadori_link::identity::Pin;
@@ -15,14 +16,14 @@ const NO_MAILBOX: &str = "the relay does not know the key of this device: the ot
     and nothing was left here for this one, so it learns the key when it meets one of them directly; or the mailbox was erased";
 
 impl DeviceSync {
-    /// Comes to a place: perhaps for the first time, or with another secret.
-    pub(super) async fn arrive(&self, at: &At) -> Result<(), AtError> {
+    /// Comes to a place: perhaps for the first time, or with another secret. Tells how far the outboxes of the others were numbered.
+    pub(super) async fn arrive(&self, at: &At) -> Result<BTreeMap<Outbox, u64>, AtError> {
         let mut state = self.relaying.state.lock().await;
         if !state.is_of(&at.group) {
             state.move_to(&at.group);
             *self.relaying.echoes.lock() = ChangeRanges::default();
         }
-        match at.unless_left(at.client.usage(&at.group)).await {
+        let mut numbers = match at.unless_left(at.client.outboxes(&at.group)).await {
             Err(AtError::Relay(error)) if error.is("no-mailbox") => {
                 // The key that the relay knows may still be that of the place before.
                 let before = state.before.as_deref().and_then(state::read_group);
@@ -35,18 +36,28 @@ impl DeviceSync {
                     drop(state);
                     return Err(self.take_handover(at, before.as_ref().unwrap_or(&at.group)).await?);
                 }
+                // Nobody has put anything there with this key.
+                BTreeMap::new()
             }
-            known => drop(known?),
-        }
+            known => known?,
+        };
         state.before = None;
         self.put_state(&state).await?;
+        // Before anything is put there, by which it could not be told any more.
+        let own_last = numbers.remove(&at.group.outbox(&at.identity().pin())).unwrap_or(0);
+        if own_last < state.there {
+            return Err(self.forgotten(&mut state, own_last).await?);
+        }
+        if !state.knows_of(own_last) {
+            return Err(self.brought_back(&mut state, own_last).await?);
+        }
         drop(state);
         self.links.from_relay.is_there(true);
         self.note_relay(|status| {
             status.answers = true;
             status.last_error = None;
         });
-        Ok(())
+        Ok(numbers)
     }
 
     /// Gives the relay the key of this place instead of that of the one before, and leaves it for the others. Tells whether the relay

@@ -7,6 +7,7 @@ use crate::sync::DeviceSync;
 use crate::sync::peer::{Peer, PeerError};
 use bytes::Bytes;
 use parking_lot::Mutex;
+use std::collections::BTreeMap;
 use std::convert::Infallible;
 use std::sync::Arc;
 use std::time::Duration;
@@ -28,32 +29,80 @@ const HASTY: Duration = Duration::from_secs(1);
 const AGAIN: u64 = 600_000;
 
 impl DeviceSync {
-    /// Takes in what comes, whenever something does.
-    pub(super) async fn fetch_all(self: &Arc<Self>, at: &At) -> Result<Infallible, AtError> {
+    /// Takes in what comes, whenever something does. `numbers` says how far the outboxes were numbered when this device came.
+    pub(super) async fn fetch_all(
+        self: &Arc<Self>,
+        at: &At,
+        numbers: &BTreeMap<Outbox, u64>,
+    ) -> Result<Infallible, AtError> {
         // The other way is in use while this one waits.
         let client = RelayClient::new(&at.group.address, at.group.pin)?.patient();
-        let own = at.group.outbox(&at.identity().pin());
+        while self.fetch(at, &client, Duration::ZERO).await? {}
+        self.look_again(at, &client, numbers).await?;
         self.fetch_contents(at).await?;
         loop {
-            let (after, number) = {
-                let state = self.relaying.state.lock().await;
-                (state.arrival, state.number)
-            };
             let asked = tokio::time::Instant::now();
-            let Arrivals { found, latest, own: own_last } =
-                at.unless_left(client.envelopes(&at.group, after, &own, WAIT)).await?;
-            if !self.shares() {
-                return Err(AtError::Other("sharing is paused".into()));
-            }
-            // It had all of this device's envelopes before it was asked.
-            let forgets = latest < after || own_last < number;
-            self.take_in(at, &found, (latest, own_last), forgets).await?;
-            if found.is_empty() {
-                tokio::time::sleep_until(asked + HASTY).await;
-            } else {
+            if self.fetch(at, &client, WAIT).await? {
                 self.fetch_contents(at).await?;
+            } else {
+                tokio::time::sleep_until(asked + HASTY).await;
             }
         }
+    }
+
+    /// Looks through everything that lies there, if something is there that was not read: where a relay has gone back in time, arrivals
+    /// have numbers that others had before.
+    async fn look_again(
+        self: &Arc<Self>,
+        at: &At,
+        client: &RelayClient,
+        numbers: &BTreeMap<Outbox, u64>,
+    ) -> Result<(), AtError> {
+        let unread = {
+            let mut state = self.relaying.state.lock().await;
+            let unread = state.unread(numbers);
+            if unread.is_empty() {
+                return Ok(());
+            }
+            state.arrival = 0;
+            unread
+        };
+        while self.fetch(at, client, Duration::ZERO).await? {}
+        // The others were removed, or are of no device that is linked.
+        let mut state = self.relaying.state.lock().await;
+        for (outbox, number) in unread {
+            let read = state.read.entry(outbox).or_default();
+            *read = number.max(*read);
+        }
+        self.put_state(&state).await?;
+        Ok(())
+    }
+
+    /// Takes in what has come; waits for so long until something does. Tells whether anything did.
+    async fn fetch(self: &Arc<Self>, at: &At, client: &RelayClient, wait: Duration) -> Result<bool, AtError> {
+        let own = at.group.outbox(&at.identity().pin());
+        let (after, there) = {
+            let state = self.relaying.state.lock().await;
+            (state.arrival, state.there)
+        };
+        let Arrivals { found, latest, own: own_last } =
+            at.unless_left(client.envelopes(&at.group, after, &own, wait)).await?;
+        if !self.shares() {
+            return Err(AtError::Other("sharing is paused".into()));
+        }
+        // It had all of this device's envelopes before it was asked.
+        let forgets = latest < after || own_last < there;
+        self.take_in(at, &found, (latest, own_last), forgets).await?;
+        Ok(!found.is_empty())
+    }
+
+    /// The relay forgets what was acknowledged: what this device has put there may be gone as well, and is put there again.
+    pub(super) async fn forgotten(&self, state: &mut RelayState, own_last: u64) -> Result<AtError, AtError> {
+        const WHAT: &str = "it has gone back to an earlier time, and lost what came since";
+        self.note_lie(WHAT);
+        state.is_forgotten(own_last);
+        self.put_state(state).await?;
+        Ok(AtError::Other(WHAT.into()))
     }
 
     async fn take_in(
@@ -67,12 +116,7 @@ impl DeviceSync {
             self.linked_records().await?.into_iter().filter_map(|record| Some(record.device?.key)).collect();
         let mut state = self.relaying.state.lock().await;
         if forgets {
-            // It forgets what was acknowledged: what this device has put there may be gone as well.
-            const WHAT: &str = "it has gone back to an earlier time, and lost what came since";
-            self.note_lie(WHAT);
-            (state.arrival, state.posted) = (0, None);
-            self.put_state(&state).await?;
-            return Err(AtError::Other(WHAT.into()));
+            return Err(self.forgotten(&mut state, own_last).await?);
         }
         // Before it is heard what others have read: that may be of another time.
         if !state.knows_of(own_last) {

@@ -148,12 +148,12 @@ impl DeviceSync {
             match at.unless_left(at.client.put_envelope(&at.group, Place { outbox, number }, sealed)).await {
                 // Only from here on it is known to be there: a relay that does not know it then has forgotten it.
                 Ok(_) => {
-                    state.number = number;
+                    state.is_there(number);
                     break;
                 }
                 // The answer to it was lost, and it is there. There may be more to say by now: what is said twice does no harm.
                 Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if sent_before && last == number => {
-                    state.number = number;
+                    state.is_there(number);
                 }
                 Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if last >= number => {
                     return Err(self.brought_back(state, last).await?);
@@ -161,7 +161,6 @@ impl DeviceSync {
                 Err(error) => return Err(error),
             }
         }
-        state.sending = None;
         if let Some(posted) = &mut state.posted {
             (posted.upto, posted.looked) = (upto, posted.looked.max(upto));
             posted.envelopes.push_back((state.number, upto));
@@ -174,7 +173,7 @@ impl DeviceSync {
 
     /// The relay has an envelope of this device that these records know nothing of: others have read of a time that they do not know.
     pub(super) async fn brought_back(&self, state: &mut RelayState, last: u64) -> Result<AtError, AtError> {
-        (state.number, state.sending) = (last, None);
+        state.is_there(last);
         self.tell_anew(state).await?;
         Ok(AtError::Other("this device was brought back from a copy: everything is told anew".into()))
     }

@@ -6,7 +6,7 @@ use yadori_core::merge::Register;
 use yadori_core::{DeviceId, Stamp};
 use yadori_link::envelope::ReadUpTo;
 use yadori_link::frame::RelayPlace;
-use yadori_link::group::Group;
+use yadori_link::group::{Group, Outbox};
 use yadori_link::handover::HandoverKey;
 
 /// How far this device has come.
@@ -27,6 +27,8 @@ pub(crate) struct RelayState {
     pub(super) stuck: BTreeSet<String>,
     /// The number of this device's last envelope.
     pub(super) number: u64,
+    /// The number of this device's last envelope that the relay is known to have.
+    pub(super) there: u64,
     /// The number of the envelope that is being put there: whether it has arrived is not known.
     pub(super) sending: Option<u64>,
     /// What was put there.
@@ -93,6 +95,23 @@ impl RelayState {
     /// have read of a time that they know nothing of: they were brought back from a copy.
     pub(super) fn knows_of(&self, last: u64) -> bool {
         last <= self.number || self.sending == Some(last)
+    }
+
+    /// An envelope of this number is known to be at the relay.
+    pub(super) fn is_there(&mut self, number: u64) {
+        (self.number, self.there, self.sending) = (number, number, None);
+    }
+
+    /// The relay has gone back to an earlier time, and has this device's envelopes up to this one only: what came since may be
+    /// gone. The next number is above all that were ever read.
+    pub(super) fn is_forgotten(&mut self, there: u64) {
+        (self.arrival, self.posted, self.there) = (0, None, there);
+    }
+
+    /// Of which outboxes there are envelopes that were not read, though everything was read that came after the last arrival.
+    pub(super) fn unread(&self, numbers: &BTreeMap<Outbox, u64>) -> Vec<(String, u64)> {
+        let named = numbers.iter().map(|(outbox, number)| (data_encoding::HEXLOWER.encode(outbox), *number));
+        named.filter(|(outbox, number)| self.read.get(outbox) < Some(number)).collect()
     }
 
     /// Whether the last letter said something else of the others.
@@ -180,6 +199,21 @@ mod tests {
         assert!(state.knows_of(3) && state.knows_of(4) && !state.knows_of(5));
         state.sending = Some(5);
         assert!(state.knows_of(5) && !state.knows_of(6));
+    }
+
+    #[test]
+    fn what_a_relay_that_has_gone_back_has_again_is_told_from_what_was_read() {
+        let mut state = RelayState::default();
+        state.is_there(7);
+        state.is_forgotten(3);
+        assert_eq!((state.number, state.there, state.arrival), (7, 3, 0));
+        state.is_there(8);
+        assert_eq!((state.number, state.there), (8, 8));
+        state.read.insert(data_encoding::HEXLOWER.encode(&[1; 16]), 4);
+        let numbers = |number| BTreeMap::from([([1; 16], number)]);
+        assert!(state.unread(&numbers(3)).is_empty() && state.unread(&numbers(4)).is_empty());
+        assert_eq!(state.unread(&numbers(5)).len(), 1);
+        assert_eq!(state.unread(&BTreeMap::from([([2; 16], 1)])).len(), 1);
     }
 
     #[test]
