@@ -4,9 +4,13 @@ use crate::shared::linked;
 use crate::support::{Device, names};
 use bytes::Bytes;
 use tempfile::TempDir;
+use yadori_core::MillisSinceEpoch;
 use yadori_engine::keeping::ClipChange;
 use yadori_engine::keeping::add::NewClip;
 use yadori_engine::sync::{InviteError, JoinError};
+use yadori_link::envelope::{Letter, seal_letter};
+use yadori_link::group::{Group, GroupSecret};
+use yadori_link::identity::Identity;
 use yadori_relay::node::{Config, Node, Tls, invitation};
 use yadori_relay::records::{Token, now};
 
@@ -189,6 +193,40 @@ async fn a_relay_that_lies_is_named_and_not_believed() {
     let told = [workshop.engine.sync.relay_status().await.unwrap(), van.engine.sync.relay_status().await.unwrap()];
     let named = told.into_iter().find_map(|at| at.last_lie).unwrap();
     assert!(named.contains("was changed, or comes from elsewhere"), "{named}");
+
+    // What another household has left at the same relay is put into this mailbox.
+    let stranger = Identity::new().unwrap();
+    let group = Group {
+        address: format!("https://{}", relay.node().address),
+        pin: None,
+        mailbox: [4; 16],
+        epoch: 1,
+        secret: GroupSecret::random().unwrap(),
+        without: Default::default(),
+    };
+    let letter = Letter {
+        now: MillisSinceEpoch(now()),
+        feed: [1; 8],
+        before: 0,
+        upto: 0,
+        items: Vec::new(),
+        reads: Vec::new(),
+        key: None,
+    };
+    let sealed = seal_letter(&group, &stranger, 1, &letter).unwrap();
+    let pool = relay.database().await;
+    sqlx::query("UPDATE mailboxes SET latest = latest + 1").execute(&pool).await.unwrap();
+    sqlx::query("INSERT INTO envelopes SELECT id, latest, ?, 1, 1 << 60, ? FROM mailboxes")
+        .bind(&group.outbox(&stranger.pin())[..])
+        .bind(&sealed)
+        .execute(&pool)
+        .await
+        .unwrap();
+    pool.close().await;
+    workshop.copy("Gel 201").await;
+    // Both look at it.
+    van.until("warned again", || async { lies().await == 3 }).await;
+    van.until("told of the gel", || async { van.shown().await[0] == "Gel 201" }).await;
     relay.stop().await;
 }
 
@@ -214,6 +252,30 @@ async fn a_relay_that_forgets_loses_nothing() {
     let warned =
         || async { lies(workshop.engine.sync.relay_status().await) || lies(van.engine.sync.relay_status().await) };
     van.until("warned", warned).await;
+    relay.stop().await;
+}
+
+/// What is changed often while another device is away is told to it once, or a few times.
+#[tokio::test]
+async fn an_outbox_that_has_grown_is_told_anew() {
+    let (workshop, mut van, mut relay) = apart().await;
+    van.off().await;
+    let text = "many words ".repeat(5_000);
+    workshop.engine.keeping.add("text/plain", text.clone().into(), NewClip::default()).await.unwrap();
+    let mut most = 0;
+    for number in 0..60 {
+        let title = ClipChange { title: Some(format!("Lamp {number}")), ..ClipChange::default() };
+        workshop.engine.keeping.change_attributes("1", &title).await.unwrap();
+        said_all(&workshop).await;
+        most = most.max(waiting(&workshop).await);
+    }
+    assert!((10..40).contains(&most) && waiting(&workshop).await < 40, "{most} envelopes for 60 changes");
+    van.on().await;
+    let has_title = || async {
+        let listed = van.list().await;
+        listed.first().is_some_and(|clip| clip.record.title.as_deref() == Some("Lamp 59"))
+    };
+    van.until("told of the last title", has_title).await;
     relay.stop().await;
 }
 

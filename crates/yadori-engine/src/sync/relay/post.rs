@@ -99,7 +99,10 @@ impl DeviceSync {
             }
             self.put_letter(at, &mut state, &others, (feed, before, told.upto), told.items).await?;
         }
-        let looked = state.posted.as_ref().map_or(0, |posted| posted.looked);
+        let looked = state.posted.as_mut().map_or(0, |posted| {
+            posted.is_told();
+            posted.looked
+        });
         self.note_relay(|status| status.posted_upto = looked);
         let reads = self.reads(&others, &state);
         if state.is_news(&reads) {
@@ -134,12 +137,13 @@ impl DeviceSync {
         let key = Some(handover::key_of(at.identity()));
         let letter = Letter { now: now(), feed, before, upto, items, reads: reads.clone(), key };
         let outbox = at.group.outbox(&at.identity().pin());
-        loop {
+        let bytes = loop {
             // What a relay says of the last number may be anything.
             let next = state.number.checked_add(1);
             let number = next.ok_or(RelayError::Garbled("there is no number after the last one"))?;
             let sealed = seal_letter(&at.group, at.identity(), number, &letter);
             let sealed = sealed.map_err(|error| AtError::Other(error.to_string()))?;
+            let bytes = sealed.len();
             let sent_before = state.sending == Some(number);
             if !sent_before {
                 state.sending = Some(number);
@@ -149,7 +153,7 @@ impl DeviceSync {
                 // Only from here on it is known to be there: a relay that does not know it then has forgotten it.
                 Ok(_) => {
                     state.is_there(number);
-                    break;
+                    break bytes;
                 }
                 // The answer to it was lost, and it is there. There may be more to say by now: what is said twice does no harm.
                 Err(AtError::Relay(RelayError::Refused { last: Some(last), .. })) if sent_before && last == number => {
@@ -160,10 +164,9 @@ impl DeviceSync {
                 }
                 Err(error) => return Err(error),
             }
-        }
+        };
         if let Some(posted) = &mut state.posted {
-            (posted.upto, posted.looked) = (upto, posted.looked.max(upto));
-            posted.envelopes.push_back((state.number, upto));
+            posted.put(state.number, upto, bytes);
         }
         state.note_said(&reads);
         self.put_state(state).await?;
@@ -191,17 +194,7 @@ impl DeviceSync {
     /// Removes what everybody has.
     async fn clear(&self, at: &At, state: &mut RelayState, acknowledged: u64) -> Result<(), AtError> {
         let Some(posted) = &mut state.posted else { return Ok(()) };
-        let mut known = None;
-        while let Some((number, upto)) = posted.envelopes.front().copied().filter(|(_, upto)| *upto <= acknowledged) {
-            // The last one stays: it says how far this device has read the others.
-            if posted.envelopes.len() == 1 {
-                break;
-            }
-            known = Some(number);
-            posted.from = upto;
-            posted.envelopes.pop_front();
-        }
-        if let Some(number) = known {
+        if let Some(number) = posted.take_upto(acknowledged) {
             let outbox = at.group.outbox(&at.identity().pin());
             at.unless_left(at.client.remove_envelopes(&at.group, Place { outbox, number })).await?;
             let waiting = posted.envelopes.len() as u64;
@@ -231,10 +224,10 @@ impl DeviceSync {
 }
 
 /// Begins the outbox, or begins it anew: what lies there is of no use if the feed is another one, or somebody cannot go on
-/// from there.
+/// from there; and it is told anew when it has grown.
 async fn begin(at: &At, state: &mut RelayState, feed: [u8; 8], acknowledged: u64) -> Result<(), AtError> {
     match &state.posted {
-        Some(posted) if posted.feed == feed && posted.from <= acknowledged => return Ok(()),
+        Some(posted) if posted.feed == feed && posted.from <= acknowledged && !posted.is_grown() => return Ok(()),
         Some(_) if state.number > 0 => {
             let place = Place { outbox: at.group.outbox(&at.identity().pin()), number: state.number };
             at.unless_left(at.client.remove_envelopes(&at.group, place)).await?;

@@ -59,12 +59,59 @@ pub(super) struct Posted {
     pub(super) known: Option<u64>,
     /// The envelopes: the number of each, and up to where it goes.
     pub(super) envelopes: VecDeque<(u64, u64)>,
+    /// The bytes of each envelope.
+    #[serde(default)]
+    sizes: VecDeque<u64>,
+    /// The bytes of all of them when everything had been told for the first time.
+    #[serde(default)]
+    fresh: Option<u64>,
 }
+
+/// Bytes by which an outbox may grow before it is told anew, beside as much as it had at first.
+const ROOM: u64 = 1024 * 1024;
 
 impl Posted {
     /// Nothing lies there; it begins after this change.
     pub(super) fn nothing(feed: [u8; 8], from: u64) -> Self {
-        Self { feed, from, upto: from, looked: from, known: None, envelopes: VecDeque::new() }
+        let (envelopes, sizes) = Default::default();
+        Self { feed, from, upto: from, looked: from, known: None, envelopes, sizes, fresh: None }
+    }
+
+    /// An envelope of so many bytes was put there, that goes up to this change.
+    pub(super) fn put(&mut self, number: u64, upto: u64, bytes: usize) {
+        (self.upto, self.looked) = (upto, self.looked.max(upto));
+        self.envelopes.push_back((number, upto));
+        self.sizes.push_back(bytes as u64);
+    }
+
+    /// Forgets the first envelopes, up to this change: they are to be removed. Gives the number of the last one of them.
+    pub(super) fn take_upto(&mut self, acknowledged: u64) -> Option<u64> {
+        let mut last = None;
+        // The last one stays: it says how far this device has read the others.
+        while let Some((number, upto)) = self.envelopes.front().copied().filter(|(_, upto)| *upto <= acknowledged)
+            && self.envelopes.len() > 1
+        {
+            (last, self.from) = (Some(number), upto);
+            self.envelopes.pop_front();
+            self.sizes.pop_front();
+        }
+        last
+    }
+
+    /// There is nothing more to be told at the moment.
+    pub(super) fn is_told(&mut self) {
+        let bytes = self.bytes();
+        self.fresh.get_or_insert(bytes);
+    }
+
+    /// Whether it has grown so much that it is worth telling anew: what was changed more than once is told once then. Since it has to
+    /// become twice as large, what is told anew is never more than what was told.
+    pub(super) fn is_grown(&self) -> bool {
+        self.fresh.is_some_and(|fresh| self.bytes() > 2 * fresh + ROOM)
+    }
+
+    fn bytes(&self) -> u64 {
+        self.sizes.iter().sum()
     }
 }
 
@@ -214,6 +261,23 @@ mod tests {
         assert!(state.unread(&numbers(3)).is_empty() && state.unread(&numbers(4)).is_empty());
         assert_eq!(state.unread(&numbers(5)).len(), 1);
         assert_eq!(state.unread(&BTreeMap::from([([2; 16], 1)])).len(), 1);
+    }
+
+    #[test]
+    fn an_outbox_is_told_anew_when_it_has_grown_and_not_while_it_is_told() {
+        let mut posted = Posted::nothing([1; 8], 10);
+        posted.put(1, 20, 3_000_000);
+        posted.put(2, 30, 1_000_000);
+        assert!(!posted.is_grown(), "it is being told");
+        posted.is_told();
+        posted.put(3, 40, 5_000_000);
+        assert!(!posted.is_grown());
+        posted.put(4, 50, 100_000);
+        assert!(posted.is_grown());
+        // What was removed does not count.
+        assert_eq!((posted.take_upto(35), posted.from, posted.envelopes.len()), (Some(2), 30, 2));
+        assert!(!posted.is_grown());
+        assert_eq!((posted.take_upto(99), posted.take_upto(99), posted.upto), (Some(3), None, 50));
     }
 
     #[test]
