@@ -511,8 +511,11 @@ fn refused(status: StatusCode, headers: &HeaderMap, body: &[u8]) -> RelayError {
     }
 }
 
-/// Reads envelopes one after the other.
-fn delivered(mut bytes: &[u8]) -> Result<Vec<Delivered>, RelayError> {
+/// Reads envelopes as a relay gives them, one after the other.
+///
+/// # Errors
+/// When one breaks off.
+pub fn delivered(mut bytes: &[u8]) -> Result<Vec<Delivered>, RelayError> {
     let short = RelayError::Garbled("an envelope breaks off");
     let mut all = Vec::new();
     while !bytes.is_empty() {

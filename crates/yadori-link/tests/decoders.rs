@@ -31,6 +31,7 @@ fn nearly(right: Vec<Vec<u8>>) -> impl Strategy<Value = Vec<u8>> {
 fn what_is_right_is_taken() {
     seeds::frames().iter().for_each(|bytes| assert!(yadori_link::frame::decode(bytes).is_ok()));
     seeds::letters().iter().for_each(|bytes| assert!(yadori_link::envelope::Letter::from_bytes(bytes).is_ok()));
+    seeds::deliveries().iter().for_each(|bytes| assert!(yadori_link::relay::delivered(bytes).is_ok()));
     seeds::exchanges().iter().for_each(|bytes| bodies::exchange(bytes));
 }
 
@@ -45,6 +46,12 @@ proptest! {
     fn letters(bytes in nearly(seeds::letters()), random in prop::collection::vec(any::<u8>(), 0..300)) {
         bodies::letters(&bytes);
         bodies::letters(&random);
+    }
+
+    #[test]
+    fn deliveries(bytes in nearly(seeds::deliveries()), random in prop::collection::vec(any::<u8>(), 0..300)) {
+        bodies::deliveries(&bytes);
+        bodies::deliveries(&random);
     }
 
     #[test]

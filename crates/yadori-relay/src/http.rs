@@ -8,7 +8,7 @@ use crate::metrics::Metrics;
 use crate::names;
 use crate::rates::Rates;
 use crate::records::{Envelope, Hash, Look, Records, RecordsError, Usage};
-use axum::body::{Body, Bytes};
+use axum::body::{Body, Bytes, to_bytes};
 use axum::extract::{DefaultBodyLimit, Path, Query, Request, State};
 use axum::http::{HeaderMap, HeaderValue, StatusCode, header};
 use axum::middleware::{self, Next};
@@ -30,6 +30,12 @@ const LONGEST_WAIT: u64 = 120;
 
 /// Bytes by which what is sealed may be longer than a piece.
 const OVERHEAD: usize = PIECE / 8 + 1024;
+
+/// How long a client may take to send its request. A device asks again after less.
+const SENDING: Duration = Duration::from_secs(60);
+
+/// Bytes of the largest request.
+const MOST: usize = if LARGEST > PIECE + OVERHEAD { LARGEST } else { PIECE + OVERHEAD };
 
 /// What the requests of one node share.
 pub struct Shared {
@@ -132,7 +138,7 @@ pub fn router(shared: Arc<Shared>) -> Router {
         .layer(middleware::from_fn(to_its_end))
         .route("/v1/mailboxes/{mailbox}/envelopes", get(envelopes))
         .route("/v1/meeting/{line}/{side}/{number}", get(meetings::said))
-        .layer(DefaultBodyLimit::max(LARGEST.max(PIECE + OVERHEAD)))
+        .layer(DefaultBodyLimit::max(MOST))
         .layer(middleware::from_fn_with_state(shared.clone(), counted))
         .fallback(async || Refusal::new(StatusCode::NOT_FOUND, "no-such-path", "there is nothing of this name here"))
         .with_state(shared)
@@ -159,9 +165,22 @@ async fn ready(State(shared): App) -> Response {
 }
 
 /// What was begun is done to its end, whether or not the client waits for it: what is being asked of the database must not be
-/// broken off in the middle.
+/// broken off in the middle. It begins when all of the request is there.
 async fn to_its_end(request: Request, next: Next) -> Response {
+    let (parts, body) = request.into_parts();
+    let body = match tokio::time::timeout(SENDING, to_bytes(body, MOST)).await {
+        Ok(Ok(body)) => body,
+        Ok(Err(_)) => {
+            let detail = format!("a request has at most {MOST} bytes, or it broke off");
+            return Refusal::new(StatusCode::PAYLOAD_TOO_LARGE, "too-large", detail).into_response();
+        }
+        Err(_) => {
+            let detail = format!("a request takes at most {} seconds", SENDING.as_secs());
+            return Refusal::new(StatusCode::REQUEST_TIMEOUT, "too-slow", detail).into_response();
+        }
+    };
     let failed = |_| Refusal::new(StatusCode::INTERNAL_SERVER_ERROR, "failed", "the relay failed").into_response();
+    let request = Request::from_parts(parts, Body::from(body));
     tokio::spawn(next.run(request)).await.unwrap_or_else(failed)
 }
 

@@ -395,3 +395,39 @@ async fn two_that_are_not_linked_meet_by_a_secret_and_every_try_has_a_line_of_it
     assert!(next.joined(0).await.unwrap_err().is("no-meeting"));
     relay.node.stop().await;
 }
+
+/// Who reads nothing, or sends half of what it announced, keeps nobody else waiting, nor the node from ending.
+#[tokio::test]
+async fn slow_ones_keep_nobody_waiting() {
+    let home = tempfile::Builder::new().prefix("yadori-relay-").tempdir().unwrap();
+    let config = Config { tls: Tls::None, ..config(home.path().to_owned(), None) };
+    let relay = Relay { node: Node::start(&config).await.unwrap(), home };
+    let mut group = group(&relay.node);
+    group.address = format!("http://{}", relay.node.address);
+    let client = RelayClient::new(&group.address, None).unwrap();
+    client.open_mailbox(&relay.token(1 << 24).await, &group).await.unwrap();
+    client.put_envelope(&group, at(VAN, 1), vec![7; 3 << 20]).await.unwrap();
+    let name = data_encoding::BASE32_NOPAD.encode(&group.mailbox).to_lowercase();
+    let key = data_encoding::BASE32_NOPAD.encode(&group.access_key()).to_lowercase();
+    let mut slow = Vec::new();
+    for number in 0..40 {
+        let mut stream = tokio::net::TcpStream::connect(relay.node.address).await.unwrap();
+        let (what, announced, said) = match number % 2 {
+            0 => ("GET", "envelopes?after=0".to_owned(), 0),
+            _ => ("PUT", format!("outboxes/{}/envelopes/{}", "a".repeat(26), number + 1), 5000),
+        };
+        let head = format!(
+            "{what} /v1/mailboxes/{name}/{announced} HTTP/1.1\r\nhost: here\r\nauthorization: Bearer {key}\r\ncontent-length: {said}\r\n\r\n"
+        );
+        stream.write_all(head.as_bytes()).await.unwrap();
+        stream.write_all(&vec![7; said / 2]).await.unwrap();
+        slow.push(stream);
+    }
+    for number in 2..20 {
+        client.put_envelope(&group, at(VAN, number), vec![7; 100]).await.unwrap();
+    }
+    let seen = client.envelopes(&group, 0, &SHED, Duration::ZERO).await.unwrap();
+    assert_eq!((seen.latest, seen.found[0].envelope.len()), (19, 3 << 20));
+    tokio::time::timeout(LONG, relay.node.stop()).await.expect("an end");
+    drop(slow);
+}

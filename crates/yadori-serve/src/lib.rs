@@ -19,11 +19,15 @@ use std::time::Duration;
 use tokio::io::{AsyncRead, AsyncWrite};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::time::Instant;
+use tokio_io_timeout::TimeoutStream;
 use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
 
 /// How long a connection may take to say what it wants, and to go on with it, and how long it may be idle between two requests.
 pub const SPEAKING: Duration = Duration::from_secs(30);
+
+/// How long a client may take to read some more of its answer: one that reads nothing keeps no answer, and no place.
+const READING: Duration = Duration::from_secs(60);
 
 /// How long requests that are being answered have when the service ends.
 const LAST_ANSWERS: Duration = Duration::from_secs(2);
@@ -218,7 +222,9 @@ async fn talk<S: AsyncRead + AsyncWrite + Unpin + Send + 'static>(
     });
     let mut builder = hyper::server::conn::http1::Builder::new();
     builder.timer(TokioTimer::new()).header_read_timeout(SPEAKING).max_headers(most_headers);
-    let connection = builder.serve_connection(TokioIo::new(stream), answer);
+    let mut stream = TimeoutStream::new(stream);
+    stream.set_write_timeout(Some(READING));
+    let connection = builder.serve_connection(TokioIo::new(Box::pin(stream)), answer);
     tokio::pin!(connection);
     let ended = tokio::select! {
         ended = connection.as_mut() => ended,
@@ -235,6 +241,39 @@ async fn talk<S: AsyncRead + AsyncWrite + Unpin + Send + 'static>(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use tokio::io::{AsyncReadExt, AsyncWriteExt};
+
+    /// Of a pipe that holds 1 KiB, an answer of 64 KiB.
+    async fn answering() -> (tokio::io::DuplexStream, tokio::task::JoinHandle<()>) {
+        let connections = Arc::<Connections>::default();
+        let (mut client, stream) = tokio::io::duplex(1024);
+        let router = Router::new().route("/", axum::routing::get(async || vec![b'x'; 65536]));
+        let talking = tokio::spawn(async move {
+            let (number, _end) = connections.admit(1);
+            talk(stream, router, (&connections, number), 16, CancellationToken::new()).await;
+        });
+        client.write_all(b"GET / HTTP/1.1\r\nhost: here\r\n\r\n").await.unwrap();
+        (client, talking)
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn a_client_that_reads_nothing_is_let_go_of_and_a_slow_one_is_not() {
+        let (client, talking) = answering().await;
+        let began = Instant::now();
+        talking.await.unwrap();
+        assert!((READING..READING * 2).contains(&began.elapsed()), "{:?}", began.elapsed());
+        drop(client);
+
+        let (mut client, talking) = answering().await;
+        let (began, mut read, mut some) = (Instant::now(), 0, [0; 1024]);
+        while read < 65536 {
+            tokio::time::sleep(READING / 4).await;
+            read += client.read(&mut some).await.unwrap();
+        }
+        assert!(began.elapsed() > READING * 10);
+        drop(client);
+        talking.await.unwrap();
+    }
 
     #[test]
     fn the_one_that_has_been_idle_for_longest_makes_room() {

@@ -11,6 +11,7 @@ fn main() -> std::io::Result<()> {
     for (target, seeds) in [
         ("frames", seeds::frames()),
         ("letters", seeds::letters()),
+        ("deliveries", seeds::deliveries()),
         ("exchange", seeds::exchanges()),
         ("pairing", seeds::pairings()),
     ] {

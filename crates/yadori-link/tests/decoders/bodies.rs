@@ -3,12 +3,13 @@
 
 use yadori_core::MillisSinceEpoch;
 use yadori_link::code::Code;
-use yadori_link::envelope::Letter;
+use yadori_link::envelope::{Letter, Place, open_envelope};
 use yadori_link::exchange::{Exchange, Input, Output};
 use yadori_link::frame::{Frame, decode, encode};
-use yadori_link::group::Group;
+use yadori_link::group::{Group, GroupSecret};
 use yadori_link::identity::Identity;
 use yadori_link::pairing::{Pairing, Side};
+use yadori_link::relay::delivered;
 
 const NOW: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
 
@@ -27,6 +28,25 @@ pub fn letters(bytes: &[u8]) {
     if let Ok(group) = Group::from_bytes(bytes) {
         assert_eq!(Group::from_bytes(&group.to_bytes()), Ok(group));
     }
+}
+
+/// What a relay gives is refused, or it is envelopes, of which none is longer than all of it together.
+pub fn deliveries(bytes: &[u8]) {
+    if let Ok(all) = delivered(bytes) {
+        let long: usize = all.iter().map(|one| one.envelope.len() + 36).sum();
+        assert_eq!(long, bytes.len());
+    }
+    // A relay may give anything for an envelope or a handover, too: nobody who is linked has made it.
+    let group = Group {
+        address: String::new(),
+        pin: None,
+        mailbox: [7; 16],
+        epoch: 1,
+        secret: GroupSecret::random().expect("chance"),
+        without: Default::default(),
+    };
+    let place = Place { outbox: [1; 16], number: 1 };
+    assert!(open_envelope(&group, &[[3; 32]], place, bytes).is_err());
 }
 
 /// Cuts bytes into messages: two bytes of length, the least first, before each.

@@ -128,6 +128,12 @@ pub fn letters() -> Vec<Vec<u8>> {
     vec![letter.to_bytes(), Letter { before: 9, items: Vec::new(), key: None, ..letter }.to_bytes()]
 }
 
+/// What a relay gives: none, one and two envelopes.
+pub fn deliveries() -> Vec<Vec<u8>> {
+    let one = [&9u64.to_le_bytes()[..], &[1; 16], &4u64.to_le_bytes(), &5u32.to_le_bytes(), b"12345"].concat();
+    vec![Vec::new(), one.clone(), [one.clone(), one].concat()]
+}
+
 /// One message each.
 pub fn frames() -> Vec<Vec<u8>> {
     said().iter().map(encode).collect()
