@@ -104,13 +104,14 @@
     void addFiles(files);
   }
 
-  /** Pictures and files that are pasted outside of any field are kept, and so is text. */
+  /** Pictures and files that are pasted outside of any field are kept, and so is text, with its formatting if it has any. */
   function paste(event: ClipboardEvent) {
     if (lock.locked || isTyping(event.target) || event.defaultPrevented) return;
     const files = [...(event.clipboardData?.files ?? [])];
-    const text = event.clipboardData?.getData("text/plain") ?? "";
+    const [text, markup] = ["text/plain", "text/html"].map((type) => event.clipboardData?.getData(type) ?? "");
     if (files.length > 0) void addFiles(files);
-    else if (text.trim()) void addFiles([new File([text], "", { type: "text/plain" })]);
+    else if (markup) void addFiles([new File([markup], "", { type: "text/html" })]);
+    else if (text?.trim()) void addFiles([new File([text], "", { type: "text/plain" })]);
   }
 </script>
 

@@ -47,7 +47,7 @@ pub struct Shared {
     pub metrics: Metrics,
     /// How much one mailbox may ask for.
     pub rates: Rates<[u8; 16]>,
-    /// How often anybody may try a token.
+    /// How often anybody may try a token that is none.
     pub tries: Rates<()>,
     /// The node is about to end: nobody waits any more.
     pub ending: CancellationToken,
@@ -250,8 +250,11 @@ async fn open_mailbox(
     Json(asked): Json<Opening>,
 ) -> Result<(StatusCode, Json<Said>), Refusal> {
     let token = bearer::<16>(&headers)?;
-    let opens = |pause| Refusal::too_many(pause, "too many mailboxes are being opened; wait a little");
-    shared.tries.take((), Instant::now()).map_err(opens)?;
+    // Who has a token is not held up by those who have none.
+    if !shared.records.is_token(&token).await? {
+        let tries = |pause| Refusal::too_many(pause, "too many tokens are being tried; wait a little");
+        shared.tries.take((), Instant::now()).map_err(tries)?;
+    }
     let (mailbox, access) = (part(&asked.mailbox, "the mailbox")?, part(&asked.access, "the key's hash")?);
     let usage = shared.records.open_mailbox(&token, &mailbox, &access).await?;
     Ok((StatusCode::CREATED, Json(usage.into())))

@@ -132,6 +132,13 @@ pub struct Usage {
     pub used_at: u64,
 }
 
+impl Usage {
+    fn has_room_for(&self, more: usize) -> Result<(), RecordsError> {
+        let (used, quota) = (self.bytes, self.quota_bytes);
+        if more > 0 && used + more as u64 > quota { Err(RecordsError::Full { used, quota }) } else { Ok(()) }
+    }
+}
+
 /// An envelope, and where it lies.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Envelope {
@@ -333,7 +340,7 @@ impl Records {
         sealed: &[u8],
     ) -> Result<u64, RecordsError> {
         let mut tx = self.pool.begin().await?;
-        let usage = begin_in(&mut tx, mailbox, access, sealed.len()).await?;
+        let usage = begin_in(&mut tx, mailbox, access, 0).await?;
         let last: Option<u64> = sqlx::query_scalar("SELECT number FROM outboxes WHERE mailbox = ? AND outbox = ?")
             .bind(&mailbox[..])
             .bind(&outbox[..])
@@ -354,6 +361,8 @@ impl Records {
                 _ => Err(RecordsError::NumberTaken(last)),
             };
         }
+        // What is there already needs no room.
+        usage.has_room_for(sealed.len())?;
         let arrival = usage.latest + 1;
         sqlx::query(
             "INSERT INTO envelopes (mailbox, arrival, outbox, number, expires_at, sealed) VALUES (?, ?, ?, ?, ?, ?)",
@@ -603,8 +612,8 @@ async fn begin_in(
     .fetch_optional(&mut **tx)
     .await?;
     let usage = usage_of(&row.ok_or(RecordsError::NoMailbox)?)?;
-    let (used, quota) = (usage.bytes, usage.quota_bytes);
-    if more > 0 && used + more as u64 > quota { Err(RecordsError::Full { used, quota }) } else { Ok(usage) }
+    usage.has_room_for(more)?;
+    Ok(usage)
 }
 
 async fn free(tx: &mut Transaction<'static, MySql>, mailbox: &[u8; 16], bytes: u64) -> Result<(), sqlx::Error> {

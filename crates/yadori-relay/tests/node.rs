@@ -180,6 +180,8 @@ async fn strangers_are_refused_and_nobody_has_more_than_their_share() {
     let large = client.put_envelope(&mine, at(VAN, 2), vec![7; LARGEST + 1]).await.unwrap_err();
     assert!(matches!(large, RelayError::Refused { .. } | RelayError::Unreachable(_)), "{large}");
     client.put_envelope(&mine, at(VAN, 2), vec![7; 100]).await.unwrap();
+    // Sent again, since the answer was lost, it needs no more room.
+    client.put_envelope(&mine, at(VAN, 2), vec![7; 100]).await.unwrap();
 
     // Another key, and another mailbox, are refused alike.
     let guessed = Group { secret: GroupSecret::random().unwrap(), ..mine.clone() };
@@ -208,6 +210,12 @@ async fn strangers_are_refused_and_nobody_has_more_than_their_share() {
     client.open_mailbox(&token, &other).await.unwrap();
     assert!(client.open_mailbox(&token, &group(&relay.node)).await.unwrap_err().is("no-token"));
     assert!(client.open_mailbox(&[8; 16], &group(&relay.node)).await.unwrap_err().is("no-token"));
+    // Who tries tokens without end has to wait; who has one does not.
+    let mut tried = Vec::new();
+    for number in 0..60u8 {
+        tried.push(client.open_mailbox(&[number; 16], &other).await.unwrap_err());
+    }
+    assert!(tried[0].is("no-token") && tried[59].is("too-many"), "{:?}", tried[59]);
     let taken = Group { secret: GroupSecret::random().unwrap(), ..mine.clone() };
     assert!(client.open_mailbox(&relay.token(1000).await, &taken).await.unwrap_err().is("taken"));
 
@@ -242,8 +250,9 @@ async fn tables_are_changed_while_an_older_node_serves() {
         let group = group.clone();
         async move {
             for number in 1..=40u64 {
+                // As a device does, to which a node that cannot serve at the moment says so.
                 while let Err(error) = client.put_envelope(&group, at(VAN, number), vec![7; 300]).await {
-                    assert!(error.is("too-many"), "{error}");
+                    assert!(error.may_pass(), "{error}");
                     tokio::time::sleep(Duration::from_millis(100)).await;
                 }
                 done.send_replace(number);
@@ -262,7 +271,15 @@ async fn tables_are_changed_while_an_older_node_serves() {
     assert!(*count.borrow() < 40, "nothing was left to be done meanwhile");
     writing.await.unwrap();
     for node in [&first, &second] {
-        let Arrivals { found, latest, .. } = client_of(node).envelopes(&group, 0, &SHED, Duration::ZERO).await.unwrap();
+        let client = client_of(node);
+        // Three nodes have more connections than a database of one's own allows.
+        let Arrivals { found, latest, .. } = loop {
+            match client.envelopes(&group, 0, &SHED, Duration::ZERO).await {
+                Ok(found) => break found,
+                Err(error) => assert!(error.may_pass(), "{error}"),
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        };
         let numbers: Vec<u64> = found.iter().map(|found| found.place.number).collect();
         assert_eq!((numbers, latest), ((1..=40).collect(), 40));
     }

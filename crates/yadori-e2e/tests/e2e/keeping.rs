@@ -181,6 +181,9 @@ fn several_clips_are_joined_and_what_does_not_fit_is_named() {
         b"<b>bold</b> & plain",
     );
     assert!(html.status < 300);
+    service.run(&["recall", "1"]);
+    assert_eq!(paste(&service), "bold & plain");
+    assert_eq!(service.get("/simulated/paste?format=text/html").text(), "<b>bold</b> & plain");
     let (code, said) = service.fail(&["recall", "5", "4", "2"]);
     assert!(code == 1 && said.contains("2 (files)"), "{said}");
     service.run(&["recall", "5", "4", "2", "--join", "comma", "--skip-others"]);

@@ -40,6 +40,18 @@ impl Records {
         Ok(())
     }
 
+    /// Whether there is a token with this hash.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn is_token(&self, token: &Hash) -> Result<bool, RecordsError> {
+        let known: Option<u32> = sqlx::query_scalar("SELECT days FROM tokens WHERE hash = ?")
+            .bind(&token[..])
+            .fetch_optional(&self.pool)
+            .await?;
+        Ok(known.is_some())
+    }
+
     /// All tokens, the newest first.
     ///
     /// # Errors

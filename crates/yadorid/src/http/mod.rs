@@ -49,7 +49,7 @@ use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use axum::{Json, Router, middleware};
 use serde_json::Value;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use tower_http::CompressionLevel;
 use tower_http::compression::CompressionLayer;
 use utoipa::OpenApi;
@@ -72,11 +72,8 @@ pub type App = Arc<Service>;
 )]
 struct Document;
 
-/// The interface, and its description.
-///
-/// # Panics
-/// If the description cannot be written as JSON, which would be a defect of this crate.
-fn interface() -> (Router<App>, Value) {
+/// The interface, and what its handlers say of themselves.
+fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
     let routes = OpenApiRouter::with_openapi(Document::openapi())
         .routes(routes!(clips::list, clips::add))
         .routes(routes!(clips::show, kept::change_clip))
@@ -157,7 +154,20 @@ fn interface() -> (Router<App>, Value) {
         .routes(routes!(simulated::copy))
         .routes(routes!(simulated::exit))
         .routes(routes!(simulated::paste));
-    let (router, mut document) = OpenApiRouter::new().nest(yadori_api::BASE, routes).split_for_parts();
+    OpenApiRouter::new().nest(yadori_api::BASE, routes).split_for_parts()
+}
+
+/// The description of the interface, made when somebody first asks for it: few ever do.
+///
+/// # Panics
+/// If it cannot be written as JSON, which would be a defect of this crate.
+fn document() -> &'static Value {
+    static DOCUMENT: OnceLock<Value> = OnceLock::new();
+    DOCUMENT.get_or_init(describe)
+}
+
+fn describe() -> Value {
+    let mut document = interface().1;
     let own = Document::openapi();
     document.info = own.info.clone();
     document.merge(own);
@@ -165,7 +175,7 @@ fn interface() -> (Router<App>, Value) {
         .scheme(HttpAuthScheme::Bearer)
         .description(Some("The token of run/api.json; browsers have a cookie instead."));
     document.components.get_or_insert_default().add_security_scheme("token", SecurityScheme::Http(scheme.build()));
-    (router, document::complete(serde_json::to_value(document).expect("a document of plain data")))
+    document::complete(serde_json::to_value(document).expect("a document of plain data"))
 }
 
 /// The OpenAPI document, as it is served and as it is committed.
@@ -173,18 +183,16 @@ fn interface() -> (Router<App>, Value) {
 /// # Panics
 /// If the document cannot be written as JSON, which would be a defect of this crate.
 pub fn openapi_json() -> String {
-    let mut text = serde_json::to_string_pretty(&interface().1).expect("a document of plain data");
+    let mut text = serde_json::to_string_pretty(document()).expect("a document of plain data");
     text.push('\n');
     text
 }
 
 /// Everything that is served.
 pub fn router(service: App) -> Router {
-    let (interface, document) = interface();
-    let document = Arc::new(document);
     let pages = Router::new()
-        .merge(interface)
-        .route(&format!("{}/openapi.json", yadori_api::BASE), get(move || async move { Json(Value::clone(&document)) }))
+        .merge(interface().0)
+        .route(&format!("{}/openapi.json", yadori_api::BASE), get(async || Json(document())))
         .fallback(console::page)
         .method_not_allowed_fallback(async || problem::Problem::wrong_method())
         .layer(DefaultBodyLimit::disable())

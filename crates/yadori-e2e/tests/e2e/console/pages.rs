@@ -157,6 +157,18 @@ async fn what_is_written_pasted_or_dropped_is_kept() {
         )
         .await;
     page.browser.until("document.querySelector('article').innerText.includes('pasted on the page')").await;
+    // With its formatting, if it has any.
+    page.browser
+        .eval(
+            "const cells = new DataTransfer();
+             cells.setData('text/plain', 'LX 7');
+             cells.setData('text/html', '<p>LX <b>7</b></p>');
+             dispatchEvent(new ClipboardEvent('paste', { clipboardData: cells, bubbles: true, cancelable: true }));",
+        )
+        .await;
+    page.browser.until("document.querySelector('article').innerText.includes('LX 7')").await;
+    assert_eq!(page.run(&["show", "1", "--format", "text/html"]), "<p>LX <b>7</b></p>");
+    assert_eq!(page.run(&["show", "1", "--format", "text/plain"]).trim_end(), "LX 7");
     page.finish().await;
 }
 
