@@ -235,6 +235,32 @@ async fn strangers_are_refused_and_nobody_has_more_than_their_share() {
     relay.node.stop().await;
 }
 
+/// Of many that come at once, by way of two nodes, as many get in as there is room for.
+#[tokio::test]
+async fn a_quota_holds_when_many_come_at_once() {
+    let relay = Relay::start().await;
+    let group = relay.group(1000).await;
+    let home = tempfile::tempdir().unwrap();
+    let second = Node::start(&config(home.path().to_owned(), Some(relay.database()))).await.unwrap();
+    let mut coming = tokio::task::JoinSet::new();
+    for device in 0..24u8 {
+        let (client, group) = (client_of(if device % 2 == 0 { &relay.node } else { &second }).patient(), group.clone());
+        coming.spawn(async move {
+            loop {
+                match client.put_envelope(&group, at([device; 16], 1), vec![7; 100]).await {
+                    Ok(_) => return true,
+                    Err(error) if error.is("full") => return false,
+                    Err(error) => assert!(error.may_pass(), "{error}"),
+                }
+            }
+        });
+    }
+    assert_eq!(coming.join_all().await.into_iter().filter(|is_in| *is_in).count(), 10);
+    assert_eq!(relay.client().usage(&group).await.unwrap().bytes, 1000);
+    second.stop().await;
+    relay.node.stop().await;
+}
+
 /// The first node of a new version changes the tables while the others serve, and all that was kept is there.
 #[tokio::test]
 async fn tables_are_changed_while_an_older_node_serves() {
