@@ -284,13 +284,10 @@ impl DeviceSync {
     async fn put_place(&self, place: RelayPlace) -> Result<(), StoreError> {
         // What is being asked of the relay at the old place is broken off: it may take long.
         self.relaying.changed.notify_one();
-        // If the relay does not let the group in there, it still knows the last place at which it did.
         if let Some(group) = self.group() {
             let mut state = self.relaying.state.lock().await;
-            if state.before.is_none() {
-                state.before = Some(state::written_group(&group));
-                self.put_state(&state).await?;
-            }
+            state.leave(&group);
+            self.put_state(&state).await?;
         }
         self.history.store.set_setting(PLACE, Some(&state::written_place(&place))).await?;
         *self.relaying.place.lock() = place;
@@ -326,6 +323,11 @@ impl DeviceSync {
         let all = self.history.store.devices().await?.into_iter();
         let is_linked = |record: &DeviceRecord| record.device.as_ref().is_some_and(|device| device.linked.value);
         Ok(all.filter(|record| !record.own && is_linked(record)).collect())
+    }
+
+    /// The pins of these.
+    async fn linked_pins(&self) -> Result<Vec<Pin>, StoreError> {
+        Ok(self.linked_records().await?.into_iter().filter_map(|record| Some(record.device?.key)).collect())
     }
 
     /// Sends and fetches by way of the relay, whenever there is one. Goes on for ever.

@@ -316,6 +316,19 @@ async fn with_a_third(workshop: &mut Device, van: &Device, name: &str) -> Device
     third
 }
 
+/// Four devices that never meet, and have one clip: a workshop, a van, a shed and a booth.
+async fn four() -> ([Device; 4], Relay) {
+    let (mut workshop, van, relay) = apart().await;
+    let shed = with_a_third(&mut workshop, &van, "shed").await;
+    let booth = with_a_third(&mut workshop, &van, "booth").await;
+    shed.until("told of the booth", || async { shed.engine.sync.devices().await.unwrap().len() == 4 }).await;
+    workshop.copy("Lamp 7").await;
+    for device in [&van, &shed, &booth] {
+        device.until("told of the lamp", || async { device.shown().await == ["Lamp 7"] }).await;
+    }
+    ([workshop, van, shed, booth], relay)
+}
+
 /// Until a device has put into its outbox all that it has to tell.
 async fn said_all(device: &Device) {
     let latest = device.engine.history.ledger.settled().await;
@@ -326,14 +339,7 @@ async fn said_all(device: &Device) {
 /// Who is removed reads nothing that comes after; the others find the new key at the relay, even if they were off.
 #[tokio::test]
 async fn who_was_removed_gets_nothing_new_from_the_relay() {
-    let (mut workshop, mut van, mut relay) = apart().await;
-    let shed = with_a_third(&mut workshop, &van, "shed").await;
-    let booth = with_a_third(&mut workshop, &van, "booth").await;
-    shed.until("told of the booth", || async { shed.engine.sync.devices().await.unwrap().len() == 4 }).await;
-    workshop.copy("Lamp 7").await;
-    for device in [&van, &shed, &booth] {
-        device.until("told of the lamp", || async { device.shown().await == ["Lamp 7"] }).await;
-    }
+    let ([workshop, mut van, shed, booth], mut relay) = four().await;
     van.off().await;
     // One is removed after the other, so that there are two keys to be found.
     let epoch = async |device: &Device| -> Vec<u8> {
@@ -369,14 +375,7 @@ async fn who_was_removed_gets_nothing_new_from_the_relay() {
 /// Two devices that are off for each other remove different ones at the same time: both are out, and the two go on.
 #[tokio::test]
 async fn two_are_removed_at_the_same_time_by_two_that_do_not_know_of_it() {
-    let (mut workshop, mut van, mut relay) = apart().await;
-    let shed = with_a_third(&mut workshop, &van, "shed").await;
-    let booth = with_a_third(&mut workshop, &van, "booth").await;
-    shed.until("told of the booth", || async { shed.engine.sync.devices().await.unwrap().len() == 4 }).await;
-    workshop.copy("Lamp 7").await;
-    for device in [&van, &shed, &booth] {
-        device.until("told of the lamp", || async { device.shown().await == ["Lamp 7"] }).await;
-    }
+    let ([workshop, mut van, shed, booth], mut relay) = four().await;
     said_all(&van).await;
     relay.stop().await;
     workshop.engine.sync.remove_device("shed", false).await.unwrap();

@@ -100,8 +100,7 @@ impl DeviceSync {
             Err(AtError::Relay(error)) if error.is("no-mailbox") => return Err(AtError::Other(NO_MAILBOX.into())),
             found => found?,
         };
-        let linked: Vec<Pin> =
-            self.linked_records().await?.into_iter().filter_map(|record| Some(record.device?.key)).collect();
+        let linked = self.linked_pins().await?;
         let place = match open_handover(before, at.identity(), &linked, &sealed) {
             Ok((_, place)) => place,
             Err(error) => {

@@ -112,8 +112,7 @@ impl DeviceSync {
         (latest, own_last): (u64, u64),
         forgets: bool,
     ) -> Result<(), AtError> {
-        let linked: Vec<Pin> =
-            self.linked_records().await?.into_iter().filter_map(|record| Some(record.device?.key)).collect();
+        let linked = self.linked_pins().await?;
         let mut state = self.relaying.state.lock().await;
         if forgets {
             return Err(self.forgotten(&mut state, own_last).await?);

@@ -122,6 +122,15 @@ impl RelayState {
         *self = Self { place: Some(place(group)), before, keys, ..Self::default() };
     }
 
+    /// This place is left for another one. If the relay does not know that one yet, it knows this one, or the one before it in the same
+    /// mailbox.
+    pub(super) fn leave(&mut self, group: &Group) {
+        let before = self.before.as_deref().and_then(read_group);
+        if before.is_none_or(|before| before.mailbox != group.mailbox) {
+            self.before = Some(written_group(group));
+        }
+    }
+
     /// To what a new secret is sealed for another device, if that has told.
     pub(super) fn key_of(&self, device: DeviceId) -> Option<HandoverKey> {
         let key = self.keys.get(&device.to_string())?;
@@ -230,6 +239,13 @@ mod tests {
         assert_eq!(read_place(&written_place(&none)), Some(none));
         assert_eq!(read_place("99 x"), None);
         let mut state = RelayState::default();
+        let elsewhere = Group { mailbox: [8; 16], ..group.clone() };
+        for (left, before) in
+            [(&elsewhere, &elsewhere), (&group, &group), (&group.with_new_secret([]).unwrap(), &group)]
+        {
+            state.leave(left);
+            assert_eq!(state.before, Some(written_group(before)), "the last one that the relay knows");
+        }
         state.note_key(DeviceId([1; 16]), &[8; 32]);
         (state.before, state.number) = (Some("before".into()), 7);
         state.move_to(&group);
