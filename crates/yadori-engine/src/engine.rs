@@ -6,6 +6,7 @@ use crate::capture::Capture;
 use crate::clock::Stamps;
 use crate::fetching::Fetching;
 use crate::history::History;
+use crate::history::snapshot::{SnapshotPlace, Snapshots};
 use crate::keeping::Keeping;
 use crate::keys::Keys;
 use crate::links::{LinkConfig, LinkError, Links};
@@ -49,6 +50,8 @@ pub struct Setup<'a> {
     pub device: String,
     /// The folder that everything is kept in.
     pub folder: &'a Path,
+    /// Where snapshots of the index are kept, if they are.
+    pub snapshots: Option<SnapshotPlace>,
     /// Whether the records are encrypted; then everything is kept among them.
     pub encrypted: bool,
     /// The clipboard, if there is one.
@@ -104,7 +107,8 @@ impl Engine {
     /// # Errors
     /// When the records do not answer, or the other devices cannot be listened for.
     pub async fn open(setup: Setup<'_>) -> Result<Self, EngineError> {
-        let Setup { store, cage, server, device, folder, encrypted, clipboard, keyboard, reading, off, link } = setup;
+        let Setup { store, cage, server, device, folder, snapshots, .. } = setup;
+        let Setup { encrypted, clipboard, keyboard, reading, off, link, .. } = setup;
         let stamps = Stamps::after(store.latest_stamp().await?);
         for mut step in store.pending_steps().await? {
             tracing::info!(step = step.number, "what was begun before the service ended is carried on");
@@ -112,7 +116,7 @@ impl Engine {
         }
         let background = Background::default();
         let links = Arc::new(Links::new(&link));
-        let history = Arc::new(History::open(store, cage, stamps, device).await?);
+        let history = Arc::new(History::open(store, cage, Snapshots::new(snapshots), (stamps, device)).await?);
         let base = || (history.clone(), links.clone());
         let fetching = Arc::new(Fetching::new(history.clone(), links.clone()));
         let (tells, key_events) = mpsc::unbounded_channel();
@@ -185,6 +189,8 @@ impl Engine {
         let mut work = JoinSet::new();
         let history = self.history.clone();
         work.spawn(async move { history.ledger.follow().await });
+        let history = self.history.clone();
+        work.spawn(async move { history.keep_snapshots().await });
         let retention = self.retention.clone();
         work.spawn(async move { retention.forget_when_due().await });
         let capture = self.capture.clone();
@@ -230,5 +236,11 @@ impl Engine {
         }
         self.background.tasks.close();
         self.background.tasks.wait().await;
+        self.make_snapshot().await;
+    }
+
+    /// Writes the index down for the next start, if anything has changed since it was written last.
+    pub async fn make_snapshot(&self) {
+        self.history.make_snapshot().await;
     }
 }

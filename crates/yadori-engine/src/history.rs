@@ -5,6 +5,7 @@
 //! * `find`: pages of the history, and of the clips that meet a query
 //! * `show`, `files`, `listing`: a clip in full, its files, and as a list shows it
 //! * `in_force`: the rules that everyone looks at
+//! * `snapshot`: the index on the disk, for a quick start
 //! * `thumbnails`: small pictures of pictures
 //! * `tray`: the clips that line up in the tray
 
@@ -15,12 +16,14 @@ pub mod index;
 pub mod listing;
 pub mod names;
 pub mod show;
+pub mod snapshot;
 pub mod thumbnails;
 pub(crate) mod tray;
 
 use crate::clock::Stamps;
 use in_force::InForce;
 use index::Ledger;
+use snapshot::Snapshots;
 use std::sync::Arc;
 use tokio::sync::Notify;
 use yadori_cage::Cage;
@@ -37,6 +40,7 @@ pub struct History {
     pub store: Store,
     /// The index.
     pub ledger: Ledger,
+    pub(crate) snapshots: Snapshots,
     /// This device's stamps.
     pub stamps: Stamps,
     /// The name of this device, until it is given another.
@@ -52,12 +56,18 @@ impl History {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn open(store: Store, cage: Cage, stamps: Stamps, device: String) -> Result<Self, StoreError> {
-        let ledger = Ledger::open(store.clone()).await?;
+    pub async fn open(
+        store: Store,
+        cage: Cage,
+        snapshots: Snapshots,
+        (stamps, device): (Stamps, String),
+    ) -> Result<Self, StoreError> {
+        let ledger = Ledger::open(store.clone(), &snapshots).await?;
         Ok(Self {
             store,
             cage,
             ledger,
+            snapshots,
             stamps,
             device,
             rules: Arc::default(),

@@ -2,6 +2,7 @@
 
 use crate::changes::expire;
 use crate::days::{self, Happened};
+use crate::snapshots::note_purged;
 use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
 use yadori_core::amounts::DAY;
 use yadori_core::retention::BIN_MILLIS;
@@ -49,17 +50,20 @@ impl Store {
         // comes back. Nothing of its content is in it. What this device has merely swept, and what nobody else has ever
         // heard of, needs no such tombstone.
         let long_ago = Stamp::at_start_of(now.minus(TRACE_MILLIS));
-        sqlx::query!(
+        // (The server does not say of what type these are when the statement is prepared.)
+        let purged: Vec<u64> = sqlx::query_scalar(
             "DELETE FROM clips WHERE tombstone = TRUE AND gone <= ?
              AND (? = 18446744073709551615 OR IF(shared AND (COALESCE(purged, 0) >= copied OR GREATEST(deleted, COALESCE(cleared, 0))
-                >= GREATEST(copied, restored, COALESCE(pin_stamp, 0), COALESCE(drawer_stamp, 0))), seq <= ?, gone <= ?))",
-            horizon,
-            linked,
-            linked,
-            long_ago.to_bits()
+                >= GREATEST(copied, restored, COALESCE(pin_stamp, 0), COALESCE(drawer_stamp, 0))), seq <= ?, gone <= ?))
+             RETURNING seq",
         )
-        .execute(&mut **tx)
+        .bind(horizon)
+        .bind(linked)
+        .bind(linked)
+        .bind(long_ago.to_bits())
+        .fetch_all(&mut **tx)
         .await?;
+        note_purged(&mut tx, purged.into_iter().max()).await?;
         if linked == u64::MAX {
             self.drop_hashed_tombstones(&mut tx).await?;
         } else {

@@ -6,6 +6,7 @@
 //! the tombstone is then there again, everywhere.
 
 use crate::registers::{StateRow, select_states};
+use crate::snapshots::note_purged;
 use crate::store::{Store, StoreError, TombstoneKey, numbers_as_json};
 use data_encoding::HEXLOWER;
 use serde::Serialize;
@@ -189,6 +190,7 @@ impl Store {
             )
             .execute(&mut **tx)
             .await?;
+            note_purged(tx, Some(latest)).await?;
             sqlx::query!(
                 "UPDATE devices SET cursor_upto = 0, cursor_feed = NULL WHERE linked = TRUE AND own = FALSE AND acked < ?",
                 latest

@@ -13,6 +13,7 @@
 //!   * `steps`: deleting and clearing many clips in one go, and undoing it
 //!   * `forgetting`: what goes by itself
 //!   * `hashed_tombstones`: what stays of clips that were deleted long ago
+//!   * `snapshots`: what a snapshot of the index must agree with
 //!   * `secure_erase`: what was forgotten for good is written over
 //!   * `days`: what happened on each day
 //!   * `devices`, `outbox`, `applying`: the person's devices, and what they tell each other
@@ -49,6 +50,7 @@ mod registers;
 pub mod schema;
 mod secure_erase;
 mod settings;
+mod snapshots;
 mod stamps;
 mod steps;
 mod store;
@@ -67,6 +69,7 @@ pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
 pub use outbox::OutgoingBatch;
 pub use private_drawers::{Privacy, PrivateDrawer};
 pub use settings::{ConsoleSession, TRAY};
+pub use snapshots::SnapshotRecord;
 pub use stamps::STAMPS_ELSEWHERE;
 pub use steps::{GENTLE, OperationKind, QUICK, UndoableOperation};
 pub use store::{Claim, DEADLOCKS, OpenError, Store, StoreError};

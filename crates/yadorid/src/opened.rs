@@ -18,9 +18,13 @@ use yadori_desktop::{Clipboard, Event, Keyboard, Reading};
 use yadori_engine::Engine;
 use yadori_engine::availability::Availability;
 use yadori_engine::engine::Setup;
+use yadori_engine::history::snapshot::SnapshotPlace;
 use yadori_engine::links::LinkConfig;
 use yadori_files::Places;
 use yadori_store::OpenError;
+
+/// What the key of snapshots is derived for.
+const SNAPSHOT_KEY: &str = "yadori 2026-11 snapshots of the index";
 
 /// What stays when the history is locked.
 pub(crate) struct House {
@@ -55,6 +59,7 @@ impl House {
             server: Availability::of(database.state()),
             device,
             folder: &self.places.data,
+            snapshots: self.snapshots(),
             encrypted: self.vault.is_encrypted(),
             clipboard: self.clipboard.clone(),
             keyboard: self.keyboard.clone(),
@@ -79,6 +84,14 @@ impl House {
         let service =
             Service::new(Arc::new(engine), self.authenticator.clone(), self.vault.clone(), self.simulated.clone());
         Ok(Opened { service, database })
+    }
+
+    /// Where snapshots of the index are kept. Of a database that is not ours there are none: it may be changed behind our back.
+    fn snapshots(&self) -> Option<SnapshotPlace> {
+        self.config.database_url.is_none().then(|| SnapshotPlace {
+            path: self.places.data.join("index.snapshot"),
+            key: self.vault.keys().map(|keys| keys.current.derive(SNAPSHOT_KEY)),
+        })
     }
 
     /// Nobody is told any more how to reach the service.

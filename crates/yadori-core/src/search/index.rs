@@ -67,28 +67,28 @@ pub struct Hit {
     pub tier: Tier,
 }
 
-struct Clip {
-    id: ClipId,
-    number: u64,
-    copied: Stamp,
-    touched: Stamp,
-    recalled: MillisSinceEpoch,
-    size: u64,
-    text_start: usize,
-    text_len: u32,
-    uses: u32,
-    application: u32,
-    device: u32,
-    drawer: u32,
-    kind: Kind,
-    pinned: bool,
-    sensitive: bool,
-    secret: bool,
+pub(super) struct Clip {
+    pub(super) id: ClipId,
+    pub(super) number: u64,
+    pub(super) copied: Stamp,
+    pub(super) touched: Stamp,
+    pub(super) recalled: MillisSinceEpoch,
+    pub(super) size: u64,
+    pub(super) text_start: usize,
+    pub(super) text_len: u32,
+    pub(super) uses: u32,
+    pub(super) application: u32,
+    pub(super) device: u32,
+    pub(super) drawer: u32,
+    pub(super) kind: Kind,
+    pub(super) pinned: bool,
+    pub(super) sensitive: bool,
+    pub(super) secret: bool,
 }
 
 impl Clip {
     /// Its place in the history.
-    fn key(&self) -> Key {
+    pub(super) fn key(&self) -> Key {
         (self.copied, self.id)
     }
 }
@@ -96,24 +96,24 @@ impl Clip {
 /// The clips of a history.
 #[derive(Default)]
 pub struct Index {
-    clips: Vec<Option<Clip>>,
-    by_id: HashMap<ClipId, u32>,
+    pub(super) clips: Vec<Option<Clip>>,
+    pub(super) by_id: HashMap<ClipId, u32>,
     /// Slots of the live clips, oldest first.
-    order: Vec<u32>,
+    pub(super) order: Vec<u32>,
     /// Folded texts, one after the other.
-    texts: String,
-    lexicon: Lexicon,
-    names: Names,
+    pub(super) texts: String,
+    pub(super) lexicon: Lexicon,
+    pub(super) names: Names,
     /// Bytes of `texts` that no clip uses any more.
-    waste: usize,
+    pub(super) waste: usize,
 }
 
 /// Applications, devices and drawers, each once. 0 is none.
 #[derive(Default)]
-struct Names {
-    given: Vec<String>,
-    folded: Vec<String>,
-    numbers: HashMap<String, u32>,
+pub(super) struct Names {
+    pub(super) given: Vec<String>,
+    pub(super) folded: Vec<String>,
+    pub(super) numbers: HashMap<String, u32>,
 }
 
 impl Names {
@@ -272,11 +272,11 @@ impl Index {
         (self.order.get(place) == Some(&slot)).then_some(place)
     }
 
-    fn text(&self, clip: &Clip) -> &str {
+    pub(super) fn text(&self, clip: &Clip) -> &str {
         &self.texts[clip.text_start..][..clip.text_len as usize]
     }
 
-    fn clip(&self, slot: u32) -> Option<&Clip> {
+    pub(super) fn clip(&self, slot: u32) -> Option<&Clip> {
         self.clips[slot as usize].as_ref()
     }
 

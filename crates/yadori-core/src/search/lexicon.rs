@@ -5,10 +5,12 @@
 //! the words are a hundredth of the text.
 
 use super::bits::Bits;
+use super::snapshot::{nonsense, read_bytes, read_varint, varint};
 use hashbrown::{DefaultHashBuilder, HashTable};
 use memchr::memmem::Finder;
 use smallvec::SmallVec;
 use std::hash::BuildHasher;
+use std::io::{self, Read, Write};
 
 /// Stands before each word in the buffer; never part of a word.
 const BREAK: u8 = b'\n';
@@ -33,7 +35,7 @@ impl Lexicon {
         let hash = self.hasher.hash_one(word.as_bytes());
         let number = match self.table.find(hash, |number| self.word(*number) == word.as_bytes()) {
             Some(number) => *number,
-            None => self.new_word(word, hash),
+            None => self.new_word(word.as_bytes(), hash),
         };
         let slots = &mut self.slots[number as usize];
         if slots.last() != Some(&slot) {
@@ -41,13 +43,13 @@ impl Lexicon {
         }
     }
 
-    fn new_word(&mut self, word: &str, hash: u64) -> u32 {
+    fn new_word(&mut self, word: &[u8], hash: u64) -> u32 {
         let number = self.starts.len() as u32;
         if self.buffer.is_empty() {
             self.buffer.push(BREAK);
         }
         self.starts.push(self.buffer.len() as u32);
-        self.buffer.extend_from_slice(word.as_bytes());
+        self.buffer.extend_from_slice(word);
         self.buffer.push(BREAK);
         self.slots.push(SmallVec::new());
         let (starts, buffer, hasher) = (&self.starts, &self.buffer, &self.hasher);
@@ -65,6 +67,64 @@ impl Lexicon {
         self.starts.shrink_to_fit();
         self.slots.shrink_to_fit();
         self.slots.iter_mut().for_each(SmallVec::shrink_to_fit);
+    }
+
+    /// Writes the words that stand in a slot which has a new number among `renumbered` (`u32::MAX` is none), with these.
+    pub(super) fn write(&self, renumbered: &[u32], out: &mut impl Write) -> io::Result<()> {
+        let mut slots = Vec::new();
+        for number in 0..self.starts.len() as u32 {
+            slots.clear();
+            slots.extend(self.slots[number as usize].iter().map(|slot| renumbered[*slot as usize]));
+            slots.retain(|slot| *slot != u32::MAX);
+            if slots.is_empty() {
+                continue;
+            }
+            slots.sort_unstable();
+            slots.dedup();
+            let word = self.word(number);
+            varint(out, word.len() as u32)?;
+            out.write_all(word)?;
+            varint(out, slots.len() as u32)?;
+            let mut before = 0;
+            for slot in &slots {
+                varint(out, slot - before)?;
+                before = *slot;
+            }
+        }
+        // No word is empty.
+        varint(out, 0)
+    }
+
+    /// Reads what [`Lexicon::write`] wrote, of slots below `bound`.
+    pub(super) fn read(from: &mut impl Read, bound: u32) -> io::Result<Self> {
+        let mut lexicon = Self::default();
+        loop {
+            let length = read_varint(from)? as usize;
+            if length == 0 {
+                break;
+            }
+            let word = read_bytes(from, length)?;
+            if std::str::from_utf8(&word).is_err() || word.contains(&BREAK) {
+                return Err(nonsense());
+            }
+            let count = read_varint(from)?;
+            if count == 0 || count > bound {
+                return Err(nonsense());
+            }
+            let hash = lexicon.hasher.hash_one(word.as_slice());
+            let number = lexicon.new_word(&word, hash) as usize;
+            let slots = &mut lexicon.slots[number];
+            slots.reserve_exact(count as usize);
+            let mut slot = 0u32;
+            for _ in 0..count {
+                slot = slot.checked_add(read_varint(from)?).filter(|slot| *slot < bound).ok_or_else(nonsense)?;
+                slots.push(slot);
+            }
+        }
+        lexicon.buffer.shrink_to_fit();
+        lexicon.starts.shrink_to_fit();
+        lexicon.slots.shrink_to_fit();
+        Ok(lexicon)
     }
 
     /// Adds to `found` the slots in which `word` itself stands.

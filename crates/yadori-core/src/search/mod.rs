@@ -6,6 +6,7 @@
 //! * [`index`]: all clips, ready to be searched and to be counted from the newest
 //! * `place`: where a page of what was found ends
 //! * `lexicon`, `bits`: the parts of the index
+//! * [`snapshot`]: the index as bytes
 //! * [`mod@marks`]: where in a text a query was met
 
 mod bits;
@@ -15,6 +16,7 @@ mod lexicon;
 pub mod marks;
 mod place;
 pub mod query;
+pub mod snapshot;
 mod words;
 
 pub use index::{Entry, Filling, Hit, Index};

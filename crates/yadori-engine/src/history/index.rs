@@ -5,6 +5,7 @@
 //! passed the latest reported change, so that everyone reads their own writes.
 
 use crate::history::listing::{self, Listed};
+use crate::history::snapshot::Snapshots;
 use parking_lot::{Mutex, RwLock, RwLockReadGuard, RwLockWriteGuard};
 use std::sync::Arc;
 use std::time::Duration;
@@ -79,21 +80,37 @@ pub struct Ledger {
 }
 
 impl Ledger {
-    /// Fills the index from the records.
-    pub async fn open(store: Store) -> Result<Self, StoreError> {
-        // What changes while the clips are being read is read again from the feed.
-        let cursor = store.latest_change().await?;
-        let mut filling = Filling::default();
-        store.read_all(|record| with_entry(&record, |entry| filling.put(record.id, record.kind, entry))).await?;
-        let index = filling.finish();
-        Ok(Self {
+    /// Fills the index from its snapshot and what has changed since, or from the records.
+    pub async fn open(store: Store, snapshots: &Snapshots) -> Result<Self, StoreError> {
+        let known = snapshots.load(&store).await?;
+        let (index, cursor) = match known {
+            Some((index, cursor)) => (index, cursor),
+            None => {
+                // What changes while the clips are being read is read again from the feed.
+                let cursor = store.latest_change().await?;
+                let mut filling = Filling::default();
+                store
+                    .read_all(|record| with_entry(&record, |entry| filling.put(record.id, record.kind, entry)))
+                    .await?;
+                (filling.finish(), cursor)
+            }
+        };
+        let ledger = Self {
             store,
             index: RwLock::new(index),
             brought: Mutex::default(),
             latest: watch::Sender::new(cursor),
             applied: watch::Sender::new(cursor),
             announcements: broadcast::Sender::new(BEHIND),
-        })
+        };
+        loop {
+            let records = ledger.store.changed_since(ledger.cursor(), BATCH).await?;
+            let Some(last) = records.last() else { return Ok(ledger) };
+            let cursor = last.change;
+            ledger.apply(&records);
+            ledger.latest.send_replace(cursor);
+            ledger.applied.send_replace(cursor);
+        }
     }
 
     /// Tells that there are changes up to this number.
@@ -157,6 +174,17 @@ impl Ledger {
     pub async fn read(&self) -> RwLockReadGuard<'_, Index> {
         self.settled().await;
         self.index.read()
+    }
+
+    /// How many clips there are.
+    pub(crate) fn count(&self) -> usize {
+        self.index.read().len()
+    }
+
+    /// The index, and a change up to which it knows the history at least.
+    pub(crate) fn with_cursor(&self) -> (RwLockReadGuard<'_, Index>, u64) {
+        let cursor = self.cursor();
+        (self.index.read(), cursor)
     }
 
     fn write(&self) -> RwLockWriteGuard<'_, Index> {

@@ -189,6 +189,7 @@ impl Retention {
 
     /// Has what was forgotten for good written over, while everything goes on.
     pub(crate) fn secure_erase(self: &Arc<Self>) {
+        self.history.snapshots.forget();
         let service = self.clone();
         self.background.tasks.spawn(async move {
             let _alone = service.erasing.lock().await;

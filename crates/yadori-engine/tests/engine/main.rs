@@ -8,6 +8,7 @@ mod moving;
 mod private_drawers;
 mod relayed;
 mod shared;
+mod snapshots;
 mod support;
 mod trays;
 mod upgrading;

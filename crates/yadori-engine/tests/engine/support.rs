@@ -20,6 +20,7 @@ use yadori_engine::engine::Setup;
 use yadori_engine::history::find::PageRequest;
 use yadori_engine::history::index::Announcement;
 use yadori_engine::history::listing::{Listed, preview};
+use yadori_engine::history::snapshot::SnapshotPlace;
 use yadori_engine::links::LinkConfig;
 use yadori_store::Store;
 
@@ -165,6 +166,11 @@ impl Device {
         columns
     }
 
+    /// Where its snapshots are.
+    pub fn snapshot(&self) -> SnapshotPlace {
+        snapshots_in(&self.folder)
+    }
+
     /// It ends in good order and is started again.
     pub async fn restart(&mut self) {
         self.off().await;
@@ -303,6 +309,7 @@ async fn begin(
         server: Availability::default(),
         device: name.to_owned(),
         folder: folder.path(),
+        snapshots: Some(snapshots_in(folder)),
         encrypted: true,
         clipboard: Some(desktop.clipboard),
         keyboard: Some(desktop.keyboard),
@@ -315,6 +322,10 @@ async fn begin(
     let captures = engine.clone();
     let capturing = tokio::spawn(async move { captures.capture_all(desktop.events).await });
     (engine, clipboard, work, capturing)
+}
+
+fn snapshots_in(folder: &TempDir) -> SnapshotPlace {
+    SnapshotPlace { path: folder.path().join("index.snapshot"), key: None }
 }
 
 fn id_of(name: &str) -> [u8; 16] {

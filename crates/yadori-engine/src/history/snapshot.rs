@@ -1,0 +1,318 @@
+//! The index on the disk: a start reads it in one piece, and then only what has changed since.
+//!
+//! It is written when the engine ends, and from time to time while many clips come. It is sealed, in pieces, with a key that is
+//! derived from the one of the home; in a home that is not encrypted that key is nobody's secret, and only tells a file that was
+//! damaged. It is thrown away when in doubt: see [`yadori_store::SnapshotRecord`]. What is forgotten for good takes it along.
+
+use crate::history::History;
+use crate::history::index::Ledger;
+use crate::moving::export::hex;
+use parking_lot::Mutex;
+use std::fs::{self, File, OpenOptions};
+use std::io::{self, Read, Write};
+use std::os::unix::fs::OpenOptionsExt;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::Duration;
+use yadori_core::search::{Index, snapshot::FORMAT};
+use yadori_store::{Privacy, SnapshotRecord, Store, StoreError};
+use yadori_vault::{Secret, seal};
+
+/// The first bytes of a snapshot. What comes after them is sealed.
+const MAGIC: &[u8; 16] = b"yadori index 1\r\n";
+
+/// Bytes that are sealed together.
+const PIECE: usize = 1 << 20;
+
+/// Of fewer clips the records are read as quickly.
+const WORTH_IT: usize = 500;
+
+/// A snapshot is made when the history has changed so often since the last one, or a tenth of it has.
+const CHANGES: u64 = 2_000;
+
+/// And when nothing has happened for so long.
+const QUIET: Duration = Duration::from_secs(10);
+
+/// Bytes of the id of a snapshot.
+const ID: usize = 16;
+
+/// Where snapshots are kept, and with which key they are sealed.
+#[derive(Clone)]
+pub struct SnapshotPlace {
+    /// The file.
+    pub path: PathBuf,
+    /// The key of the home, unless it is not encrypted.
+    pub key: Option<Secret>,
+}
+
+/// Snapshots of one history.
+pub struct Snapshots {
+    place: Option<SnapshotPlace>,
+    state: Mutex<SnapshotState>,
+}
+
+#[derive(Default)]
+struct SnapshotState {
+    /// The change up to which the one on the disk knows the history.
+    upto: Option<u64>,
+    /// How often something was forgotten for good.
+    forgotten: u64,
+}
+
+impl Snapshots {
+    /// Snapshots in this place; none are kept if there is none.
+    pub fn new(place: Option<SnapshotPlace>) -> Self {
+        Self { place, state: Mutex::default() }
+    }
+
+    /// The index that is on the disk, and the change up to which it knows the history; nothing if there is none, or if it cannot
+    /// be relied upon. It is wiped then.
+    pub(super) async fn load(&self, store: &Store) -> Result<Option<(Index, u64)>, StoreError> {
+        let Some(place) = self.place.clone() else { return Ok(None) };
+        // One that was being written when the engine was killed.
+        let _ = yadori_files::wipe(&place.path.with_extension("new"));
+        if !place.path.exists() {
+            return Ok(None);
+        }
+        let record = store.snapshot_record().await?;
+        let latest = store.latest_change().await?;
+        let began = std::time::Instant::now();
+        let read = tokio::task::spawn_blocking(move || read(&place, &record, latest)).await;
+        match read.unwrap_or_else(|failure| Err(io::Error::other(failure))) {
+            Ok((index, upto)) => {
+                tracing::debug!(clips = index.len(), upto, took = ?began.elapsed(), "the index was read from its snapshot");
+                self.state.lock().upto = Some(upto);
+                Ok(Some((index, upto)))
+            }
+            Err(error) => {
+                tracing::info!(%error, "the snapshot of the index is of no use; the clips are read one by one");
+                self.wipe();
+                Ok(None)
+            }
+        }
+    }
+
+    /// Something is forgotten for good: no snapshot knows of it any more on return.
+    pub fn forget(&self) {
+        self.state.lock().forgotten += 1;
+        self.wipe();
+    }
+
+    fn wipe(&self) {
+        let Some(place) = &self.place else { return };
+        self.state.lock().upto = None;
+        match yadori_files::wipe(&place.path) {
+            Err(error) if error.kind() != io::ErrorKind::NotFound => {
+                tracing::warn!(%error, "the snapshot of the index cannot be removed");
+            }
+            _ => {}
+        }
+    }
+
+    /// Whether a new one would spare a start much.
+    fn is_due(&self, ledger: &Ledger, changes: u64) -> bool {
+        let since = self.state.lock().upto.map_or(u64::MAX, |upto| ledger.cursor().saturating_sub(upto));
+        self.place.is_some() && ledger.count() >= WORTH_IT && since >= changes
+    }
+
+    async fn make(&self, history: &Arc<History>) {
+        if !self.is_due(&history.ledger, 1) {
+            return;
+        }
+        if let Err(error) = self.try_to_make(history).await {
+            tracing::info!(%error, "no snapshot of the index could be made; the next start takes longer");
+        }
+    }
+
+    async fn try_to_make(&self, history: &Arc<History>) -> io::Result<()> {
+        let Some(place) = self.place.clone() else { return Ok(()) };
+        let store = &history.store;
+        let forgotten = self.state.lock().forgotten;
+        let mut id = [0; ID];
+        getrandom::fill(&mut id)?;
+        let record = store.snapshot_record().await.map_err(io::Error::other)?;
+        history.ledger.settled().await;
+        // Until it has its name, the one that is there is of no use: a kill here does no harm.
+        store.note_snapshot(&hex(&id)).await.map_err(io::Error::other)?;
+        let (path, temporary) = (place.path.clone(), place.path.with_extension("new"));
+        let (of, to) = (history.clone(), temporary.clone());
+        let written = tokio::task::spawn_blocking(move || {
+            let (index, upto) = of.ledger.with_cursor();
+            let head = Head { id, upto, devices: record.devices };
+            write(&to, place.key.as_ref(), &head, &index).map(|()| upto)
+        });
+        let written = written.await.unwrap_or_else(|failure| Err(io::Error::other(failure)));
+        // What lies in a private drawer must be in none, and neither must what was forgotten meanwhile.
+        let drawers = store.private_drawers().await.map_err(io::Error::other);
+        let all_closed = drawers.map(|drawers| drawers.iter().all(|drawer| drawer.privacy == Privacy::Closed));
+        let mut state = self.state.lock();
+        match (written, all_closed) {
+            (Ok(upto), Ok(true)) if state.forgotten == forgotten => {
+                fs::rename(&temporary, &path)?;
+                state.upto = Some(upto);
+                Ok(())
+            }
+            (written, all_closed) => {
+                yadori_files::wipe(&temporary)?;
+                written.and(all_closed).map(drop)
+            }
+        }
+    }
+}
+
+impl History {
+    /// Makes a snapshot of the index, if anything has changed since the last.
+    pub(crate) async fn make_snapshot(self: &Arc<Self>) {
+        self.snapshots.make(self).await;
+    }
+
+    /// Makes one from time to time, when much has changed and nothing happens just now.
+    pub(crate) async fn keep_snapshots(self: &Arc<Self>) {
+        let mut changes = self.ledger.changes();
+        loop {
+            match tokio::time::timeout(QUIET, changes.changed()).await {
+                Ok(Ok(())) => continue,
+                Ok(Err(_)) => return,
+                Err(_) if self.snapshots.is_due(&self.ledger, CHANGES.max(self.ledger.count() as u64 / 10)) => {
+                    self.make_snapshot().await;
+                }
+                Err(_) => {}
+            }
+            if changes.changed().await.is_err() {
+                return;
+            }
+        }
+    }
+}
+
+/// What a snapshot says of itself.
+struct Head {
+    id: [u8; ID],
+    /// The change up to which it knows the history.
+    upto: u64,
+    /// A hash of the names of the devices.
+    devices: [u8; 32],
+}
+
+fn write(path: &Path, key: Option<&Secret>, head: &Head, index: &Index) -> io::Result<()> {
+    let mut file = OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(path)?;
+    file.write_all(MAGIC)?;
+    let mut out = Sealing { file, key: key_of(key), piece: Vec::with_capacity(PIECE), number: 0 };
+    out.write_all(&FORMAT.to_le_bytes())?;
+    out.write_all(&head.id)?;
+    out.write_all(&head.upto.to_le_bytes())?;
+    out.write_all(&head.devices)?;
+    index.write_snapshot(&mut out)?;
+    out.put_piece(true)?;
+    out.file.sync_all()
+}
+
+/// The index in a snapshot that agrees with the records, whose latest change is given.
+fn read(place: &SnapshotPlace, record: &SnapshotRecord, latest: u64) -> io::Result<(Index, u64)> {
+    let wrong = |what: &str| io::Error::new(io::ErrorKind::InvalidData, what.to_owned());
+    let mut file = File::open(&place.path)?;
+    if array(&mut file)? != *MAGIC {
+        return Err(wrong("it is not one"));
+    }
+    let mut from = Opening { file, key: key_of(place.key.as_ref()), piece: Vec::new(), at: 0, number: 0, ended: false };
+    if u32::from_le_bytes(array(&mut from)?) != FORMAT {
+        return Err(wrong("it is of another version"));
+    }
+    let head = Head { id: array(&mut from)?, upto: u64::from_le_bytes(array(&mut from)?), devices: array(&mut from)? };
+    if record.id.as_deref() != Some(&hex(&head.id)) {
+        return Err(wrong("it is not the latest"));
+    }
+    if head.upto < record.purged_upto || head.upto > latest {
+        return Err(wrong("the changes since are not all on record"));
+    }
+    if head.devices != record.devices {
+        return Err(wrong("a device has another name now"));
+    }
+    let index = Index::read_snapshot(&mut from)?;
+    match from.read(&mut [0])? {
+        0 => Ok((index, head.upto)),
+        _ => Err(wrong("there is more in it than an index")),
+    }
+}
+
+fn key_of(key: Option<&Secret>) -> Secret {
+    key.cloned().unwrap_or_else(|| Secret::take(&mut [0; 32]))
+}
+
+/// What a piece is sealed for: its number, and whether it is the last.
+fn purpose(number: u64, last: bool) -> Vec<u8> {
+    [b"index snapshot".as_slice(), &number.to_le_bytes(), &[u8::from(last)]].concat()
+}
+
+/// Seals what is written, piece by piece: its length, whether it is the last, and the sealed bytes.
+struct Sealing {
+    file: File,
+    key: Secret,
+    piece: Vec<u8>,
+    number: u64,
+}
+
+impl Sealing {
+    fn put_piece(&mut self, last: bool) -> io::Result<()> {
+        let sealed = seal::seal(&self.key, &purpose(self.number, last), &self.piece)?;
+        self.file.write_all(&(sealed.len() as u32).to_le_bytes())?;
+        self.file.write_all(&[u8::from(last)])?;
+        self.file.write_all(&sealed)?;
+        self.piece.clear();
+        self.number += 1;
+        Ok(())
+    }
+}
+
+impl Write for Sealing {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        if self.piece.len() == PIECE {
+            self.put_piece(false)?;
+        }
+        let taken = bytes.len().min(PIECE - self.piece.len());
+        self.piece.extend_from_slice(&bytes[..taken]);
+        Ok(taken)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+/// Opens what [`Sealing`] has written.
+struct Opening {
+    file: File,
+    key: Secret,
+    piece: Vec<u8>,
+    at: usize,
+    number: u64,
+    ended: bool,
+}
+
+impl Read for Opening {
+    fn read(&mut self, bytes: &mut [u8]) -> io::Result<usize> {
+        while self.at == self.piece.len() && !self.ended {
+            let length = u32::from_le_bytes(array(&mut self.file)?) as usize;
+            let last = array(&mut self.file)? != [0];
+            if length > PIECE + seal::OVERHEAD {
+                return Err(io::Error::new(io::ErrorKind::InvalidData, "a piece of it is too long"));
+            }
+            let mut sealed = vec![0; length];
+            self.file.read_exact(&mut sealed)?;
+            self.piece = seal::open(&self.key, &purpose(self.number, last), &sealed)
+                .map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
+            (self.at, self.ended) = (0, last);
+            self.number += 1;
+        }
+        let taken = bytes.len().min(self.piece.len() - self.at);
+        bytes[..taken].copy_from_slice(&self.piece[self.at..][..taken]);
+        self.at += taken;
+        Ok(taken)
+    }
+}
+
+fn array<const N: usize>(from: &mut impl Read) -> io::Result<[u8; N]> {
+    let mut bytes = [0; N];
+    from.read_exact(&mut bytes)?;
+    Ok(bytes)
+}
