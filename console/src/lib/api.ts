@@ -18,6 +18,7 @@ export type DrawerContents = Schemas["DrawerContents"];
 export type Tray = Schemas["Tray"];
 export type Sync = Schemas["Sync"];
 export type Device = Schemas["Device"];
+export type Notice = Schemas["Notice"];
 export type Invitation = Schemas["Invitation"];
 export type Policy = Schemas["Policy"];
 export type PolicyChange = Schemas["PolicyChange"];

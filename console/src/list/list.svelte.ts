@@ -37,6 +37,9 @@ export type Source = {
 /** How long changes are gathered before a list is asked for again, in milliseconds. */
 const GATHER = 120;
 
+/** Entries that one command is about, at most: the service takes no more at once. */
+const AT_ONCE = 1_000;
+
 export class ClipList {
   query = $state("");
   clips = $state.raw<Clip[]>([]);
@@ -281,9 +284,11 @@ export class ClipList {
   }
 
   /** Chooses all that are found, not only those that are listed so far. */
-  async chooseAll(): Promise<void> {
-    while (this.#next && this.clips.length < 1_000) await this.loadMore();
-    for (const clip of this.clips) this.chosen.add(clip.id);
+  /** Selects all that are found, as many as one command takes. Tells whether there are more. */
+  async chooseAll(): Promise<boolean> {
+    while (this.#next && this.clips.length < AT_ONCE) await this.loadMore();
+    for (const clip of this.clips.slice(0, AT_ONCE)) this.chosen.add(clip.id);
+    return this.#next !== undefined || this.clips.length > AT_ONCE;
   }
 
   chooseNone(): void {

@@ -147,10 +147,18 @@ describe("choosing", () => {
   it("all means all that are found, not only what is listed", async () => {
     const { list } = history(25);
     await list.load();
-    await list.chooseAll();
+    expect(await list.chooseAll()).toBe(false);
     expect(list.chosen.size).toBe(25);
     list.search("text 1");
     expect(list.chosen.size).toBe(0);
+  });
+
+  it("all are as many as one command takes", async () => {
+    const { list } = history(1_205);
+    await list.load();
+    expect(await list.chooseAll()).toBe(true);
+    expect(list.chosen.size).toBe(1_000);
+    expect(list.targets().length).toBe(1_000);
   });
 
   it("nothing, commands are about the active entry", async () => {

@@ -4,6 +4,7 @@
   import * as api from "../lib/api";
   import type { Device, Invitation } from "../lib/api";
   import { clock, relative, whole } from "../lib/format";
+  import { noticed } from "../lib/noticed";
   import { run } from "../state/notices.svelte";
   import { Resource } from "../state/resource.svelte";
   import { w } from "../words/index.svelte";
@@ -125,7 +126,9 @@
             ? `, ${w().devices.seen(relative(new Date(device.seen_at)))}`
             : ""}. {lag(device)}
         </p>
-        {#each device.notes as note (note)}<p class="mt-1 text-sm text-warning" role="note">{note}</p>{/each}
+        {#each device.notes as note (note.kind)}<p class="mt-1 text-sm text-warning" role="note">
+            {noticed(note)}
+          </p>{/each}
         <dl class="faint mt-2 grid grid-cols-[max-content_1fr] gap-x-3 text-sm">
           {#if device.fingerprint}<dt>{w().devices.fingerprint}</dt>
             <dd class="font-mono">{device.fingerprint}</dd>{/if}

@@ -1,6 +1,7 @@
 <!-- The history, newest first, and what is searched in it. -->
 <script lang="ts">
   import { onMount, untrack } from "svelte";
+  import { noticed } from "../lib/noticed";
   import { router } from "../lib/router.svelte";
   import { add } from "../state/commands.svelte";
   import { service } from "../state/service.svelte";
@@ -72,7 +73,7 @@
             <h2 class="ledger-face text-2xl">{w().ledger.empty}</h2>
             <p class="mt-3">
               {service.capture?.state === "off"
-                ? w().ledger.noClipboard(service.capture.reason ?? "")
+                ? w().ledger.noClipboard(service.capture.reason ? noticed(service.capture.reason) : "")
                 : w().ledger.emptyHint}
             </p>
             <ol class="mt-6 list-decimal space-y-2 pl-5">

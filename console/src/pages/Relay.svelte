@@ -2,6 +2,7 @@
 <script lang="ts">
   import * as api from "../lib/api";
   import { relative, size } from "../lib/format";
+  import { noticed } from "../lib/noticed";
   import { run } from "../state/notices.svelte";
   import { w } from "../words/index.svelte";
   import Button from "../ui/Button.svelte";
@@ -51,7 +52,7 @@
   {#if is}
     <p class="font-mono break-all">{is.address}</p>
     <p class="mt-1 text-sm {is.error ? 'text-warning' : ''}" role="status">
-      {is.error ? w().relay.fails(is.error) : is.answers ? w().relay.answers : w().relay.asked}
+      {is.error ? w().relay.fails(noticed(is.error)) : is.answers ? w().relay.answers : w().relay.asked}
     </p>
     {#if is.warning}<p class="mt-1 text-sm text-warning" role="note">{w().relay.warns(is.warnings, is.warning)}</p>{/if}
     <p class="faint mt-1 text-sm">

@@ -3,7 +3,7 @@
   import * as api from "../lib/api";
   import type { Rules, RulesChange, RulesVerdict, SweepPreview } from "../lib/api";
   import { amounts, KINDS, line, toggled } from "../lib/clips";
-  import { number, size } from "../lib/format";
+  import { number, size, span } from "../lib/format";
   import { frame } from "../state/commands.svelte";
   import { run } from "../state/notices.svelte";
   import { Resource } from "../state/resource.svelte";
@@ -36,6 +36,15 @@
   let sample = $state("");
   let application = $state("");
   let verdict = $state.raw<RulesVerdict>();
+
+  /** Why it would be kept so, or not. */
+  function why({ refused, kind, sensitive, forgotten_after_seconds: after, paused }: RulesVerdict): string {
+    if (refused) return w().rules.refusals[refused];
+    const what = sensitive
+      ? w().rules.wouldBeHidden(w().clips.secrets[sensitive], after ? span(after) : undefined)
+      : w().rules.wouldBe(w().clips.kinds[kind ?? "text"]);
+    return paused ? `${what} ${w().rules.butPaused}` : what;
+  }
   let resetting = $state(false);
 
   const change = (part: Changed) => (changed = { ...changed, ...part });
@@ -225,7 +234,7 @@
       </form>
       {#if verdict}<p class="mt-3" role="status">
           <strong>{verdict.captured ? w().rules.captured : w().rules.notCaptured}</strong>
-          {verdict.reason}
+          {why(verdict)}
         </p>{/if}
     </Section>
     <Keys />

@@ -4,6 +4,7 @@
   import Play from "@lucide/svelte/icons/play";
   import { isGuest } from "../lib/api";
   import { clock } from "../lib/format";
+  import { noticed } from "../lib/noticed";
   import { service } from "../state/service.svelte";
   import { w } from "../words/index.svelte";
   import Button from "../ui/Button.svelte";
@@ -20,13 +21,14 @@
     return capture.until ? words.pausedUntil(clock(new Date(capture.until))) : words.isPaused;
   });
   const calm = $derived(service.live && capture?.state === "on" && capture.waiting === 0);
+  const notes = $derived([...(capture?.reason ? [capture.reason] : []), ...(capture?.notes ?? [])]);
   const lengths = [300, 1_800, 7_200];
 </script>
 
 <p
   class="text-sm {calm ? 'faint' : 'font-semibold text-warning'} min-w-0 truncate"
   role="status"
-  title={[capture?.reason, ...(capture?.notes ?? [])].filter(Boolean).join("\n") || undefined}
+  title={notes.map(noticed).join("\n") || undefined}
 >
   {state}
 </p>

@@ -2,6 +2,7 @@
 import * as api from "../lib/api";
 import type { Clip } from "../lib/api";
 import { copyHere as copyInBrowser } from "../lib/clipboard";
+import { number } from "../lib/format";
 import { router } from "../lib/router.svelte";
 import { named, namedAll } from "../lib/clips";
 import type { ClipList } from "../list/list.svelte";
@@ -297,7 +298,7 @@ const ALL: Command[] = [
   { id: "send", scope: "entry", keys: ["s"], run: (clips) => (frame.question = { kind: "send", clips }) },
   { id: "delete", scope: "entry", keys: ["Delete"], run: remove },
   { id: "choose", scope: "entry", keys: ["x"], run: () => frame.list?.active && frame.list.choose(frame.list.active) },
-  { id: "chooseAll", scope: "list", keys: ["a"], run: () => frame.list?.chooseAll() },
+  { id: "chooseAll", scope: "list", keys: ["a"], run: chooseAll },
   { id: "undo", scope: "list", keys: ["u"], run: () => notices.current?.action?.run() ?? undo() },
   { id: "next", scope: "tray", keys: ["n"], run: dealNext },
   { id: "pour", scope: "tray", keys: [], run: () => (frame.question = { kind: "pour" }) },
@@ -325,6 +326,15 @@ const FOR_GUESTS = new Set([
   ...["search", "palette", "help", "copyHere", "open", "qr", "choose", "chooseAll"],
   ...["page.ledger", "page.kept", "page.add", "page.settings"],
 ]);
+
+async function chooseAll(): Promise<void> {
+  const list = frame.list;
+  if (!list) return;
+  await run(
+    () => list.chooseAll(),
+    (more) => (more ? w().done.choseFirst(number(list.chosen.size)) : undefined),
+  );
+}
 
 /** All commands that there are here. Their names are in the words, by id. */
 export const COMMANDS: Command[] = api.isGuest ? ALL.filter((command) => FOR_GUESTS.has(command.id)) : ALL;

@@ -94,6 +94,8 @@ export const en = {
     edited: (what: string, oldStays: boolean) =>
       `Saved as ${what}.${oldStays ? " The old text stays, because it is kept." : ""}`,
     unchanged: "Nothing was changed.",
+    choseFirst: (count: string) =>
+      `The first ${count} are selected, which is as many as one command takes. There are more.`,
     cleared: (count: number) => `Cleared ${clips(count)}.`,
     trayOpen: "The tray is open: what you copy now is gathered in it.",
     trayClosed: "The tray is closed.",
@@ -101,6 +103,8 @@ export const en = {
     poured: (count: number, left: number) =>
       `${clips(count)} ${are(count)} on the clipboard as one.${left > 0 ? ` ${clips(left)} could not be joined.` : ""}`,
   },
+  /** What the service gives people to know, by its kind; what is missing here is said in the service's words, which are English. */
+  notices: {} as Record<string, (name: string, time: string) => string>,
   capture: {
     on: "Keeping copies",
     off: "No clipboard here",
@@ -585,6 +589,27 @@ export const en = {
     tryIt: "Try it",
     captured: "It would be kept.",
     notCaptured: "It would not be kept.",
+    wouldBe: (kind: string) => `It is filed as: ${kind}.`,
+    wouldBeHidden: (secret: string, after: string | undefined) =>
+      `It looks like a ${secret}, so it is hidden${after ? `, and forgotten after ${after}` : ""}.`,
+    butPaused: "Capture is paused at the moment.",
+    refusals: {
+      paused: "Capture is paused.",
+      secret: "Its program marks it as a secret.",
+      echo: "It is what Yadori itself has put on the clipboard.",
+      off: "The rules turn the history off.",
+      kind: "The rules ignore this kind.",
+      application: "The rules ignore this application.",
+      pattern: "The rules ignore texts that match a pattern.",
+      repeat: "The same was copied a moment before.",
+      "another-id": "It is another clip than it is said to be.",
+      blank: "There is nothing in it but white space.",
+      "no-useful-format": "It comes in no form that can be kept.",
+      "too-large": "It is larger than the rules allow.",
+      "invalid-text": "Its text cannot be read as Unicode.",
+      "broken-image": "The picture cannot be decoded.",
+      undelivered: "Its program did not deliver it.",
+    },
     reset: "Reset the rules",
     resetMeans: "All rules become what they were at first. Clips that go by them wait in the bin for 24 hours.",
     wasReset: "The rules are what they were at first.",

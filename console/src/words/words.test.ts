@@ -7,7 +7,8 @@ import { ja } from "./ja";
 function paths(words: object, at = ""): string[] {
   return Object.entries(words).flatMap(([name, value]) => {
     const path = `${at}.${name}`;
-    if (path === ".problems.kinds" || path === ".problems.hints" || path === ".keys.actions") return [];
+    if (path === ".problems.kinds" || path === ".problems.hints" || path === ".notices" || path === ".keys.actions")
+      return [];
     return typeof value === "object" && value !== null ? paths(value, path) : [`${path}: ${typeof value}`];
   });
 }
@@ -38,6 +39,17 @@ it("every kind of problem of the contract is worded in Japanese", () => {
   expect(kinds.length).toBeGreaterThan(80);
   expect(kinds.filter((kind) => !ja.problems.kinds[kind])).toEqual([]);
   expect(Object.keys(ja.problems.kinds).filter((kind) => !kinds.includes(kind))).toEqual([]);
+});
+
+it("all that people are given to know is worded in Japanese", () => {
+  const contract = JSON.parse(readFileSync("../docs/openapi.json", "utf8")) as {
+    components: { schemas: Record<"NoticeKind" | "RefusalReason", { enum: string[] }> };
+  };
+  const { NoticeKind, RefusalReason } = contract.components.schemas;
+  const kinds = NoticeKind.enum.filter((kind) => kind !== "other");
+  expect(kinds.length).toBeGreaterThan(20);
+  expect(Object.keys(ja.notices).sort()).toEqual(kinds.sort());
+  for (const words of [ja, en]) expect(Object.keys(words.rules.refusals).sort()).toEqual(RefusalReason.enum.sort());
 });
 
 it("numbers agree with what is counted", () => {

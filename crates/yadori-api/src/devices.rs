@@ -1,5 +1,6 @@
 //! The person's devices, and what they share.
 
+use crate::Notice;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -42,7 +43,7 @@ pub struct Device {
     /// The devices that it introduced, and that were not paired with this one.
     pub introduced: Vec<String>,
     /// What a person should know: a clock that is off, a version that is too old, why it cannot be reached.
-    pub notes: Vec<String>,
+    pub notes: Vec<Notice>,
 }
 
 /// An invitation of another device.
@@ -217,7 +218,7 @@ pub struct Relay {
     pub answers: bool,
     /// Why it does not, or does not do what is asked.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub error: Option<String>,
+    pub error: Option<Notice>,
     /// What was wrong with what it gave, the last time that something was; it was not taken in.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub warning: Option<String>,

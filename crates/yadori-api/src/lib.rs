@@ -11,6 +11,7 @@ mod kept;
 mod keys;
 mod lock;
 mod moving;
+mod notices;
 mod problem;
 mod rules;
 mod tray;
@@ -24,6 +25,7 @@ pub use kept::*;
 pub use keys::*;
 pub use lock::*;
 pub use moving::*;
+pub use notices::*;
 pub use problem::*;
 pub use rules::*;
 pub use tray::*;
@@ -390,9 +392,9 @@ pub struct Capture {
     /// The clipboard.
     pub clipboard: ClipboardKind,
     /// Why it is off.
-    pub reason: Option<String>,
+    pub reason: Option<Notice>,
     /// What a person should know of it: what cannot be captured, and who else wants the clipboard.
-    pub notes: Vec<String>,
+    pub notes: Vec<Notice>,
     /// Copies that wait to be filed, since the database does not take them at the moment.
     pub waiting: u64,
 }

@@ -1,6 +1,6 @@
 //! What is captured, and how long it stays.
 
-use crate::{Clip, Kind, Secret};
+use crate::{Clip, Kind, RefusalReason, Secret};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -180,8 +180,16 @@ pub struct RulesTest {
 pub struct RulesVerdict {
     /// Whether it would be captured.
     pub captured: bool,
-    /// What would happen and why, as a sentence.
+    /// What would happen and why, as a sentence in English.
     pub reason: String,
+    /// Why it would not be captured.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub refused: Option<RefusalReason>,
+    /// After how many seconds it would be forgotten, since it surely is a secret.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub forgotten_after_seconds: Option<u64>,
+    /// Whether capture is paused at the moment.
+    pub paused: bool,
     /// What it would be.
     pub kind: Option<Kind>,
     /// The secret that it looks like.

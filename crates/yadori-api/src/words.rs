@@ -48,6 +48,66 @@ words! {
         Devices = "devices",
     }
 
+    /// What a person should know.
+    NoticeKind {
+        /// Capture: the clipboard has not been looked for to the end.
+        ClipboardNotFoundYet = "clipboard-not-found-yet",
+        /// Capture: the service was started without a clipboard.
+        ClipboardNotWanted = "clipboard-not-wanted",
+        /// Capture: there is no desktop, or it is gone; the message says what the system tells.
+        NoDesktop = "no-desktop",
+        /// Capture: the compositor gives no access to its clipboard.
+        NoAccess = "no-access",
+        /// Capture: another program keeps what exiting programs leave on the clipboard.
+        AnotherManager = "another-manager",
+        /// Capture: the program of this name takes the clipboard each time something is put on it.
+        Contested = "contested",
+        /// Capture: the rules say so.
+        ByRule = "by-rule",
+        /// A device: the one of this name introduced it; it was never paired with this one.
+        Introduced = "introduced",
+        /// A device: its clock is ahead of this one's.
+        ClockAhead = "clock-ahead",
+        /// A device: its clock is behind this one's.
+        ClockBehind = "clock-behind",
+        /// A device: it has been away for more than half a year.
+        LongAway = "long-away",
+        /// A device: it no longer accepts this one; one of the two was removed.
+        NotAccepted = "not-accepted",
+        /// A device: it has removed this one.
+        RemovedThere = "removed-there",
+        /// A device: the connection broke.
+        ConnectionBroke = "connection-broke",
+        /// A device: nothing answers at this address.
+        NothingAnswers = "nothing-answers",
+        /// A device: no answer came in time from this address.
+        NoAnswer = "no-answer",
+        /// A device: there is no way to this address from this network.
+        NoWay = "no-way",
+        /// A device: it has told no address.
+        NoAddress = "no-address",
+        /// A device: its version is too old for this one.
+        TooOldThere = "too-old-there",
+        /// A device: the version of this one is too old for it.
+        TooOldHere = "too-old-here",
+        /// A device: the clocks are more than five minutes apart.
+        ClocksApart = "clocks-apart",
+        /// A device: one of the two says what the other does not understand.
+        NotUnderstood = "not-understood",
+        /// The relay cannot be reached.
+        RelayUnreachable = "relay-unreachable",
+        /// The mailbox at the relay is full.
+        RelayFull = "relay-full",
+        /// The relay does not know the mailbox, or this device has missed a change of its key.
+        RelayNoMailbox = "relay-no-mailbox",
+        /// The relay refuses.
+        RelayRefuses = "relay-refuses",
+        /// The relay has lost what came after some earlier time.
+        RelayWentBack = "relay-went-back",
+        /// Anything else; there is only the message.
+        Other = "other",
+    }
+
     /// The secret that a text looks like.
     Secret {
         /// A private key, or the seed of one-time passwords.
@@ -159,6 +219,9 @@ mod tests {
         for reason in RefusalReason::ALL {
             assert_eq!(serde_json::to_value(reason).unwrap(), reason.word());
             assert_eq!(RefusalReason::from_word(reason.word()), Some(*reason));
+        }
+        for kind in NoticeKind::ALL {
+            assert_eq!(serde_json::to_value(kind).unwrap(), kind.word());
         }
         for kind in ClipboardKind::ALL {
             assert_eq!(serde_json::to_value(kind).unwrap(), kind.word());

@@ -21,6 +21,7 @@ mod contest;
 mod keyboard;
 mod portal;
 mod session;
+mod shortcoming;
 pub mod signs;
 pub mod simulated;
 mod text;
@@ -29,6 +30,7 @@ pub mod wayland;
 pub mod x11;
 
 pub use keyboard::{Focus, GrabState, Keyboard, Paste, PasteError, WindowId};
+pub use shortcoming::Shortcoming;
 
 use session::{Session, SessionContext};
 
@@ -60,10 +62,10 @@ pub enum Event {
         /// Which clipboard it is.
         clipboard: ClipboardKind,
         /// What a person should know of it.
-        notes: Vec<String>,
+        notes: Vec<Shortcoming>,
     },
     /// There is no connection to a desktop, and why. It is looked for again.
-    Lost(String),
+    Lost(Shortcoming),
     /// A program has pasted what we put on the clipboard: it has taken the content, and not only looked at what
     /// there is.
     Pasted,

@@ -3,6 +3,7 @@
 //! One thread per desktop. When the connection is gone, it tries again after a pause, which grows from a
 //! quarter of a second to half a minute, and it puts back what it held.
 
+use crate::Shortcoming;
 use crate::commands::{self, Orders, ServiceEnded};
 use crate::contest::Verdict;
 use crate::portal::PortalKeyboard;
@@ -76,12 +77,12 @@ pub(crate) trait Session: Send {
     fn kind(&self) -> ClipboardKind;
 
     /// What a person should know of it: what is not captured, and why.
-    fn notes(&self) -> Vec<String> {
+    fn notes(&self) -> Vec<Shortcoming> {
         Vec::new()
     }
 
     /// Why it cannot capture, if it cannot: it then only waits for that to change.
-    fn unusable(&self) -> Option<String> {
+    fn unusable(&self) -> Option<Shortcoming> {
         None
     }
 
@@ -142,7 +143,7 @@ fn live(
         };
         if reason != told {
             tracing::warn!(%reason, "there is no clipboard; it is looked for again");
-            context.tell(Event::Lost(reason.clone()));
+            context.tell(Event::Lost(Shortcoming::NoDesktop(reason.clone())));
             told = reason;
         }
         orders.refuse_for(pauses.next().unwrap_or(LONGEST_PAUSE))?;

@@ -16,6 +16,7 @@ mod reading;
 mod serving;
 mod windows;
 
+use crate::Shortcoming;
 use crate::commands::{self, DesktopCommand, Orders, timespec};
 use crate::contest::{Contest, Verdict};
 use crate::session::{self, End, Session, SessionContext};
@@ -228,12 +229,9 @@ impl Session for Wayland {
         ClipboardKind::Wayland
     }
 
-    fn unusable(&self) -> Option<String> {
+    fn unusable(&self) -> Option<Shortcoming> {
         let known = |(_, interface, _): &(u32, String, u32)| protocol::MANAGERS.contains(&interface.as_str());
-        (!self.state.globals.iter().any(known)).then(|| {
-            "the compositor gives no access to its clipboard (it has neither ext-data-control-v1 nor wlr-data-control)"
-                .into()
-        })
+        (!self.state.globals.iter().any(known)).then_some(Shortcoming::NoAccess)
     }
 
     fn work(&mut self, orders: &mut Orders, held: &mut Option<Vec<Format>>) -> End {

@@ -27,6 +27,7 @@ mod source;
 mod taking;
 mod transfer;
 
+use crate::Shortcoming;
 use crate::commands::{DesktopCommand, Orders, timespec};
 use crate::contest::Contest;
 use crate::session::{self, End, Session, SessionContext};
@@ -84,7 +85,11 @@ pub fn connect(display: Option<&str>, reading: Arc<Reading>) -> Result<Desktop, 
 }
 
 /// One connection. `note` is something that a person should know of it.
-pub(crate) fn open(display: Option<&str>, context: &SessionContext, note: Option<String>) -> Result<X11, X11Error> {
+pub(crate) fn open(
+    display: Option<&str>,
+    context: &SessionContext,
+    note: Option<Shortcoming>,
+) -> Result<X11, X11Error> {
     let name = || display.map_or_else(|| std::env::var("DISPLAY").unwrap_or_else(|_| "(none)".into()), str::to_owned);
     let (connection, screen) = x11rb::connect(display).map_err(|error| X11Error::Connect(name(), error))?;
     let atoms = Atoms::new(&connection).map_err(ReplyOrIdError::from)?.reply().map_err(ReplyOrIdError::from)?;
@@ -146,7 +151,7 @@ pub(crate) struct X11 {
     root: Window,
     window: Window,
     context: SessionContext,
-    note: Option<String>,
+    note: Option<Shortcoming>,
     /// Another program takes over what exiting programs leave.
     another_manages: bool,
     /// The number of the request by which we learned who owns the clipboard.
@@ -189,10 +194,8 @@ impl Session for X11 {
         ClipboardKind::X11
     }
 
-    fn notes(&self) -> Vec<String> {
-        let another = self.another_manages.then(|| {
-            "another program keeps what exiting programs leave on the clipboard (it owns CLIPBOARD_MANAGER)".to_owned()
-        });
+    fn notes(&self) -> Vec<Shortcoming> {
+        let another = self.another_manages.then_some(Shortcoming::AnotherManager);
         self.note.iter().cloned().chain(another).collect()
     }
 

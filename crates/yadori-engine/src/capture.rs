@@ -2,6 +2,7 @@
 //! announced.
 
 pub(crate) mod journal;
+pub(crate) mod moving_in;
 pub mod pause;
 
 use crate::availability::Availability;
@@ -26,7 +27,9 @@ use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::DAY;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
 use yadori_core::keys::Action;
+use yadori_core::sensitive::Sensitive;
 use yadori_core::{ClipId, Format, Mark, Rank, Stamp, format};
+use yadori_desktop::Shortcoming;
 use yadori_desktop::{Clipboard, Copied, Event, GrabState, Reading};
 use yadori_store::{DEADLOCKS, Filed, Filing, GivenAttributes, MovedIn, NewClip, Replaced, StoreError};
 
@@ -136,7 +139,7 @@ impl Capture {
         (history, links): (Arc<History>, Arc<Links>),
         clipboard: Option<Arc<dyn Clipboard>>,
         reading: Arc<Reading>,
-        off: String,
+        off: Shortcoming,
         server: Availability,
         background: Background,
         keys: mpsc::UnboundedSender<KeyEvent>,
@@ -386,22 +389,8 @@ impl Capture {
         let copied = by_hand.and_then(|by_hand| by_hand.copied).unwrap_or(filed);
         let tray = if by_hand.is_none() { self.history.tray_with(id).await } else { None };
         let clip = NewClip {
-            id,
-            kind: draft.kind,
-            copied,
-            filed,
-            sensitive,
-            size: draft.size(),
-            pixels,
-            extent: (!draft.text.is_empty()).then(|| (draft.lines(), draft.characters())),
-            text: &draft.text,
-            title: by_hand.and_then(|by_hand| by_hand.title.as_deref()),
-            caption: draft.caption.as_deref(),
-            source: &draft.source,
-            given: by_hand.map(given).unwrap_or_default(),
             tray: tray.as_ref().map(|(_, _, text)| text.as_str()),
-            replaces: by_hand.and_then(|by_hand| by_hand.replaces),
-            moved_in: by_hand.and_then(|by_hand| by_hand.moved_in),
+            ..new_clip(&draft, by_hand, (id, pixels, sensitive), (copied, filed))
         };
         let filed = filing.commit(&clip, &draft.formats).await?;
         let captured = Captured { id, number: filed.number, new: filed.new, copied, sensitive: sensitive.is_some() };
@@ -499,6 +488,33 @@ impl Capture {
             return self.capture_in(None, copy, by_hand).await;
         }
         Err(Refusal::BrokenImage(reason).into())
+    }
+}
+
+/// The clip that a draft becomes.
+fn new_clip<'a>(
+    draft: &'a Draft,
+    by_hand: Option<&'a ByHand>,
+    (id, pixels, sensitive): (ClipId, Option<(u32, u32)>, Option<Sensitive>),
+    (copied, filed): (Stamp, Stamp),
+) -> NewClip<'a> {
+    NewClip {
+        id,
+        kind: draft.kind,
+        copied,
+        filed,
+        sensitive,
+        size: draft.size(),
+        pixels,
+        extent: (!draft.text.is_empty()).then(|| (draft.lines(), draft.characters())),
+        text: &draft.text,
+        title: by_hand.and_then(|by_hand| by_hand.title.as_deref()),
+        caption: draft.caption.as_deref(),
+        source: &draft.source,
+        given: by_hand.map(given).unwrap_or_default(),
+        tray: None,
+        replaces: by_hand.and_then(|by_hand| by_hand.replaces),
+        moved_in: by_hand.and_then(|by_hand| by_hand.moved_in),
     }
 }
 

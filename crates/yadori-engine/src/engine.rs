@@ -24,7 +24,7 @@ use thiserror::Error;
 use tokio::sync::mpsc;
 use tokio::task::JoinSet;
 use yadori_cage::Cage;
-use yadori_desktop::{Clipboard, Event, Keyboard, Reading};
+use yadori_desktop::{Clipboard, Event, Keyboard, Reading, Shortcoming};
 use yadori_store::{QUICK, Store, StoreError};
 
 /// Why the parts were not put together.
@@ -61,7 +61,7 @@ pub struct Setup<'a> {
     /// What is read of the clipboard.
     pub reading: Arc<Reading>,
     /// Why there is no clipboard, until one is told of.
-    pub off: String,
+    pub off: Shortcoming,
     /// How other devices are listened for.
     pub link: LinkConfig,
 }

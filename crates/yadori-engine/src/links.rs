@@ -14,6 +14,7 @@ use log_limit::LogLimit;
 use parking_lot::Mutex;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt;
 use std::net::{IpAddr, SocketAddr};
 use thiserror::Error;
 use tokio::sync::{mpsc, watch};
@@ -22,6 +23,7 @@ use yadori_core::sharing::Policy;
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
 use yadori_link::code::Code;
 use yadori_link::connection::ConnectionCommand;
+pub use yadori_link::failure::LinkFailure;
 use yadori_link::identity::IdentityError;
 use yadori_link::pairing::{TRIES, TRIES_OF_ONE};
 use yadori_link::tls::TlsEndpoint;
@@ -94,6 +96,30 @@ pub(crate) struct ConnectionHandle {
     pub(crate) greeted: bool,
 }
 
+/// Why there is no connection with a device, and at which address it was tried.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PeerFailure {
+    /// The address, if there was one.
+    pub address: Option<String>,
+    /// Why.
+    pub failure: LinkFailure,
+}
+
+impl From<LinkFailure> for PeerFailure {
+    fn from(failure: LinkFailure) -> Self {
+        Self { address: None, failure }
+    }
+}
+
+impl fmt::Display for PeerFailure {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.address {
+            Some(address) => write!(formatter, "{address}: {}", self.failure),
+            None => self.failure.fmt(formatter),
+        }
+    }
+}
+
 /// What is known of another device at the moment.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct PeerStatus {
@@ -102,7 +128,7 @@ pub(crate) struct PeerStatus {
     /// By how many milliseconds its clock is ahead.
     pub clock: i64,
     /// Why there is no connection.
-    pub last_error: Option<String>,
+    pub last_error: Option<PeerFailure>,
     /// When the last connection with it ended.
     pub ended: Option<tokio::time::Instant>,
     /// Where it was found on the local network.

@@ -395,7 +395,9 @@ impl Recalling {
 
     pub(crate) async fn offer(&self, formats: Vec<Format>) -> Result<(), RecallError> {
         let off = || {
-            RecallError::NoClipboard(self.capture.journal().off.clone().unwrap_or_else(|| OfferError::Lost.to_string()))
+            RecallError::NoClipboard(
+                self.capture.journal().off.as_ref().map_or_else(|| OfferError::Lost.to_string(), ToString::to_string),
+            )
         };
         let clipboard = self.clipboard.as_ref().ok_or_else(off)?;
         match clipboard.offer(formats).await.unwrap_or(Err(OfferError::Lost)) {

@@ -4,13 +4,13 @@
 //! connection; it brings framing, limits, keep-alive and closing, and nothing that is not needed.
 
 use crate::exchange::{Ending, Exchange, Input, Output};
+use crate::failure::LinkFailure;
 use crate::frame::{self, Bye, Frame, Hello, LONGEST, RelayPlace};
 use crate::identity::NAME;
 use crate::stream::Stream;
 use crate::tls::{Connection, HANDSHAKE};
 use bytes::Bytes;
 use futures_util::{SinkExt, StreamExt};
-use rustls::AlertDescription;
 use std::collections::{HashMap, VecDeque};
 use std::io;
 use std::time::Duration;
@@ -196,7 +196,7 @@ pub enum Ended {
     /// One of the two ended it.
     Said(Ending),
     /// The connection broke.
-    Broken(String),
+    Broken(LinkFailure),
     /// The records do not answer.
     Records(String),
 }
@@ -294,10 +294,10 @@ impl Liveness {
     /// Takes what has come, which is a sign of life.
     fn received(&mut self, message: Option<tungstenite::Result<Message>>) -> Result<Option<Input>, Ended> {
         let message = match message {
-            Some(Ok(Message::Close(_))) | None => return Err(Ended::Broken("the other device closed it".into())),
+            Some(Ok(Message::Close(_))) | None => return Err(Ended::Broken(LinkFailure::Broke)),
             Some(Ok(message)) => message,
-            Some(Err(tungstenite::Error::Io(error))) => return Err(Ended::Broken(in_words(&error))),
-            Some(Err(error)) => return Err(Ended::Broken(error.to_string())),
+            Some(Err(tungstenite::Error::Io(error))) => return Err(Ended::Broken((&error).into())),
+            Some(Err(error)) => return Err(Ended::Broken(LinkFailure::Other(error.to_string()))),
         };
         (self.heard, self.answer_by) = (Instant::now(), None);
         Ok(match message {
@@ -326,7 +326,7 @@ impl Liveness {
             return Ok(None);
         }
         if say.try_send(Message::Ping(Bytes::new())).is_err() {
-            return Err(Ended::Broken("the other device takes nothing any more".into()));
+            return Err(Ended::Broken(LinkFailure::Broke));
         }
         self.answer_by = Some(by);
         Ok(None)
@@ -335,7 +335,7 @@ impl Liveness {
     /// Nothing was heard for too long.
     fn is_quiet(&mut self, say: &mpsc::Sender<Message>) -> Result<Option<Input>, Ended> {
         if self.answer_by.is_some() || !self.made_here {
-            return Err(Ended::Broken("the other device gave no sign of life".into()));
+            return Err(Ended::Broken(LinkFailure::NoAnswer));
         }
         self.try_out(say, ANSWER)
     }
@@ -353,7 +353,7 @@ async fn carry_out<R: Records>(
         Output::Send(frame) => {
             let message = Message::Binary(frame::encode(&frame).into());
             if say.try_send(message).is_err() {
-                return Err(Ended::Broken("the other device takes nothing any more".into()));
+                return Err(Ended::Broken(LinkFailure::Broke));
             }
             None
         }
@@ -401,27 +401,6 @@ async fn carry_out<R: Records>(
         }
         Output::Over(ending) => return Err(Ended::Said(ending)),
     })
-}
-
-/// Why a connection is not there, as a person may read it.
-pub fn in_words(error: &io::Error) -> String {
-    use io::ErrorKind::{
-        BrokenPipe, ConnectionAborted, ConnectionRefused, ConnectionReset, HostUnreachable, NetworkUnreachable,
-        TimedOut, UnexpectedEof,
-    };
-    let of_tls = error.get_ref().and_then(|inner| inner.downcast_ref::<rustls::Error>());
-    if of_tls == Some(&rustls::Error::AlertReceived(AlertDescription::AccessDenied)) {
-        // Only the device itself can say so: it has proved its key by now.
-        return "it no longer accepts this device: one of the two was removed (link them again with a new invitation)"
-            .into();
-    }
-    match error.kind() {
-        UnexpectedEof | ConnectionReset | ConnectionAborted | BrokenPipe => "the connection broke".into(),
-        ConnectionRefused => "nothing answers there".into(),
-        TimedOut => "no answer came in time".into(),
-        HostUnreachable | NetworkUnreachable => "there is no way to it from this network".into(),
-        _ => error.to_string(),
-    }
 }
 
 /// Longest message of a pairing.

@@ -5,7 +5,7 @@
 //! * [`tls`]: connections that only linked devices can make
 //! * [`frame`]: what devices say to each other, as bytes
 //! * [`exchange`]: when they say it; a state machine with no sockets and no records
-//! * [`connection`]: a connection over which an exchange is held
+//! * [`connection`]: a connection over which an exchange is held; [`failure`]: why there is none
 //! * [`group`], [`envelope`], [`relay`]: the same through a relay that can read none of it
 //!
 //! `docs/protocol.md` describes all of it for whoever writes another implementation.
@@ -15,6 +15,7 @@ pub mod code;
 pub mod connection;
 pub mod envelope;
 pub mod exchange;
+pub mod failure;
 pub mod frame;
 pub mod group;
 pub mod handover;

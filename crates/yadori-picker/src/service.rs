@@ -435,7 +435,7 @@ pub fn standing(status: &Status) -> Option<String> {
             None => "Paused; copies are not kept".into(),
         }),
         CaptureState::Off => {
-            let reason = status.capture.reason.as_deref().unwrap_or("there is no clipboard");
+            let reason = status.capture.reason.as_ref().map_or("there is no clipboard", |reason| &reason.message);
             Some(format!("Copies are not kept: {reason}"))
         }
     }

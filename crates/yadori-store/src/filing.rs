@@ -437,12 +437,12 @@ impl Store {
 }
 
 /// The part of a text that is kept with the clip's record.
-fn searched(text: &str) -> Option<&str> {
+pub(crate) fn searched(text: &str) -> Option<&str> {
     (!text.is_empty()).then(|| &text[..text.floor_char_boundary(SEARCHED_BYTES)])
 }
 
 /// At most `longest` characters of what the outside world calls something.
-fn fitted(name: &Option<String>, longest: usize) -> Option<&str> {
+pub(crate) fn fitted(name: &Option<String>, longest: usize) -> Option<&str> {
     name.as_deref().map(|name| name.char_indices().nth(longest).map_or(name, |(end, _)| &name[..end]))
 }
 

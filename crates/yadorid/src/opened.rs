@@ -14,7 +14,7 @@ use tokio::sync::mpsc;
 use tokio::task::{JoinHandle, JoinSet};
 use yadori_cage::Cage;
 use yadori_desktop::simulated::Simulated;
-use yadori_desktop::{Clipboard, Event, Keyboard, Reading};
+use yadori_desktop::{Clipboard, Event, Keyboard, Reading, Shortcoming};
 use yadori_engine::Engine;
 use yadori_engine::availability::Availability;
 use yadori_engine::engine::Setup;
@@ -39,7 +39,7 @@ pub(crate) struct House {
     pub cage: Cage,
     pub reading: Arc<Reading>,
     /// Why there is no clipboard, until one is told of.
-    pub off: String,
+    pub off: Shortcoming,
 }
 
 impl House {

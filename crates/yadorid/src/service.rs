@@ -24,6 +24,7 @@ use yadori_api::Reach;
 use yadori_cage::Cage;
 use yadori_core::rules::DEFAULT_SIZE_LIMIT;
 use yadori_core::with_causes;
+use yadori_desktop::Shortcoming;
 use yadori_desktop::simulated::Simulated;
 use yadori_desktop::{Clipboard, ConnectError, Desktop, Event, Keyboard, PATIENCE, Reading, simulated, wayland, x11};
 use yadori_engine::Engine;
@@ -375,23 +376,23 @@ struct Clipboards {
     simulated: Option<Simulated>,
     events: Option<mpsc::Receiver<Event>>,
     /// Why there is none, until one is told of.
-    off: String,
+    off: Shortcoming,
 }
 
 fn clipboards(choice: ClipboardChoice, reading: &Arc<Reading>) -> Result<Clipboards, StartError> {
-    let none = |off: String| Clipboards { clipboard: None, keyboard: None, simulated: None, events: None, off };
+    let none = |off: Shortcoming| Clipboards { clipboard: None, keyboard: None, simulated: None, events: None, off };
     let some = |desktop: Desktop, simulated| Clipboards {
         clipboard: Some(desktop.clipboard),
         keyboard: Some(desktop.keyboard),
         simulated,
         events: Some(desktop.events),
-        off: "it has not been found yet".into(),
+        off: Shortcoming::NotFoundYet,
     };
     let wanted = |connected: Result<Desktop, ConnectError>| {
         connected.map(|desktop| some(desktop, None)).map_err(|error| StartError::Clipboard(with_causes(&error)))
     };
     match choice {
-        ClipboardChoice::None => Ok(none("the service was started without a clipboard".into())),
+        ClipboardChoice::None => Ok(none(Shortcoming::NotWanted)),
         ClipboardChoice::Simulated => {
             let (desktop, simulated) = simulated::connect(reading.clone());
             Ok(some(desktop, Some(simulated)))
@@ -403,7 +404,7 @@ fn clipboards(choice: ClipboardChoice, reading: &Arc<Reading>) -> Result<Clipboa
             Err(error) => {
                 let why = with_causes(&error);
                 tracing::warn!(%why, "there is no clipboard to capture from; everything else works");
-                Ok(none(why))
+                Ok(none(Shortcoming::NoDesktop(why)))
             }
         },
     }

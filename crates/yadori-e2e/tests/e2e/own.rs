@@ -56,7 +56,7 @@ impl Own {
         self.devices()
             .iter()
             .find(|device| device.name == other)
-            .map(|device| device.notes.join("; "))
+            .map(|device| device.notes.iter().map(|note| note.message.as_str()).collect::<Vec<_>>().join("; "))
             .unwrap_or_default()
     }
 

@@ -169,7 +169,9 @@ fn a_full_disk_at_the_receiver_is_told_and_loses_nothing() {
     let large = noise(9_000_000);
     add(&workshop, &large);
     workshop.run(&["add", "after"]);
-    van.until(|own| own.devices()[1].notes.iter().any(|note| note.contains("room") || note.contains("full")));
+    van.until(|own| {
+        own.devices()[1].notes.iter().any(|note| note.message.contains("room") || note.message.contains("full"))
+    });
     // What is here already is not touched by it.
     assert!(!van.run(&["show", "1", "--raw"]).is_empty());
     std::fs::remove_file(&filler).unwrap();

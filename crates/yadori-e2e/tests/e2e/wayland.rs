@@ -214,7 +214,7 @@ fn the_clipboard_is_chosen_by_what_is_there() {
         (
             capture.state,
             capture.clipboard.word(),
-            [capture.reason.unwrap_or_default(), capture.notes.join(" ")].concat(),
+            capture.reason.into_iter().chain(capture.notes).map(|note| note.message).collect::<String>(),
         )
     };
     let compositor = Compositor::with(&Wanted { xwayland: true, ..Wanted::default() });

@@ -4,7 +4,7 @@ use crate::clock::now;
 use std::collections::BTreeMap;
 use yadori_core::capture::{Refusal, RefusalKind};
 use yadori_core::{ClipId, MillisSinceEpoch};
-use yadori_desktop::ClipboardKind;
+use yadori_desktop::{ClipboardKind, Shortcoming};
 
 /// What is known of capture since the service started.
 #[derive(Clone, Debug)]
@@ -12,11 +12,11 @@ pub struct Journal {
     /// The clipboard.
     pub clipboard: ClipboardKind,
     /// What a person should know of it.
-    pub notes: Vec<String>,
+    pub notes: Vec<Shortcoming>,
     /// The program that takes the clipboard each time something is put on it.
     pub contested: Option<String>,
     /// Why there is none.
-    pub off: Option<String>,
+    pub off: Option<Shortcoming>,
     /// Since when capture is as it is.
     pub since: MillisSinceEpoch,
     /// The pause under way.
@@ -53,7 +53,7 @@ pub struct RefusedCount {
 
 impl Journal {
     /// The journal of a service that has no clipboard, for this reason.
-    pub fn new(off: String) -> Self {
+    pub fn new(off: Shortcoming) -> Self {
         Self {
             clipboard: ClipboardKind::None,
             notes: Vec::new(),
@@ -68,7 +68,7 @@ impl Journal {
     }
 
     /// There is a clipboard.
-    pub fn connected(&mut self, clipboard: ClipboardKind, notes: Vec<String>) {
+    pub fn connected(&mut self, clipboard: ClipboardKind, notes: Vec<Shortcoming>) {
         self.clipboard = clipboard;
         self.notes = notes;
         if self.off.take().is_some() {
@@ -78,7 +78,7 @@ impl Journal {
     }
 
     /// There is none any more, for this reason.
-    pub fn disconnected(&mut self, reason: String) {
+    pub fn disconnected(&mut self, reason: Shortcoming) {
         if self.off.replace(reason).is_none() {
             self.since = now();
         }

@@ -30,6 +30,15 @@ impl From<StoreError> for Fault {
     }
 }
 
+impl From<CaptureError> for Fault {
+    fn from(error: CaptureError) -> Self {
+        match error {
+            CaptureError::Refused(refusal) => Self::Clip(refusal.to_string()),
+            CaptureError::Store(error) => Self::Store(error),
+        }
+    }
+}
+
 /// Where a clip is kept from the beginning.
 #[derive(Default)]
 pub(crate) struct Kept {
@@ -39,14 +48,14 @@ pub(crate) struct Kept {
     pub(crate) drawer: Option<(u32, Rank)>,
 }
 
-/// Files a clip that is not here.
-pub(crate) async fn file(
+/// What a clip of an archive is to be filed as: a copy that was made by hand, and its id.
+pub(crate) async fn as_copy(
     history: &History,
-    (capture, keeping): (&Arc<Capture>, &Keeping),
+    keeping: &Keeping,
     clip: &Clip,
     formats: Vec<Format>,
     kept: Kept,
-) -> Result<(), Fault> {
+) -> Result<(Copy, ByHand, ClipId), Fault> {
     let id = ClipId::parse(&clip.id).ok_or_else(|| "its id is not one".to_owned())?;
     let millis = |at: jiff::Timestamp| MillisSinceEpoch(u64::try_from(at.as_millisecond()).unwrap_or(0));
     // Nothing was copied in the future.
@@ -80,11 +89,19 @@ pub(crate) async fn file(
         page: clip.source.page.clone(),
         selected: clip.source.selected,
     };
-    match capture.capture_as(Copy { formats, source }, &by_hand, id).await {
-        Ok(_) => Ok(()),
-        Err(CaptureError::Refused(refusal)) => Err(refusal.to_string().into()),
-        Err(CaptureError::Store(error)) => Err(error.into()),
-    }
+    Ok((Copy { formats, source }, by_hand, id))
+}
+
+/// Files a clip that is not here.
+pub(crate) async fn file(
+    history: &History,
+    (capture, keeping): (&Arc<Capture>, &Keeping),
+    clip: &Clip,
+    formats: Vec<Format>,
+    kept: Kept,
+) -> Result<(), Fault> {
+    let (copy, by_hand, id) = as_copy(history, keeping, clip, formats, kept).await?;
+    capture.capture_as(copy, &by_hand, id).await.map(drop).map_err(Fault::from)
 }
 
 /// The mark that is named.

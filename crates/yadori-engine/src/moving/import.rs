@@ -4,13 +4,14 @@
 //! by their hashes, read up to the size that was announced, and compared with both. What is not right is left
 //! out, and told.
 
+use crate::capture::moving_in::Prepared;
 use crate::keeping::drawers::{DrawerError, NewHeading};
 use crate::moving::Moving;
 use crate::moving::archive::{CONTENT, Clip, Drawer, FormatLine, Item, LIST, Line, VERSION};
 use crate::moving::export::hex;
-use crate::moving::filing::{Fault, Kept, file};
+use crate::moving::filing::{Fault, Kept, as_copy, file};
 use bytes::Bytes;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::fs::{self, OpenOptions};
 use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
 use std::os::unix::fs::OpenOptionsExt;
@@ -19,7 +20,7 @@ use thiserror::Error;
 use tokio::runtime::Handle;
 use tokio::sync::mpsc;
 use yadori_core::{ClipId, Format, format};
-use yadori_store::{Attribute, ClipRecord, StoreError};
+use yadori_store::{Attribute, ClipRecord, OnRecord, StoreError};
 use yadori_vault::SealedFile;
 use zip::ZipArchive;
 
@@ -43,8 +44,9 @@ const REASONS: usize = 100;
 const MOST_TIMES: u64 = 500;
 const SMALL: u64 = 1 << 20;
 
-/// Clips between two words about how far it is.
-const EVERY: u64 = 50;
+/// Clips that are filed together, and bytes of content after which no more wait.
+const TOGETHER: usize = 250;
+const TOGETHER_BYTES: u64 = 4 << 20;
 
 /// Why an archive was not imported to its end.
 #[derive(Debug, Error)]
@@ -167,17 +169,21 @@ struct Import<'a> {
     report: Report,
     read: u64,
     used: HashSet<String>,
-}
-
-enum Done {
-    Added,
-    Known,
-    Restored,
+    /// Aliases that were given to a clip.
+    aliases: HashSet<String>,
 }
 
 impl<'a> Import<'a> {
     fn new(service: &'a Arc<Moving>, handle: &'a Handle, sender: &'a mpsc::Sender<Progress>) -> Self {
-        Self { service, handle, sender, report: Report::default(), read: 0, used: HashSet::new() }
+        Self {
+            service,
+            handle,
+            sender,
+            report: Report::default(),
+            read: 0,
+            used: HashSet::new(),
+            aliases: HashSet::new(),
+        }
     }
 
     fn run(&mut self, file: SealedFile) -> Result<(), ImportError> {
@@ -198,6 +204,7 @@ impl<'a> Import<'a> {
         let mut list = BufReader::new(list.take(LONGEST_LIST));
         let mut number = 0;
         let mut bytes = 0;
+        let mut waiting = Vec::new();
         loop {
             if self.sender.is_closed() || self.service.background.ending.is_cancelled() {
                 return Err(ImportError::BrokenOff);
@@ -232,22 +239,23 @@ impl<'a> Import<'a> {
                 Line::Yadori(_) => {}
                 _ if number == 1 => return Err(ImportError::Broken("its first line does not say what it is".into())),
                 Line::Clip(clip) => {
-                    self.read += 1;
-                    match self.clip(&clip, &mut contents) {
-                        Ok(Done::Added) => self.report.added += 1,
-                        Ok(Done::Known) => self.report.known += 1,
-                        Ok(Done::Restored) => self.report.restored += 1,
-                        Err(Fault::Clip(reason)) => self.skip(number, Some(&clip.id), reason),
-                        Err(Fault::Store(error)) => return Err(error.into()),
-                    }
-                    if self.read.is_multiple_of(EVERY) {
-                        let _ = self.sender.blocking_send(Progress { read: self.read, ..Progress::default() });
+                    waiting.push((number, clip));
+                    if waiting.len() == TOGETHER {
+                        self.clips(std::mem::take(&mut waiting), &mut contents)?;
                     }
                 }
-                Line::Pins(ids) => self.pins(&ids)?,
-                Line::Drawer(drawer) => self.drawer(number, &drawer)?,
+                // Those that are kept must be here by then.
+                Line::Pins(ids) => {
+                    self.clips(std::mem::take(&mut waiting), &mut contents)?;
+                    self.pins(&ids)?;
+                }
+                Line::Drawer(drawer) => {
+                    self.clips(std::mem::take(&mut waiting), &mut contents)?;
+                    self.drawer(number, &drawer)?;
+                }
             }
         }
+        self.clips(waiting, &mut contents)?;
         let uses = |name: &str| name == LIST || self.used.contains(name);
         // A name that cannot be read is nobody's.
         self.report.unused = contents.file_names().filter(|name| !name.as_deref().is_ok_and(uses)).count() as u64;
@@ -262,20 +270,68 @@ impl<'a> Import<'a> {
         }
     }
 
-    fn clip(&mut self, clip: &Clip, contents: &mut ZipArchive<Shared>) -> Result<Done, Fault> {
-        let id = ClipId::parse(&clip.id).ok_or_else(|| "its id is not one".to_owned())?;
-        let store = &self.service.history.store;
-        if let Some(known) = self.handle.block_on(store.clip(id))?.filter(|known| !known.tombstone) {
-            for format in &clip.formats {
-                self.used.insert(format!("{CONTENT}{}", format.hash));
+    /// Imports clips, which stand on these lines, together.
+    fn clips(&mut self, lines: Vec<(u64, Box<Clip>)>, contents: &mut ZipArchive<Shared>) -> Result<(), ImportError> {
+        let ids: Vec<ClipId> =
+            lines.iter().map(|(_, clip)| ClipId::parse(&clip.id).unwrap_or(ClipId([0; 16]))).collect();
+        let known = self.handle.block_on(self.service.history.store.on_record(&ids))?;
+        let mut known: HashMap<usize, OnRecord> = known.into_iter().map(|known| (known.place, known)).collect();
+        let mut met = HashSet::new();
+        let mut together = Vec::new();
+        let mut bytes = 0;
+        for (place, (number, clip)) in lines.into_iter().enumerate() {
+            self.read += 1;
+            let again = !met.insert(ids[place]);
+            if again {
+                self.file_together(std::mem::take(&mut together))?;
+                bytes = 0;
             }
-            if known.is_live() {
-                return Ok(Done::Known);
+            let done = match known.remove(&place) {
+                Some(known) if !known.tombstone => self.known(&clip, known),
+                // It was deleted for good, and has a row.
+                Some(_) => self.clip_by_itself(&clip, contents),
+                None if again && self.live(&clip.id)?.is_some() => {
+                    self.report.known += 1;
+                    Ok(None)
+                }
+                None => self.prepare(&clip, contents),
+            };
+            match done {
+                Ok(Some(prepared)) => {
+                    bytes += clip.formats.iter().map(|format| format.size).sum::<u64>();
+                    together.push((number, prepared));
+                }
+                Ok(None) => {}
+                Err(Fault::Clip(reason)) => self.skip(number, Some(&clip.id), reason),
+                Err(Fault::Store(error)) => return Err(error.into()),
             }
-            let stamp = self.service.history.stamps.next();
-            self.service.history.ledger.changed(self.handle.block_on(store.restore(&[known.number], stamp))?);
-            return Ok(Done::Restored);
+            if bytes > TOGETHER_BYTES {
+                self.file_together(std::mem::take(&mut together))?;
+                bytes = 0;
+            }
         }
+        self.file_together(together)?;
+        let _ = self.sender.blocking_send(Progress { read: self.read, ..Progress::default() });
+        Ok(())
+    }
+
+    fn known(&mut self, clip: &Clip, known: OnRecord) -> Result<Option<Prepared>, Fault> {
+        for format in &clip.formats {
+            self.used.insert(format!("{CONTENT}{}", format.hash));
+        }
+        if known.live {
+            self.report.known += 1;
+            return Ok(None);
+        }
+        let history = &self.service.history;
+        let restored = self.handle.block_on(history.store.restore(&[known.number], history.stamps.next()))?;
+        history.ledger.changed(restored);
+        self.report.restored += 1;
+        Ok(None)
+    }
+
+    /// The formats of a clip, if they are what they should be.
+    fn formats(&mut self, clip: &Clip, contents: &mut ZipArchive<Shared>) -> Result<Vec<Format>, Fault> {
         let largest = self.service.history.checked_rules().rules().largest;
         let total = clip.formats.iter().fold(0u64, |total, format| total.saturating_add(format.size));
         if total > largest {
@@ -285,15 +341,61 @@ impl<'a> Import<'a> {
         for line in &clip.formats {
             formats.push(Format::new(format::canonical_mime(&line.mime), self.content(line, contents)?));
         }
+        Ok(formats)
+    }
+
+    fn prepare(&mut self, clip: &Clip, contents: &mut ZipArchive<Shared>) -> Result<Option<Prepared>, Fault> {
+        let formats = self.formats(clip, contents)?;
         let service = self.service;
-        self.handle.block_on(file(
-            &service.history,
-            (&service.capture, &service.keeping),
-            clip,
-            formats,
-            Kept::default(),
-        ))?;
-        Ok(Done::Added)
+        let prepared = self.handle.block_on(async {
+            let copy = as_copy(&service.history, &service.keeping, clip, formats.clone(), Kept::default()).await?;
+            let (copy, mut by_hand, id) = copy;
+            // Of those that are filed together, none is asked for yet.
+            by_hand.alias = by_hand.alias.filter(|alias| self.aliases.insert(alias.clone()));
+            Ok::<_, Fault>(service.capture.prepare(copy, by_hand, id).await?)
+        })?;
+        match prepared {
+            Some(prepared) => Ok(Some(prepared)),
+            None => self.file_by_itself(clip, formats).map(|()| None),
+        }
+    }
+
+    fn clip_by_itself(&mut self, clip: &Clip, contents: &mut ZipArchive<Shared>) -> Result<Option<Prepared>, Fault> {
+        let formats = self.formats(clip, contents)?;
+        self.file_by_itself(clip, formats)?;
+        Ok(None)
+    }
+
+    fn file_by_itself(&mut self, clip: &Clip, formats: Vec<Format>) -> Result<(), Fault> {
+        let service = self.service;
+        let parts = (&service.capture, &*service.keeping);
+        self.handle.block_on(file(&service.history, parts, clip, formats, Kept::default()))?;
+        self.report.added += 1;
+        Ok(())
+    }
+
+    /// Files what is ready. If one of them cannot be filed, each is by itself, and that one is left out.
+    fn file_together(&mut self, clips: Vec<(u64, Prepared)>) -> Result<(), ImportError> {
+        if clips.is_empty() {
+            return Ok(());
+        }
+        let (lines, clips): (Vec<u64>, Vec<Prepared>) = clips.into_iter().unzip();
+        let count = clips.len() as u64;
+        let Err((clips, error)) = self.handle.block_on(self.service.capture.file_prepared(clips)) else {
+            self.report.added += count;
+            return Ok(());
+        };
+        tracing::debug!(%error, "clips that were to be filed together are filed one by one");
+        for (line, clip) in lines.into_iter().zip(clips) {
+            let id = clip.id();
+            let (copy, by_hand) = clip.into_copy();
+            match self.handle.block_on(self.service.capture.capture_as(copy, &by_hand, id)).map_err(Fault::from) {
+                Ok(_) => self.report.added += 1,
+                Err(Fault::Clip(reason)) => self.skip(line, Some(&id.to_string()), reason),
+                Err(Fault::Store(error)) => return Err(error.into()),
+            }
+        }
+        Ok(())
     }
 
     /// The bytes of a format, of the size and with the hash that were announced.

@@ -11,12 +11,13 @@ use yadori_core::retention::{self, Limits, RetentionRules, Scope};
 use yadori_core::tray::Tray;
 use yadori_core::{Kind, MillisSinceEpoch};
 use yadori_database::{ServerError, ServerState};
+use yadori_desktop::Shortcoming;
 
 /// Why copies are not captured.
 #[derive(Clone, Debug)]
 pub enum Off {
     /// There is no clipboard, for this reason.
-    NoClipboard(String),
+    NoClipboard(Shortcoming),
     /// The rules say so.
     ByRule,
 }

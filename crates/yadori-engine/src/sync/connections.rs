@@ -5,6 +5,7 @@ use super::peer::Peer;
 use super::{ConnectionHandle, LinkError};
 use crate::clock::now;
 use crate::history::index::Part;
+use crate::links::PeerFailure;
 use crate::sync::DeviceSync;
 use parking_lot::Mutex;
 use std::collections::{BTreeMap, VecDeque};
@@ -19,6 +20,7 @@ use yadori_core::DeviceId;
 use yadori_core::merge::Register;
 use yadori_link::connection::{self, ConnectionCommand, Ended, PeerConnection};
 use yadori_link::exchange::{Ending, Exchange};
+use yadori_link::failure::LinkFailure;
 use yadori_link::frame::Bye;
 use yadori_link::tls::{Connection, Purpose, TlsEndpoint};
 use yadori_store::StoreError;
@@ -201,7 +203,7 @@ impl DeviceSync {
         let line = match PeerConnection::open(connection).await {
             Ok(line) => line,
             Err(error) => {
-                self.links.note(device, |status_of| status_of.last_error = Some(connection::in_words(&error)));
+                self.links.note(device, |status_of| status_of.last_error = Some(LinkFailure::from(&error).into()));
                 return;
             }
         };
@@ -249,11 +251,12 @@ impl DeviceSync {
         }
         let why = match ended {
             Ok(ended) => self.ended(&ended).await,
-            Err(error) => Some(error.to_string()),
+            Err(error) => Some(LinkFailure::Other(error.to_string())),
         };
-        tracing::info!(%device, why = why.as_deref().unwrap_or("it is over"), "a connection with a device has ended");
+        let in_words = why.as_ref().map_or_else(|| "it is over".to_owned(), ToString::to_string);
+        tracing::info!(%device, why = in_words, "a connection with a device has ended");
         self.links.note(device, |status_of| {
-            status_of.last_error = why;
+            status_of.last_error = why.map(PeerFailure::from);
             status_of.ended = Some(tokio::time::Instant::now());
         });
         self.links.connections_changed.send_modify(|times| *times += 1);
@@ -281,7 +284,7 @@ impl DeviceSync {
     }
 
     /// Handles the end of a connection. Returns the reason if the person should know it.
-    async fn ended(&self, ended: &Ended) -> Option<String> {
+    async fn ended(&self, ended: &Ended) -> Option<LinkFailure> {
         match ended {
             Ended::Said(ending) => {
                 if *ending == Ending::There(Bye::Removed)
@@ -290,9 +293,10 @@ impl DeviceSync {
                 {
                     tracing::error!(%error, "that this device was removed could not be noted");
                 }
-                why_over(ending).map(str::to_owned)
+                why_over(ending)
             }
-            Ended::Broken(why) | Ended::Records(why) => Some(why.clone()),
+            Ended::Broken(why) => Some(why.clone()),
+            Ended::Records(why) => Some(LinkFailure::Other(why.clone())),
         }
     }
 
@@ -313,20 +317,14 @@ impl DeviceSync {
 }
 
 /// Why an exchange is over, as a person may read it; nothing if that is no news.
-pub(super) fn why_over(ending: &Ending) -> Option<&'static str> {
+pub(super) fn why_over(ending: &Ending) -> Option<LinkFailure> {
     match ending {
-        Ending::Here(Bye::Version(true)) | Ending::There(Bye::Version(false)) => {
-            Some("its version of Yadori is too old for this one: please update it")
-        }
-        Ending::Here(Bye::Version(false)) | Ending::There(Bye::Version(true)) => {
-            Some("this version of Yadori is too old for it: please update this one")
-        }
-        Ending::Here(Bye::Clock) | Ending::There(Bye::Clock) => {
-            Some("the clocks of the two devices are more than five minutes apart: please set the one that is wrong")
-        }
-        Ending::There(Bye::Removed) => Some("it has removed this device"),
-        Ending::Here(Bye::Garbled) => Some("it said something that could not be understood"),
-        Ending::There(Bye::Garbled) => Some("it did not understand what this device said"),
+        Ending::Here(Bye::Version(true)) | Ending::There(Bye::Version(false)) => Some(LinkFailure::TooOldThere),
+        Ending::Here(Bye::Version(false)) | Ending::There(Bye::Version(true)) => Some(LinkFailure::TooOldHere),
+        Ending::Here(Bye::Clock) | Ending::There(Bye::Clock) => Some(LinkFailure::ClocksApart),
+        Ending::There(Bye::Removed) => Some(LinkFailure::Removed),
+        Ending::Here(Bye::Garbled) => Some(LinkFailure::NotUnderstood("it said something that makes no sense here")),
+        Ending::There(Bye::Garbled) => Some(LinkFailure::NotUnderstood("what this one said makes no sense there")),
         Ending::Here(Bye::Removed | Bye::Over) | Ending::There(Bye::Over) => None,
     }
 }

@@ -2,9 +2,11 @@
 
 use crate::clock::now;
 use crate::history::index::Part;
+use crate::links::PeerFailure;
 use crate::sync::DeviceSync;
 use crate::sync::relay::RelayStatus;
 use crate::sync::{InviteError, JoinError};
+use std::fmt;
 use std::net::SocketAddr;
 use std::sync::Arc;
 use thiserror::Error;
@@ -62,6 +64,35 @@ pub enum DeviceState {
     Away,
 }
 
+/// What a person should know of a device.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum DeviceNote {
+    /// The device of this name introduced it.
+    Introduced(String),
+    /// Its clock is ahead by so many milliseconds, or behind.
+    Clock(i64),
+    /// There is no connection with it.
+    Failure(PeerFailure),
+    /// It has not been there for half a year.
+    LongAway,
+}
+
+impl fmt::Display for DeviceNote {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Introduced(by) => write!(formatter, "introduced by {by}; it was never paired with this device"),
+            Self::Clock(ahead) => {
+                let way = if *ahead > 0 { "ahead of" } else { "behind" };
+                write!(formatter, "its clock is {} {way} this one's", about(ahead.unsigned_abs()))
+            }
+            Self::Failure(failure) => failure.fmt(formatter),
+            Self::LongAway => {
+                formatter.write_str("away for more than half a year: if it will not come back, remove it")
+            }
+        }
+    }
+}
+
 /// A device of the person.
 #[derive(Clone, Debug)]
 pub struct Device {
@@ -84,7 +115,7 @@ pub struct Device {
     /// The devices that it introduced.
     pub introduced: Vec<String>,
     /// What a person should know of it.
-    pub notes: Vec<String>,
+    pub notes: Vec<DeviceNote>,
 }
 
 /// An invitation for another device.
@@ -138,19 +169,17 @@ impl DeviceSync {
         let mut notes = Vec::new();
         let introducer = record.introduced_by.and_then(|id| named(all, id)).filter(|_| is_linked(record));
         if let Some(introducer) = &introducer {
-            notes.push(format!("introduced by {introducer}; it was never paired with this device"));
+            notes.push(DeviceNote::Introduced(introducer.clone()));
         }
         if !record.own {
             if status_of.clock.unsigned_abs() > CLOCK_MILLIS {
-                let off = about(status_of.clock.unsigned_abs());
-                let way = if status_of.clock > 0 { "ahead of" } else { "behind" };
-                notes.push(format!("its clock is {off} {way} this one's"));
+                notes.push(DeviceNote::Clock(status_of.clock));
             }
             if let Some(last_error) = status_of.last_error.filter(|_| !connected) {
-                notes.push(last_error);
+                notes.push(DeviceNote::Failure(last_error));
             }
             if !connected && record.seen_at.is_some_and(|seen| seen < now().minus(LONG_AWAY)) {
-                notes.push("away for more than half a year: if it will not come back, remove it".into());
+                notes.push(DeviceNote::LongAway);
             }
         }
         Device {

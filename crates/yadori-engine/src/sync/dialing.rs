@@ -1,5 +1,6 @@
 //! Other devices are tried to be reached, again and again.
 
+use crate::links::PeerFailure;
 use crate::sync::DeviceSync;
 use backon::{BackoffBuilder, ExponentialBuilder};
 use futures_util::StreamExt;
@@ -9,7 +10,7 @@ use std::time::Duration;
 use tokio::net::TcpStream;
 use yadori_core::DeviceId;
 use yadori_core::shared::Device;
-use yadori_link::connection;
+use yadori_link::failure::LinkFailure;
 use yadori_link::identity::Pin;
 use yadori_link::tls::{Connection, TlsEndpoint};
 use yadori_store::DeviceRecord;
@@ -120,10 +121,12 @@ impl DeviceSync {
     }
 
     /// Connects with a device: where it was last reached, or else wherever it says that it is, or was found.
-    async fn reach(&self, record: DeviceRecord) -> Result<Connection, String> {
-        let Some(endpoint) = self.links.endpoint_if_any() else { return Err("this device has no key".into()) };
-        let Some(device) = record.device else { return Err("it has no key".into()) };
-        let mut why = "it has told no address".to_owned();
+    async fn reach(&self, record: DeviceRecord) -> Result<Connection, PeerFailure> {
+        let Some(endpoint) = self.links.endpoint_if_any() else {
+            return Err(LinkFailure::Other("this device has no key".into()).into());
+        };
+        let Some(device) = record.device else { return Err(LinkFailure::Other("it has no key".into()).into()) };
+        let mut why = PeerFailure::from(LinkFailure::NoAddress);
         if let Some(address) = &record.reached {
             match reach_at(&endpoint, device.key, address, Duration::ZERO).await {
                 Ok((connection, _)) => return Ok(connection),
@@ -164,12 +167,13 @@ async fn reach_at<'a>(
     pin: Pin,
     address: &'a str,
     after: Duration,
-) -> Result<(Connection, &'a str), String> {
+) -> Result<(Connection, &'a str), PeerFailure> {
     tokio::time::sleep(after).await;
     let made = match tokio::time::timeout(CONNECTING, TcpStream::connect(address)).await {
         Ok(Ok(stream)) => endpoint.make(stream, Some(pin)).await,
         Ok(Err(error)) => Err(error),
         Err(_) => Err(std::io::ErrorKind::TimedOut.into()),
     };
-    made.map(|connection| (connection, address)).map_err(|error| format!("{address}: {}", connection::in_words(&error)))
+    made.map(|connection| (connection, address))
+        .map_err(|error| PeerFailure { address: Some(address.to_owned()), failure: (&error).into() })
 }

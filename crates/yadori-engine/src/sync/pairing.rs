@@ -17,6 +17,7 @@ use yadori_core::shared::{Device, Item, MOST_DEVICES};
 use yadori_link::code::{Code, NotACode};
 use yadori_link::connection::{self, receive, receive_devices, say, say_devices};
 use yadori_link::exchange::Ending;
+use yadori_link::failure::LinkFailure;
 use yadori_link::frame::{Bye, Hello, VERSIONS};
 use yadori_link::identity::Pin;
 use yadori_link::pairing::{Pairing, Side};
@@ -64,7 +65,7 @@ pub enum JoinError {
     #[error(transparent)]
     Code(#[from] NotACode),
     /// Nobody answers there.
-    #[error("{address} cannot be reached: {}", connection::in_words(source))]
+    #[error("{address} cannot be reached: {}", LinkFailure::from(source))]
     Unreachable {
         /// The address.
         address: String,
@@ -87,7 +88,7 @@ pub enum JoinError {
     #[error("{MOST_DEVICES} devices are linked already, and more cannot be: remove one that is not used any more")]
     TooMany,
     /// Their clocks or their versions are too far apart.
-    #[error("{}", why_over(.0).unwrap_or("it is over"))]
+    #[error("{}", why_over(.0).map_or_else(|| "it is over".to_owned(), |why| why.to_string()))]
     Unlike(Ending),
     /// It is this very device.
     #[error("that is this device itself")]
@@ -99,7 +100,7 @@ pub enum JoinError {
     #[error("this device has another relay, {0} (yadori relay remove)")]
     OtherRelay(String),
     /// The connection broke.
-    #[error("the other device did not go on: {}", connection::in_words(.0))]
+    #[error("the other device did not go on: {}", LinkFailure::from(.0))]
     Broken(io::Error),
     /// Something else.
     #[error(transparent)]

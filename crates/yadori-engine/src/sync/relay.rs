@@ -71,6 +71,48 @@ pub enum RelaySetError {
     Store(#[from] StoreError),
 }
 
+/// What keeps the relay from being used.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum RelayFailureKind {
+    /// It does not answer.
+    Unreachable,
+    /// The mailbox of the devices is full.
+    Full,
+    /// It does not know the mailbox, or this device has missed a change of its key.
+    NoMailbox,
+    /// It says no for another reason.
+    Refused,
+    /// It lost what came after some earlier time.
+    WentBack,
+    /// Anything else.
+    Other,
+}
+
+/// Why the relay cannot be used, or does not do what is asked.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[error("{message}")]
+pub struct RelayFailure {
+    /// What it is.
+    pub kind: RelayFailureKind,
+    /// In English.
+    pub message: String,
+}
+
+impl From<&AtError> for RelayFailure {
+    fn from(error: &AtError) -> Self {
+        let kind = match error {
+            AtError::Relay(RelayError::Unreachable(_)) => RelayFailureKind::Unreachable,
+            AtError::Relay(error) if error.is("full") => RelayFailureKind::Full,
+            AtError::Relay(error) if error.is("no-mailbox") => RelayFailureKind::NoMailbox,
+            AtError::Relay(RelayError::Refused { .. }) => RelayFailureKind::Refused,
+            AtError::KeyMissed => RelayFailureKind::NoMailbox,
+            AtError::WentBack => RelayFailureKind::WentBack,
+            AtError::Relay(_) | AtError::Store(_) | AtError::Other(_) | AtError::Left => RelayFailureKind::Other,
+        };
+        Self { kind, message: error.to_string() }
+    }
+}
+
 /// How it stands with the relay.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct RelayStatus {
@@ -79,7 +121,7 @@ pub struct RelayStatus {
     /// Whether it answers.
     pub answers: bool,
     /// Why it does not, or does not do what is asked.
-    pub last_error: Option<String>,
+    pub last_error: Option<RelayFailure>,
     /// What was wrong with an envelope, the last time that one was not believed; and how many there were since the start.
     pub last_lie: Option<String>,
     /// How many envelopes were not believed since the start.
@@ -137,6 +179,9 @@ impl At {
     }
 }
 
+/// What is said of a relay that knows less than before.
+const WENT_BACK: &str = "it has gone back to an earlier time, and lost what came since";
+
 /// Why the task begins again.
 #[derive(Debug, Error)]
 enum AtError {
@@ -146,6 +191,13 @@ enum AtError {
     Store(#[from] StoreError),
     #[error("{0}")]
     Other(String),
+    #[error(
+        "the relay does not know the key of this device: the others have another one since a device was removed, \
+         and nothing was left here for this one, so it learns the key when it meets one of them directly; or the mailbox was erased"
+    )]
+    KeyMissed,
+    #[error("{WENT_BACK}")]
+    WentBack,
     #[error("this place was left")]
     Left,
 }
@@ -360,7 +412,7 @@ impl DeviceSync {
             tracing::info!(%error, "the relay cannot be used at the moment");
             self.note_relay(|status| {
                 status.answers = false;
-                status.last_error = Some(error.to_string());
+                status.last_error = Some((&error).into());
             });
             // One that answers, and fails again at once, is not asked without end.
             if began.elapsed() > LONGEST_PAUSE {

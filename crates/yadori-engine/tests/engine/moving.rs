@@ -2,6 +2,7 @@
 
 use crate::support::{Device, names};
 use std::io::Write;
+use yadori_engine::history::find::PageRequest;
 use yadori_engine::keeping::add::NewClip;
 use yadori_engine::moving::export::{Form, Selection};
 use yadori_engine::moving::import::Report;
@@ -56,4 +57,43 @@ async fn a_history_moves_whole_and_only_once() {
     let report = import(&to, again).await;
     assert_eq!((report.added, report.known), (0, 2));
     assert_eq!(to.shown().await, before);
+}
+
+#[tokio::test]
+async fn much_moves_together_and_what_was_deleted_there_comes_back() {
+    let (from, to) = (Device::new("workshop").await, Device::new("van").await);
+    for nth in 0..620 {
+        let new = NewClip {
+            title: (nth % 3 == 0).then(|| format!("Lamp {nth}")),
+            mark: (nth % 5 == 0).then_some(yadori_core::Mark::Fern),
+            ..NewClip::default()
+        };
+        from.engine.keeping.add("text/plain", format!("cue {nth} on the lantern").into(), new).await.unwrap();
+    }
+    let bin = |for_good| {
+        let (to, text) = (&to, if for_good { "cue 7 on the lantern" } else { "cue 8 on the lantern" });
+        async move {
+            to.copy(text).await;
+            to.engine.retention.delete(&names(&["1"]), for_good).await.unwrap();
+        }
+    };
+    bin(true).await;
+    bin(false).await;
+    to.copy("cue 9 on the lantern").await;
+    let (_, file) = archive(&from).await;
+    let report = import(&to, file).await;
+    assert_eq!((report.added, report.known, report.restored, report.skipped), (618, 1, 1, 0), "{:?}", report.reasons);
+    let told = |device: &Device| {
+        let ledger = device.engine.history.clone();
+        async move {
+            let index = ledger.ledger.read().await;
+            let ids: std::collections::BTreeSet<_> = index.page(None, 1_000).iter().map(|hit| hit.id).collect();
+            ids
+        }
+    };
+    assert_eq!(told(&from).await, told(&to).await);
+    let request = PageRequest { query: Some("\"lamp 600\"".into()), ..PageRequest::default() };
+    let found = to.engine.history.find(&request).await.unwrap().clips.remove(0).record;
+    assert_eq!((found.title.as_deref(), found.mark), (Some("Lamp 600"), Some(yadori_core::Mark::Fern)));
+    assert_eq!(found.text, "cue 600 on the lantern");
 }

@@ -7,6 +7,7 @@ use tempfile::TempDir;
 use yadori_core::MillisSinceEpoch;
 use yadori_engine::keeping::ClipChange;
 use yadori_engine::keeping::add::NewClip;
+use yadori_engine::sync::relay::RelayFailureKind;
 use yadori_engine::sync::{InviteError, JoinError};
 use yadori_link::envelope::{Letter, seal_letter};
 use yadori_link::group::{Group, GroupSecret};
@@ -362,7 +363,7 @@ async fn who_was_removed_gets_nothing_new_from_the_relay() {
     for (removed, knows) in [(&shed, &["Lamp 7"][..]), (&booth, &["Gel 201", "Lamp 7"])] {
         let told = || async {
             let at = removed.engine.sync.relay_status().await;
-            at.is_some_and(|at| at.last_error.is_some_and(|error| error.contains("meets one of them directly")))
+            at.is_some_and(|at| at.last_error.is_some_and(|error| error.kind == RelayFailureKind::NoMailbox))
         };
         removed.until("told that the key is another one", told).await;
         assert_eq!(removed.shown().await, knows);
@@ -460,7 +461,7 @@ async fn a_letter_that_is_refused_is_not_missed_later() {
     workshop.copy("Lamp 7").await;
     let is_full = || async {
         let at = workshop.engine.sync.relay_status().await.unwrap();
-        at.last_error.is_some_and(|error| error.contains("full"))
+        at.last_error.is_some_and(|error| error.kind == RelayFailureKind::Full)
     };
     workshop.until("told that it is full", is_full).await;
     sqlx::query("UPDATE mailboxes SET quota_bytes = 1 << 30").execute(&pool).await.unwrap();

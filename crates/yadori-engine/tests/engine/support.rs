@@ -12,6 +12,7 @@ use tokio::task::{JoinHandle, JoinSet};
 use yadori_core::Format;
 use yadori_core::rules::DEFAULT_SIZE_LIMIT;
 use yadori_database::{PrivateServer, ServerState};
+use yadori_desktop::Shortcoming;
 use yadori_desktop::simulated::{ProgramCopy, Simulated, connect};
 use yadori_desktop::{PATIENCE as READING_PATIENCE, Reading};
 use yadori_engine::Engine;
@@ -314,7 +315,7 @@ async fn begin(
         clipboard: Some(desktop.clipboard),
         keyboard: Some(desktop.keyboard),
         reading,
-        off: String::new(),
+        off: Shortcoming::NotFoundYet,
         link: LinkConfig { listen, find: false, direct },
     });
     let engine = Arc::new(engine.await.expect("an engine"));

@@ -228,7 +228,7 @@ pub(super) fn print(devices: &[Known]) -> Result<(), Failure> {
             style.faint(&addresses)
         )?;
         for note in &device.notes {
-            writeln!(out, "{}  {}", " ".repeat(width), style.warning(&safe(note)))?;
+            writeln!(out, "{}  {}", " ".repeat(width), style.warning(&safe(&note.message)))?;
         }
     }
     if devices.len() == 1 {

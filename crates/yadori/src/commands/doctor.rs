@@ -77,6 +77,7 @@ impl Doctor {
 fn of_service(status: &Status) -> Vec<Finding> {
     let own = env!("CARGO_PKG_VERSION");
     let capture = &status.capture;
+    let why_off = capture.reason.as_ref().map_or("there is no clipboard", |reason| &reason.message);
     let mut findings = vec![
         if status.version == own {
             fine("service", format!("yadorid {own} runs as process {}", status.pid))
@@ -92,7 +93,7 @@ fn of_service(status: &Status) -> Vec<Finding> {
             CaptureState::Paused => wrong("clipboard", "capture is paused", "resume: yadori resume"),
             CaptureState::Off => wrong(
                 "clipboard",
-                format!("copies aren't kept: {}", capture.reason.as_deref().unwrap_or("there is no clipboard")),
+                format!("copies aren't kept: {why_off}"),
                 if capture.clipboard == ClipboardKind::None {
                     NO_CLIPBOARD
                 } else {
@@ -162,7 +163,7 @@ fn of_service(status: &Status) -> Vec<Finding> {
     }));
     let remedy =
         "nothing is wrong with Yadori; what is captured otherwise, and yadori add and the console, work as ever";
-    findings.extend(capture.notes.iter().map(|note| wrong("desktop", note.clone(), remedy)));
+    findings.extend(capture.notes.iter().map(|note| wrong("desktop", note.message.clone(), remedy)));
     findings
 }
 
@@ -177,7 +178,7 @@ fn of_relay(relay: &Relay) -> Finding {
         ),
         (None, Some(error)) => wrong(
             "relay",
-            format!("{address} cannot be used: {}", safe(error)),
+            format!("{address} cannot be used: {}", safe(&error.message)),
             "Yadori tries again by itself; what is to be told waits meanwhile. See yadori relay",
         ),
         (None, None) => fine("relay", format!("{address} is in use")),

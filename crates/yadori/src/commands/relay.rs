@@ -82,7 +82,7 @@ fn show(context: &Context, relay: &State) -> Result<(), Failure> {
 pub fn in_a_line(relay: &State) -> String {
     let address = safe(&relay.address);
     match (&relay.error, relay.answers) {
-        (Some(error), _) => format!("The relay {address} cannot be used: {}", safe(error)),
+        (Some(error), _) => format!("The relay {address} cannot be used: {}", safe(&error.message)),
         (None, true) => format!("The relay {address} answers"),
         (None, false) => format!("The relay {address} is being asked"),
     }

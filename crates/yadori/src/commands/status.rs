@@ -57,12 +57,13 @@ fn capture(status: &Asked, style: Style) -> Vec<Row> {
         (CaptureState::On, _) => format!("on, from {} since {since}", capture.clipboard.word()),
         (CaptureState::Paused, Some(until)) => style.warning(&format!("paused until {}", moment(until))),
         (CaptureState::Paused, None) => style.warning(&format!("paused since {since}; resume with: yadori resume")),
-        (CaptureState::Off, _) => {
-            style.warning(&format!("off: {}", safe(capture.reason.as_deref().unwrap_or("there is no clipboard"))))
-        }
+        (CaptureState::Off, _) => style.warning(&format!(
+            "off: {}",
+            safe(capture.reason.as_ref().map_or("there is no clipboard", |reason| &reason.message))
+        )),
     };
     let mut rows = vec![("capture", state)];
-    rows.extend(capture.notes.iter().map(|note| ("note", style.warning(&safe(note)))));
+    rows.extend(capture.notes.iter().map(|note| ("note", style.warning(&safe(&note.message)))));
     if capture.waiting > 0 {
         let waiting = count(capture.waiting, "copy", "copies");
         rows.push(("waiting", style.warning(&format!("{waiting} to be stored, until the database takes them"))));

@@ -9,6 +9,7 @@ mod forgetting;
 mod kept;
 pub(super) mod keys;
 mod moving;
+mod notices;
 pub(super) mod rules;
 mod tray;
 

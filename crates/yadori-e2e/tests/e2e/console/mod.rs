@@ -56,11 +56,11 @@ impl Page {
         &self.service
     }
 
+    /// What the entries say, as soon as they are laid out.
     async fn entries(&self) -> Vec<String> {
-        let texts = self
-            .browser
-            .eval("return [...document.querySelectorAll('article bdi:first-of-type')].map(e => e.innerText.trim())")
-            .await;
+        const TEXTS: &str = "[...document.querySelectorAll('article bdi:first-of-type')].map(e => e.innerText.trim())";
+        self.browser.until(&format!("{TEXTS}.length > 0 && {TEXTS}.every(Boolean)")).await;
+        let texts = self.browser.eval(&format!("return {TEXTS}")).await;
         serde_json::from_value(texts).unwrap()
     }
 

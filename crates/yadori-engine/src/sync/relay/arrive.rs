@@ -11,10 +11,6 @@ use yadori_link::handover::{open_handover, seal_handover};
 use yadori_link::identity::Pin;
 use yadori_link::ranges::ChangeRanges;
 
-/// Why the relay knows this device no more.
-const NO_MAILBOX: &str = "the relay does not know the key of this device: the others have another one since a device was removed, \
-    and nothing was left here for this one, so it learns the key when it meets one of them directly; or the mailbox was erased";
-
 impl DeviceSync {
     /// Comes to a place: perhaps for the first time, or with another secret. Tells how far the outboxes of the others were numbered.
     pub(super) async fn arrive(&self, at: &At) -> Result<BTreeMap<Outbox, u64>, AtError> {
@@ -97,7 +93,7 @@ impl DeviceSync {
     async fn take_handover(&self, at: &At, before: &Group) -> Result<AtError, AtError> {
         let own = before.outbox(&at.identity().pin());
         let sealed = match at.unless_left(at.client.handover(before, &own)).await {
-            Err(AtError::Relay(error)) if error.is("no-mailbox") => return Err(AtError::Other(NO_MAILBOX.into())),
+            Err(AtError::Relay(error)) if error.is("no-mailbox") => return Err(AtError::KeyMissed),
             found => found?,
         };
         let linked = self.linked_pins().await?;

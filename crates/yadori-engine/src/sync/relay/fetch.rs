@@ -1,5 +1,6 @@
 //! What this device takes from a relay.
 
+use super::WENT_BACK;
 use super::state::{Posted, RelayState};
 use super::{At, AtError};
 use crate::clock::now;
@@ -98,11 +99,10 @@ impl DeviceSync {
 
     /// The relay forgets what was acknowledged: what this device has put there may be gone as well, and is put there again.
     pub(super) async fn forgotten(&self, state: &mut RelayState, own_last: u64) -> Result<AtError, AtError> {
-        const WHAT: &str = "it has gone back to an earlier time, and lost what came since";
-        self.note_lie(WHAT);
+        self.note_lie(WENT_BACK);
         state.is_forgotten(own_last);
         self.put_state(state).await?;
-        Ok(AtError::Other(WHAT.into()))
+        Ok(AtError::WentBack)
     }
 
     async fn take_in(

@@ -92,7 +92,8 @@ impl DeviceSync {
             for (hash, size) in contents_of(&told.items) {
                 match self.put_content(at, &hash, size).await {
                     Err(AtError::Relay(error)) if error.is("full") => {
-                        self.note_relay(|status| status.last_error = Some(error.to_string()));
+                        let error = AtError::Relay(error);
+                        self.note_relay(|status| status.last_error = Some((&error).into()));
                     }
                     done => done?,
                 }

@@ -1,6 +1,6 @@
 //! The person's devices, and what they share.
 
-use super::{Contract, kind, kind_of};
+use super::{Contract, kind, kind_of, notices};
 use yadori_api as api;
 use yadori_core::rules::Checked;
 use yadori_core::sharing::{Extent, Policy};
@@ -27,7 +27,7 @@ impl Contract for Device {
             addresses: self.addresses,
             introduced_by: self.introduced_by,
             introduced: self.introduced,
-            notes: self.notes,
+            notes: self.notes.iter().map(notices::of_device).collect(),
         }
     }
 }
@@ -64,7 +64,7 @@ impl Contract for RelayStatus {
         api::Relay {
             address: self.address,
             answers: self.answers,
-            error: self.last_error,
+            error: self.last_error.as_ref().map(notices::of_relay),
             warning: self.last_lie,
             warnings: self.lies,
             behind: self.behind,

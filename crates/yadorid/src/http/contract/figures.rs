@@ -1,11 +1,11 @@
 //! How the service stands, and the figures.
 
-use super::{Contract, kind};
+use super::{Contract, kind, notices};
 use crate::http::console;
 use yadori_api as api;
 use yadori_core::capture::{Refusal, RefusalKind};
 use yadori_core::rules::Checked;
-use yadori_desktop::ClipboardKind;
+use yadori_desktop::{ClipboardKind, Shortcoming};
 use yadori_engine::clock::timestamp;
 use yadori_engine::overview::stats::{DayFigures, RECALL_SECONDS, Share, Stats, WALK_SECONDS};
 use yadori_engine::overview::status::{Due, Off, Room, Status};
@@ -19,7 +19,7 @@ fn clipboard_kind(kind: ClipboardKind) -> api::ClipboardKind {
     }
 }
 
-fn refusal_reason(kind: RefusalKind) -> api::RefusalReason {
+pub(super) fn refusal_reason(kind: RefusalKind) -> api::RefusalReason {
     match kind {
         RefusalKind::Paused => api::RefusalReason::Paused,
         RefusalKind::Secret => api::RefusalReason::Secret,
@@ -45,12 +45,10 @@ impl Contract for Status {
     fn contract(self, rules: &Checked) -> api::Status {
         let journal = self.journal;
         let reason = self.off.map(|off| match off {
-            Off::NoClipboard(why) => why,
-            Off::ByRule => Refusal::Off.to_string(),
+            Off::NoClipboard(why) => notices::of_clipboard(&why),
+            Off::ByRule => api::Notice::new(api::NoticeKind::ByRule, Refusal::Off),
         });
-        let contested = journal.contested.map(|name| {
-            format!("another program ({name}) takes the clipboard each time something is put on it, and is let have it")
-        });
+        let contested = journal.contested.map(Shortcoming::Contested);
         let refused = journal.refused.into_iter().map(|(reason, refused)| api::Refused {
             reason: refusal_reason(reason),
             message: refused.last.to_string(),
@@ -74,7 +72,7 @@ impl Contract for Status {
                 until: journal.pause.and_then(|pause| pause.until).map(timestamp),
                 clipboard: clipboard_kind(journal.clipboard),
                 reason,
-                notes: journal.notes.into_iter().chain(contested).collect(),
+                notes: journal.notes.iter().chain(&contested).map(notices::of_clipboard).collect(),
                 waiting: journal.waiting as u64,
             },
             count: self.clips,

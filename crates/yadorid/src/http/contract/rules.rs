@@ -1,5 +1,6 @@
 //! The rules.
 
+use super::figures::refusal_reason;
 use super::{Contract, kind_of};
 use std::sync::Arc;
 use yadori_api as api;
@@ -43,12 +44,11 @@ impl Contract for Verdict {
 
     fn contract(self, rules: &Checked) -> api::RulesVerdict {
         let paused = self.paused;
-        let (captured, reason, kind, sensitive) = match self.judged {
+        match self.judged {
             Ok(draft) => {
-                let secret = draft.sensitive.map(Sensitive::label);
                 let certain = draft.sensitive.is_some_and(|secret| secret.certain);
-                let stays = rules.rules().retention.sensitive_millis.filter(|_| certain).map(amounts::span_in_words);
-                let what = match (secret, stays) {
+                let stays = rules.rules().retention.sensitive_millis.filter(|_| certain);
+                let what = match (draft.sensitive.map(Sensitive::label), stays.map(amounts::span_in_words)) {
                     (Some(secret), Some(stays)) => {
                         format!(
                             "it would be captured, hidden since it looks like a {secret}, and forgotten after {stays}"
@@ -57,12 +57,26 @@ impl Contract for Verdict {
                     (Some(secret), None) => format!("it would be captured, and hidden since it looks like a {secret}"),
                     (None, _) => format!("it would be captured as {}", kind_in_words(draft.kind)),
                 };
-                let what = if paused { format!("{what}, were capture not paused at the moment") } else { what };
-                (true, what, Some(draft.kind), draft.sensitive.map(super::secret))
+                api::RulesVerdict {
+                    captured: true,
+                    reason: if paused { format!("{what}, were capture not paused at the moment") } else { what },
+                    refused: None,
+                    forgotten_after_seconds: stays.map(|millis| millis / 1000),
+                    paused,
+                    kind: Some(super::kind(draft.kind)),
+                    sensitive: draft.sensitive.map(super::secret),
+                }
             }
-            Err(refusal) => (false, format!("it would not be captured: {refusal}"), None, None),
-        };
-        api::RulesVerdict { captured, reason, kind: kind.map(super::kind), sensitive }
+            Err(refusal) => api::RulesVerdict {
+                captured: false,
+                reason: format!("it would not be captured: {refusal}"),
+                refused: Some(refusal_reason(refusal.kind())),
+                forgotten_after_seconds: None,
+                paused,
+                kind: None,
+                sensitive: None,
+            },
+        }
     }
 }
 
