@@ -1,6 +1,6 @@
 <!-- A list of clips: days, headings and entries, of which only those in view are in the document. -->
 <script lang="ts">
-  import { tick, onMount, type Snippet } from "svelte";
+  import { tick, onMount, untrack, type Snippet } from "svelte";
   import { VList, type VListHandle } from "virtua/svelte";
   import ArrowUp from "@lucide/svelte/icons/arrow-up";
   import { COMMANDS, frame } from "../state/commands.svelte";
@@ -10,6 +10,7 @@
   import Button from "../ui/Button.svelte";
   import Entry from "./Entry.svelte";
   import { getList, type Row } from "./list.svelte";
+  import { Slots } from "./slots";
 
   type Props = {
     label: string;
@@ -32,6 +33,14 @@
   /** The first entry that is in view, and so the day that one is reading. */
   let top = $state(0);
 
+  const slots = new Slots();
+  const slotOf = $derived.by(() => {
+    const entries = list.rows.filter((row) => row.kind === "entry");
+    return slots.take(
+      entries.map((row) => row.key),
+      untrack(() => list.active),
+    );
+  });
   const activeRow = $derived(list.rows.findIndex((row) => row.key === list.active));
   // The entry with the focus stays in the document when it is scrolled out of view, and so does the focus.
   const keep = $derived(activeRow >= 0 ? [activeRow] : []);
@@ -161,7 +170,7 @@
     <VList
       bind:this={handle}
       data={list.rows}
-      getKey={(row: Row) => row.key}
+      getKey={(row: Row) => slotOf.get(row.key) ?? row.key}
       keepMounted={keep}
       bufferSize={500}
       shift={list.shifting}

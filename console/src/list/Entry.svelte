@@ -38,12 +38,13 @@
   const nearEnd = $derived(goes !== undefined && goes.getTime() - Date.now() < NEAR ? goes : undefined);
   // The whole list has one place in the order of the Tab key: the active entry, or else the first.
   const tabbable = $derived(list.active ? list.active === clip.id : row.place === 1);
-  let thumbnailMissing = $state(false);
+  /** The clip of which there is no small picture. */
+  let without = $state<string>();
   /** Above this a picture has no small one. */
   const MOST_PIXELS = 100_000_000;
   const pixels = $derived((clip.width ?? 0) * (clip.height ?? 0));
   const picture = $derived(
-    clip.kind === "image" && !clip.sensitive && !thumbnailMissing && pixels > 0 && pixels <= MOST_PIXELS,
+    clip.kind === "image" && !clip.sensitive && without !== clip.id && pixels > 0 && pixels <= MOST_PIXELS,
   );
   /** A picture is shown at its proportions, 96 pixels high at most and as wide as there is room. */
   const shown = $derived.by(() => {
@@ -118,7 +119,7 @@
               width={shown[0]}
               height={shown[1]}
               class="my-0.5 block rounded-sm border border-base-300 bg-base-200 object-contain"
-              onerror={() => (thumbnailMissing = true)}
+              onerror={() => (without = clip.id)}
             />
             <span class="faint text-sm">{line(clip)}</span>
           {:else}

@@ -370,8 +370,18 @@ async fn devices_are_linked_renamed_and_removed() {
     page.says(&format!("yadori device join 'https://{}/#", relay.address())).await;
     page.check_accessibility("an invitation by way of a relay").await;
     page.browser.shot("invitation by way of a relay").await;
+    // Why it is away is said in the person's language.
+    tokio::task::block_in_place(|| drop(other.lock().unwrap().take()));
+    page.says("nothing answers there").await;
+    page.go("#/settings", "Settings").await;
+    page.browser
+        .eval("[...document.querySelectorAll('label')].find(e => e.innerText.trim() === '日本語').click()")
+        .await;
+    page.browser.until("document.documentElement.lang === 'ja'").await;
+    page.browser.eval("location.hash = '#/devices'").await;
+    page.says("で応答するものがありません").await;
+    page.browser.shot("a device that is away, in Japanese").await;
     page.finish().await;
-    drop(other.lock().unwrap().take());
 }
 
 #[tokio::test(flavor = "multi_thread")]
