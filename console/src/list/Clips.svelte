@@ -33,6 +33,15 @@
   /** The first entry that is in view, and so the day that one is reading. */
   let top = $state(0);
 
+  /** Whether a letter was typed a moment ago: then no more is made than what can be seen. */
+  let typing = $state(false);
+  $effect(() => {
+    if (!list.query) return;
+    typing = true;
+    const calm = setTimeout(() => (typing = false), 250);
+    return () => clearTimeout(calm);
+  });
+
   const slots = new Slots();
   const slotOf = $derived.by(() => {
     const entries = list.rows.filter((row) => row.kind === "entry");
@@ -172,7 +181,7 @@
       data={list.rows}
       getKey={(row: Row) => slotOf.get(row.key) ?? row.key}
       keepMounted={keep}
-      bufferSize={500}
+      bufferSize={typing ? 0 : 500}
       shift={list.shifting}
       onscroll={scrolled}
       class="h-full overflow-x-hidden pb-4"
