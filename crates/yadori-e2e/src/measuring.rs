@@ -81,6 +81,22 @@ impl Desk {
         }
     }
 
+    /// Waits until somebody else has put something on the clipboard, as who pastes at once would see it.
+    ///
+    /// # Panics
+    /// If the desktop refuses.
+    pub fn look_until_taken(&mut self) {
+        match self {
+            Self::X11(_, copier, paster) => while paster.owner() == copier.window() {},
+            Self::Wayland(_, _, paster, _) => {
+                let before = paster.offers();
+                while paster.offers() == before {
+                    paster.look();
+                }
+            }
+        }
+    }
+
     /// Pastes; gives the bytes.
     ///
     /// # Panics
@@ -206,6 +222,11 @@ impl Copier {
         before
     }
 
+    /// The window that owns what it copies.
+    pub fn window(&self) -> Window {
+        self.window
+    }
+
     /// The target under which it copies.
     pub fn target(&self) -> u32 {
         self.target
@@ -230,6 +251,15 @@ impl Paster {
         let (connection, window) = connect(display);
         let [clipboard, answer, incr] = ["CLIPBOARD", "TRIAL_ANSWER", "INCR"].map(|name| atom(&connection, name));
         Self { connection, window, clipboard, answer, incr }
+    }
+
+    /// The window that owns what is on the clipboard.
+    ///
+    /// # Panics
+    /// If the X server refuses.
+    pub fn owner(&self) -> Window {
+        let owner = self.connection.get_selection_owner(self.clipboard).expect("the X server");
+        owner.reply().expect("the X server").owner
     }
 
     /// Pastes under this target; gives the bytes.

@@ -147,6 +147,11 @@ impl WaylandPaster {
         Self { queue, state }
     }
 
+    /// How often something was put on the clipboard, as far as it has looked.
+    pub fn offers(&self) -> u64 {
+        self.state.selections
+    }
+
     /// Learns what is on the clipboard now.
     ///
     /// # Panics
@@ -184,6 +189,8 @@ struct Program {
     dead: bool,
     /// What is on the clipboard.
     present: Option<ZwlrDataControlOfferV1>,
+    /// How often it was told what is on the clipboard.
+    selections: u64,
 }
 
 fn connect(socket: &Path, formats: Vec<(String, Vec<u8>)>, manner: Manner) -> (EventQueue<Program>, Program) {
@@ -201,6 +208,7 @@ fn connect(socket: &Path, formats: Vec<(String, Vec<u8>)>, manner: Manner) -> (E
         stalled: Vec::new(),
         dead: false,
         present: None,
+        selections: 0,
     };
     queue.roundtrip(&mut state).expect("the compositor");
     let manager = state.manager.clone().expect("access to the clipboard");
@@ -325,10 +333,11 @@ impl Dispatch<ZwlrDataControlDeviceV1, ()> for Program {
         _: &Connection,
         _: &QueueHandle<Self>,
     ) {
-        if let zwlr_data_control_device_v1::Event::Selection { id } = event
-            && let Some(before) = std::mem::replace(&mut state.present, id)
-        {
-            before.destroy();
+        if let zwlr_data_control_device_v1::Event::Selection { id } = event {
+            state.selections += 1;
+            if let Some(before) = std::mem::replace(&mut state.present, id) {
+                before.destroy();
+            }
         }
     }
 

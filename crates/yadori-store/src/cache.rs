@@ -3,7 +3,8 @@
 //! The same few clips are read again and again: by every window that shows the newest, by every letter of a search. Since nobody
 //! but this program writes the records, what was read stays right until the next write begins. Then everything is let go of,
 //! and nothing is taken from here, nor kept, until that write has ended: a reader never gets what is older than the records.
-//! (This is why all that writes clips begins with [`Cache::begin`].)
+//! (This is why all that writes clips begins with [`Cache::begin`].) A write that only notes something in the records of a few
+//! clips ([`Cache::begin_notes`]), as each recall does, has those let go of and nothing else; until it has ended, no records are kept.
 
 use crate::clips::ClipRecord;
 use crate::content::StoredFormat;
@@ -34,8 +35,12 @@ pub(crate) struct Cache {
 struct Known {
     /// Writes that have begun and not ended.
     writing: usize,
+    /// Those of them that only note something in the records of some clips.
+    noting: usize,
     /// Grows with every write that ends.
     generation: u64,
+    /// Grows with every one that notes.
+    notes: u64,
     unsure_until: Option<Instant>,
     clips: HashMap<u64, ClipRecord>,
     numbers: HashMap<ClipId, u64>,
@@ -43,16 +48,22 @@ struct Known {
     bytes: usize,
 }
 
-/// What may be kept of a read: nothing if a write has ended, or goes on, since it began.
+/// What may be kept of a read: nothing if a write has ended, or goes on, since it began; no records if one has that notes something.
 #[derive(Clone, Copy)]
-pub(crate) struct Ticket(Option<u64>);
+pub(crate) struct Ticket {
+    generation: Option<u64>,
+    notes: Option<u64>,
+}
 
 impl Known {
     fn ticket(&mut self) -> Ticket {
         if self.unsure_until.is_some_and(|until| Instant::now() > until) {
             self.unsure_until = None;
         }
-        Ticket((self.writing == 0 && self.unsure_until.is_none()).then_some(self.generation))
+        Ticket {
+            generation: (self.writing == self.noting && self.unsure_until.is_none()).then_some(self.generation),
+            notes: (self.noting == 0).then_some(self.notes),
+        }
     }
 
     fn clear(&mut self) {
@@ -64,7 +75,7 @@ impl Known {
 
     /// Makes room for so many bytes more, if they may be kept at all.
     fn admit(&mut self, ticket: Ticket, bytes: usize) -> bool {
-        if ticket.0.is_none() || self.ticket().0 != ticket.0 || bytes > MOST_BYTES {
+        if ticket.generation.is_none() || self.ticket().generation != ticket.generation || bytes > MOST_BYTES {
             return false;
         }
         if self.bytes + bytes > MOST_BYTES {
@@ -81,7 +92,18 @@ impl Cache {
         let mut known = self.known.lock();
         known.writing += 1;
         known.clear();
-        Writing { cache: self.clone(), is_unsure: false }
+        Writing { cache: self.clone(), is_unsure: false, notes: false }
+    }
+
+    /// Begins a write that changes nothing but the records of these clips.
+    pub(crate) fn begin_notes(self: &Arc<Self>, clips: &[u64]) -> Writing {
+        let mut known = self.known.lock();
+        known.writing += 1;
+        known.noting += 1;
+        for clip in clips {
+            known.clips.remove(clip);
+        }
+        Writing { cache: self.clone(), is_unsure: false, notes: true }
     }
 
     /// Waits until nobody else reads what begins with this clip.
@@ -93,7 +115,7 @@ impl Cache {
     pub(crate) fn clips(&self, numbers: &[u64]) -> (HashMap<u64, ClipRecord>, Ticket) {
         let mut known = self.known.lock();
         let ticket = known.ticket();
-        if ticket.0.is_none() {
+        if ticket.generation.is_none() {
             return (HashMap::new(), ticket);
         }
         let found = numbers.iter().filter_map(|number| Some((*number, known.clips.get(number)?.clone())));
@@ -104,13 +126,16 @@ impl Cache {
     pub(crate) fn clip(&self, id: ClipId) -> (Option<ClipRecord>, Ticket) {
         let mut known = self.known.lock();
         let ticket = known.ticket();
-        let number = known.numbers.get(&id).filter(|_| ticket.0.is_some());
+        let number = known.numbers.get(&id).filter(|_| ticket.generation.is_some());
         (number.and_then(|number| known.clips.get(number)).cloned(), ticket)
     }
 
     /// Keeps clips that were read.
     pub(crate) fn keep_clips(&self, ticket: Ticket, clips: &[ClipRecord]) {
         let mut known = self.known.lock();
+        if ticket.notes.is_none() || known.ticket().notes != ticket.notes {
+            return;
+        }
         for clip in clips {
             if !known.clips.contains_key(&clip.number) && known.admit(ticket, size_of::<ClipRecord>() + clip.text.len())
             {
@@ -124,7 +149,7 @@ impl Cache {
     pub(crate) fn formats(&self, clip: u64) -> (Option<Vec<StoredFormat>>, Ticket) {
         let mut known = self.known.lock();
         let ticket = known.ticket();
-        (known.formats.get(&clip).filter(|_| ticket.0.is_some()).cloned(), ticket)
+        (known.formats.get(&clip).filter(|_| ticket.generation.is_some()).cloned(), ticket)
     }
 
     /// Keeps the formats of a clip that were read.
@@ -144,6 +169,7 @@ impl Cache {
 pub(crate) struct Writing {
     cache: Arc<Cache>,
     is_unsure: bool,
+    notes: bool,
 }
 
 impl Writing {
@@ -162,7 +188,12 @@ impl Drop for Writing {
     fn drop(&mut self) {
         let mut known = self.cache.known.lock();
         known.writing -= 1;
-        known.generation += 1;
+        if self.notes {
+            known.noting -= 1;
+            known.notes += 1;
+        } else {
+            known.generation += 1;
+        }
         if self.is_unsure {
             known.unsure_until = Some(Instant::now() + UNSURE);
         }
@@ -204,15 +235,76 @@ mod tests {
         let cache = Arc::<Cache>::default();
         let (first, mut second) = (cache.begin(), cache.begin());
         drop(first);
-        assert!(cache.formats(1).1.0.is_none());
+        assert!(cache.formats(1).1.generation.is_none());
         second.commits();
         second.is_done();
         drop(second);
-        assert!(cache.formats(1).1.0.is_some());
+        assert!(cache.formats(1).1.generation.is_some());
         let mut third = cache.begin();
         third.commits();
         drop(third);
-        assert!(cache.formats(1).1.0.is_none(), "the server may still do what was broken off");
+        assert!(cache.formats(1).1.generation.is_none(), "the server may still do what was broken off");
+    }
+
+    fn clip(number: u64, recalls: u32) -> ClipRecord {
+        ClipRecord {
+            number,
+            id: ClipId([number as u8; 16]),
+            change: 1,
+            kind: yadori_core::Kind::Text,
+            sensitive: None,
+            life: yadori_core::clip::Life::default(),
+            tombstone: false,
+            recalled_at: None,
+            copies: 1,
+            recalls,
+            size: 4,
+            pixels: None,
+            extent: None,
+            text: "lamp".into(),
+            title: None,
+            caption: None,
+            source: yadori_core::Source::default(),
+            device: "workshop".into(),
+            pin: None,
+            drawer: None,
+            mark: None,
+            alias: None,
+            fills: false,
+            shared: false,
+            elsewhere: false,
+        }
+    }
+
+    #[test]
+    fn a_note_takes_the_records_of_its_clips_and_nothing_else() {
+        let cache = Arc::<Cache>::default();
+        let (_, ticket) = cache.clips(&[1, 2]);
+        cache.keep_clips(ticket, &[clip(1, 0), clip(2, 0)]);
+        cache.keep_formats(ticket, 1, &format("whole"));
+        let noting = cache.begin_notes(&[1]);
+        let (known, during) = cache.clips(&[1, 2]);
+        assert_eq!(known.keys().copied().collect::<Vec<_>>(), [2]);
+        assert_eq!(cache.formats(1).0, Some(format("whole")));
+        // What is read while it goes on may be older than it.
+        cache.keep_clips(during, &[clip(1, 0)]);
+        cache.keep_clips(ticket, &[clip(1, 0)]);
+        cache.keep_formats(during, 2, &format("also"));
+        drop(noting);
+        cache.keep_clips(during, &[clip(1, 0)]);
+        cache.keep_clips(ticket, &[clip(1, 0)]);
+        let (known, after) = cache.clips(&[1]);
+        assert!(known.is_empty());
+        cache.keep_clips(after, &[clip(1, 1)]);
+        assert_eq!(cache.clips(&[1]).0[&1].recalls, 1);
+        assert_eq!(cache.formats(2).0, Some(format("also")));
+        // One that changes more, beside one that notes, is believed nothing of.
+        let (noting, writing) = (cache.begin_notes(&[1]), cache.begin());
+        assert_eq!((cache.clips(&[1, 2]).0.len(), cache.formats(1).0), (0, None));
+        drop(noting);
+        assert!(cache.formats(1).1.generation.is_none());
+        drop(writing);
+        assert!(cache.formats(1).1.generation.is_some());
     }
 
     #[test]

@@ -20,7 +20,9 @@ impl Store {
         at: MillisSinceEpoch,
         to_top: Option<Stamp>,
     ) -> Result<u64, StoreError> {
-        let mut tx = self.begin_writing().await?;
+        // The first that it does is to take a number of the feed, which is what makes others wait.
+        let mut tx = self.begin_ahead().await?;
+        tx.notes(numbers);
         let mut change = 0;
         for number in numbers {
             change = next_change(&mut tx).await?;

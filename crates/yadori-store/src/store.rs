@@ -366,6 +366,13 @@ impl WriteTx {
         }
     }
 
+    /// From here on it writes, and only to the records of these clips.
+    pub(crate) fn notes(&mut self, clips: &[u64]) {
+        if self.writing.is_none() {
+            self.writing = Some(self.cache.begin_notes(clips));
+        }
+    }
+
     /// Makes it durable.
     pub(crate) async fn commit(self) -> Result<(), sqlx::Error> {
         let Self { tx, mut writing, .. } = self;
