@@ -144,7 +144,11 @@ impl Retention {
     async fn purge_due(&self) -> Result<Option<u64>, StoreError> {
         // Nobody connects in between.
         let (connected, _meeting) = self.links.meet().await;
-        self.history.store.purge_due(now(), &connected).await
+        let expired = self.history.store.purge_due(now(), &connected).await?;
+        if expired.is_some() {
+            self.history.snapshots.outlives();
+        }
+        Ok(expired)
     }
 
     pub(crate) fn sweeps(&self) -> parking_lot::MutexGuard<'_, SweepState> {

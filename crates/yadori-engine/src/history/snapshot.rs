@@ -2,7 +2,8 @@
 //!
 //! It is written when the engine ends, and from time to time while many clips come. It is sealed, in pieces, with a key that is
 //! derived from the one of the home; in a home that is not encrypted that key is nobody's secret, and only tells a file that was
-//! damaged. It is thrown away when in doubt: see [`yadori_store::SnapshotRecord`]. What is forgotten for good takes it along.
+//! damaged. It is thrown away when in doubt: see [`yadori_store::SnapshotRecord`]. What is forgotten for good takes it along; what
+//! leaves the bin is in it for some hours at most.
 
 use crate::history::History;
 use crate::history::index::Ledger;
@@ -13,7 +14,7 @@ use std::io::{self, Read, Write};
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use yadori_core::search::{Index, snapshot::FORMAT};
 use yadori_store::{Privacy, SnapshotRecord, Store, StoreError};
 use yadori_vault::{Secret, seal};
@@ -32,6 +33,12 @@ const CHANGES: u64 = 2_000;
 
 /// And when nothing has happened for so long.
 const QUIET: Duration = Duration::from_secs(10);
+
+/// What has left the bin is in none any more after so long.
+const OUTLIVED: Duration = Duration::from_hours(3);
+
+/// When none could be made, it is tried again after so long.
+const AGAIN: Duration = Duration::from_mins(10);
 
 /// Bytes of the id of a snapshot.
 const ID: usize = 16;
@@ -57,6 +64,8 @@ struct SnapshotState {
     upto: Option<u64>,
     /// How often something was forgotten for good.
     forgotten: u64,
+    /// When the one on the disk is to be made anew, since there may be something in it that has left the bin.
+    outlived: Option<Instant>,
 }
 
 impl Snapshots {
@@ -76,12 +85,14 @@ impl Snapshots {
         }
         let record = store.snapshot_record().await?;
         let latest = store.latest_change().await?;
-        let began = std::time::Instant::now();
+        let began = Instant::now();
         let read = tokio::task::spawn_blocking(move || read(&place, &record, latest)).await;
         match read.unwrap_or_else(|failure| Err(io::Error::other(failure))) {
             Ok((index, upto)) => {
                 tracing::debug!(clips = index.len(), upto, took = ?began.elapsed(), "the index was read from its snapshot");
-                self.state.lock().upto = Some(upto);
+                let mut state = self.state.lock();
+                state.upto = Some(upto);
+                state.outlived = (upto < latest).then(|| Instant::now() + OUTLIVED);
                 Ok(Some((index, upto)))
             }
             Err(error) => {
@@ -98,9 +109,17 @@ impl Snapshots {
         self.wipe();
     }
 
+    /// Something has left the bin: before long, no snapshot knows of it.
+    pub fn outlives(&self) {
+        self.state.lock().outlived.get_or_insert_with(|| Instant::now() + OUTLIVED);
+    }
+
     fn wipe(&self) {
         let Some(place) = &self.place else { return };
-        self.state.lock().upto = None;
+        {
+            let mut state = self.state.lock();
+            (state.upto, state.outlived) = (None, None);
+        }
         match yadori_files::wipe(&place.path) {
             Err(error) if error.kind() != io::ErrorKind::NotFound => {
                 tracing::warn!(%error, "the snapshot of the index cannot be removed");
@@ -111,16 +130,27 @@ impl Snapshots {
 
     /// Whether a new one would spare a start much.
     fn is_due(&self, ledger: &Ledger, changes: u64) -> bool {
-        let since = self.state.lock().upto.map_or(u64::MAX, |upto| ledger.cursor().saturating_sub(upto));
-        self.place.is_some() && ledger.count() >= WORTH_IT && since >= changes
+        let (since, outlived) = {
+            let state = self.state.lock();
+            let since = state.upto.map_or(u64::MAX, |upto| ledger.cursor().saturating_sub(upto));
+            (since, state.outlived.is_some_and(|at| at <= Instant::now()))
+        };
+        self.place.is_some() && (outlived || ledger.count() >= WORTH_IT && since >= changes)
     }
 
     async fn make(&self, history: &Arc<History>) {
-        if !self.is_due(&history.ledger, 1) {
-            return;
+        if history.ledger.count() < WORTH_IT {
+            self.wipe();
+        } else if self.is_due(&history.ledger, 1) {
+            self.make_now(history).await;
         }
+    }
+
+    async fn make_now(&self, history: &Arc<History>) {
         if let Err(error) = self.try_to_make(history).await {
-            tracing::info!(%error, "no snapshot of the index could be made; the next start takes longer");
+            tracing::info!(%error, "no snapshot of the index was made; the next start takes longer");
+            let mut state = self.state.lock();
+            state.outlived = state.outlived.map(|_| Instant::now() + AGAIN);
         }
     }
 
@@ -128,6 +158,14 @@ impl Snapshots {
         let Some(place) = self.place.clone() else { return Ok(()) };
         let store = &history.store;
         let forgotten = self.state.lock().forgotten;
+        // What lies in a private drawer must be in none.
+        let all_closed = async || {
+            let drawers = store.private_drawers().await.map_err(io::Error::other)?;
+            Ok::<_, io::Error>(drawers.iter().all(|drawer| drawer.privacy == Privacy::Closed))
+        };
+        if !all_closed().await? {
+            return Err(io::Error::other("a private drawer is open"));
+        }
         let mut id = [0; ID];
         getrandom::fill(&mut id)?;
         let record = store.snapshot_record().await.map_err(io::Error::other)?;
@@ -135,21 +173,24 @@ impl Snapshots {
         // Until it has its name, the one that is there is of no use: a kill here does no harm.
         store.note_snapshot(&hex(&id)).await.map_err(io::Error::other)?;
         let (path, temporary) = (place.path.clone(), place.path.with_extension("new"));
-        let (of, to) = (history.clone(), temporary.clone());
+        let (of, to, is_plain) = (history.clone(), temporary.clone(), place.key.is_none());
         let written = tokio::task::spawn_blocking(move || {
             let (index, upto) = of.ledger.with_cursor();
             let head = Head { id, upto, devices: record.devices };
             write(&to, place.key.as_ref(), &head, &index).map(|()| upto)
         });
         let written = written.await.unwrap_or_else(|failure| Err(io::Error::other(failure)));
-        // What lies in a private drawer must be in none, and neither must what was forgotten meanwhile.
-        let drawers = store.private_drawers().await.map_err(io::Error::other);
-        let all_closed = drawers.map(|drawers| drawers.iter().all(|drawer| drawer.privacy == Privacy::Closed));
+        // Nor must what was forgotten meanwhile.
+        let all_closed = all_closed().await;
         let mut state = self.state.lock();
         match (written, all_closed) {
             (Ok(upto), Ok(true)) if state.forgotten == forgotten => {
+                if is_plain {
+                    // What is in the old one may be gone from the new one.
+                    let _ = yadori_files::wipe(&path);
+                }
                 fs::rename(&temporary, &path)?;
-                state.upto = Some(upto);
+                (state.upto, state.outlived) = (Some(upto), None);
                 Ok(())
             }
             (written, all_closed) => {
@@ -178,8 +219,20 @@ impl History {
                 }
                 Err(_) => {}
             }
-            if changes.changed().await.is_err() {
-                return;
+            let outlived = self.snapshots.state.lock().outlived;
+            let outlives = async {
+                match outlived {
+                    Some(at) => tokio::time::sleep_until(at.into()).await,
+                    None => std::future::pending().await,
+                }
+            };
+            tokio::select! {
+                changed = changes.changed() => {
+                    if changed.is_err() {
+                        return;
+                    }
+                }
+                () = outlives => {}
             }
         }
     }

@@ -1,5 +1,6 @@
 //! Other devices are tried to be reached, again and again.
 
+use crate::history::index::Part;
 use crate::links::PeerFailure;
 use crate::sync::DeviceSync;
 use backon::{BackoffBuilder, ExponentialBuilder};
@@ -103,7 +104,16 @@ impl DeviceSync {
                             pauses = RETRY.build();
                         }
                     }
-                    Err(why) => self.links.note(id, |status_of| status_of.last_error = Some(why)),
+                    Err(why) => {
+                        let mut is_news = false;
+                        self.links.note(id, |status_of| {
+                            is_news = status_of.last_error.as_ref() != Some(&why);
+                            status_of.last_error = Some(why);
+                        });
+                        if is_news {
+                            self.history.ledger.part_changed(Part::Devices);
+                        }
+                    }
                 }
             }
             // Nothing to do while there is a connection, whichever side made it.
