@@ -122,9 +122,13 @@
           <h2 class="ledger-face min-w-0 truncate text-xl"><bdi>{device.name}</bdi></h2>
         </div>
         <p class="mt-1 text-sm">
-          {w().devices.states[device.state]}{device.state === "away" && device.seen_at
-            ? `, ${w().devices.seen(relative(new Date(device.seen_at)))}`
-            : ""}. {lag(device)}
+          {w().devices.stands(
+            w().devices.states[device.state],
+            device.state === "away" && device.seen_at
+              ? w().devices.seen(relative(new Date(device.seen_at)))
+              : undefined,
+            lag(device),
+          )}
         </p>
         {#each device.notes as note (note.kind)}<p class="mt-1 text-sm text-warning" role="note">
             {noticed(note)}

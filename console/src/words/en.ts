@@ -440,6 +440,7 @@ export const en = {
   devices: {
     about:
       "Your own devices share one history. What they send to each other is encrypted, and no company is in between.",
+    stands: (state: string, seen: string | undefined, lag: string) => `${state}${seen ? `, ${seen}` : ""}. ${lag}`,
     states: { "this-one": "This device", connected: "Connected", away: "Away" },
     seen: (when: string) => `last heard of ${when}`,
     same: "Both have the same history.",

@@ -446,6 +446,7 @@ export const ja: Words = {
   },
   devices: {
     about: "自分の端末どうしで一つの履歴を共有します。やり取りは暗号化され、間にどの会社も入りません。",
+    stands: (state, seen, lag) => `${state}${seen ? `、${seen}` : ""}。${lag}`,
     states: { "this-one": "この端末", connected: "接続中", away: "不在" },
     seen: (when) => `最後の接続は${when}`,
     same: "同じ履歴を持っています。",
