@@ -535,23 +535,22 @@ async fn put_and_decode(
     filing: &mut Filing,
     draft: &Draft,
 ) -> Result<Result<Picture, String>, StoreError> {
-    let (content, decoded) = tokio::join!(filing.put_content(&draft.formats), async {
-        match draft.raster() {
-            Some(raster) => Some(cage.decode(raster).await),
-            None => None,
-        }
-    });
-    Ok(match decoded {
-        Some(Err(PictureError::Broken(reason))) => Err(reason),
-        decoded => {
-            content?;
-            Ok(match decoded {
-                Some(Ok(decoded)) => (Some(decoded), None),
-                Some(Err(PictureError::TooLarge(size))) => (None, size),
-                Some(Err(_)) | None => (None, None),
-            })
-        }
-    })
+    let (content, decoded) = tokio::join!(filing.put_content(&draft.formats), decode(cage, draft));
+    if decoded.is_ok() {
+        content?;
+    }
+    Ok(decoded)
+}
+
+/// The picture of a draft, if there is one; or what is wrong with it.
+async fn decode(cage: &Cage, draft: &Draft) -> Result<Picture, String> {
+    let Some(raster) = draft.raster() else { return Ok((None, None)) };
+    match cage.decode(raster).await {
+        Ok(decoded) => Ok((Some(decoded), None)),
+        Err(PictureError::Broken(reason)) => Err(reason),
+        Err(PictureError::TooLarge(size)) => Ok((None, size)),
+        Err(PictureError::Died(_)) => Ok((None, None)),
+    }
 }
 
 /// A picture that is decoded, or else its size where that is known.

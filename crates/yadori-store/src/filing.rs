@@ -135,8 +135,8 @@ impl Filing {
     /// When the database fails, or has no room.
     pub async fn put_content(&mut self, formats: &[Format]) -> Result<(), StoreError> {
         for format in formats {
-            let large = format.data.len() > if format.mime == PLAIN { SEARCHED_BYTES } else { INLINE_BYTES };
-            let blob = if large { Some(content::write_blob(&mut self.tx, &format.data).await?) } else { None };
+            let blob =
+                if is_large(format) { Some(content::write_blob(&mut self.tx, &format.data).await?) } else { None };
             self.blobs.push(blob);
         }
         Ok(())
@@ -333,8 +333,7 @@ impl Filing {
     async fn put_formats(&mut self, number: u64, clip: &NewClip<'_>, formats: &[Format]) -> Result<(), StoreError> {
         for (place, format) in (0u8..).zip(formats) {
             let blob = self.blobs.get(usize::from(place)).copied().flatten();
-            let is_text = format.mime == PLAIN && *format.data == *clip.text.as_bytes();
-            let content = (blob.is_none() && !is_text).then_some(&format.data[..]);
+            let content = inline_content(format, blob, clip.text);
             sqlx::query!(
                 "INSERT INTO formats (clip_no, place, mime, size, content, blob_no) VALUES (?, ?, ?, ?, ?, ?)",
                 number,
@@ -434,6 +433,17 @@ impl Store {
         tx.commit().await?;
         Ok(Some(change))
     }
+}
+
+/// Whether a format lies in a blob, and not in a row of its own.
+pub(crate) fn is_large(format: &Format) -> bool {
+    format.data.len() > if format.mime == PLAIN { SEARCHED_BYTES } else { INLINE_BYTES }
+}
+
+/// What of a format stands in its row: nothing if it lies in a blob, or is the text that stands with the clip.
+pub(crate) fn inline_content<'a>(format: &'a Format, blob: Option<u64>, text: &str) -> Option<&'a [u8]> {
+    let is_text = format.mime == PLAIN && *format.data == *text.as_bytes();
+    (blob.is_none() && !is_text).then_some(&format.data[..])
 }
 
 /// The part of a text that is kept with the clip's record.

@@ -1,13 +1,13 @@
 //! Many clips that come from elsewhere are filed in one transaction, in a handful of statements.
 
 use crate::attributes;
-use crate::content::{self, SEARCHED_BYTES};
-use crate::filing::{INLINE_BYTES, NewClip, fitted, searched};
+use crate::content;
+use crate::filing::{NewClip, fitted, inline_content, is_large, searched};
 use crate::store::{Store, StoreError, next_changes, retry_on_deadlock};
 use data_encoding::HEXLOWER;
 use sqlx::{MySql, QueryBuilder};
 use yadori_core::ClipId;
-use yadori_core::format::{Format, PLAIN};
+use yadori_core::Format;
 use yadori_core::sensitive::Sensitive;
 use yadori_core::shared::MOST_COUNTED;
 
@@ -64,8 +64,11 @@ impl Store {
         let mut blobs = Vec::new();
         for (_, formats) in clips {
             for format in *formats {
-                let large = format.data.len() > if format.mime == PLAIN { SEARCHED_BYTES } else { INLINE_BYTES };
-                blobs.push(if large { Some(content::write_blob(&mut tx, &format.data).await?) } else { None });
+                blobs.push(if is_large(format) {
+                    Some(content::write_blob(&mut tx, &format.data).await?)
+                } else {
+                    None
+                });
             }
         }
         tx.writes();
@@ -113,12 +116,11 @@ impl Store {
         let mut insert =
             QueryBuilder::<MySql>::new("INSERT INTO formats (clip_no, place, mime, size, content, blob_no) ");
         insert.push_values(formats.zip(&blobs), |mut row, ((number, clip, place, format), blob)| {
-            let is_text = format.mime == PLAIN && *format.data == *clip.text.as_bytes();
             row.push_bind(number)
                 .push_bind(place)
                 .push_bind(&format.mime)
                 .push_bind(format.data.len() as u64)
-                .push_bind((blob.is_none() && !is_text).then_some(&format.data[..]))
+                .push_bind(inline_content(format, *blob, clip.text))
                 .push_bind(*blob);
         });
         insert.build().persistent(false).execute(&mut **tx).await?;

@@ -1,8 +1,8 @@
 //! Clips that come from an archive are filed many at a time.
 
-use super::{ByHand, Capture, CaptureError, new_clip};
+use super::{ByHand, Capture, CaptureError, decode, new_clip};
 use std::sync::Arc;
-use yadori_cage::{Decoded, PictureError};
+use yadori_cage::Decoded;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
 use yadori_core::sensitive::Sensitive;
 use yadori_core::{ClipId, Stamp};
@@ -45,15 +45,7 @@ impl Capture {
         id: ClipId,
     ) -> Result<Option<Prepared>, CaptureError> {
         let draft = capture::judge(copy, &self.history.checked_rules(), Maker::Person)?;
-        let (decoded, size) = match draft.raster() {
-            None => (None, None),
-            Some(raster) => match self.history.cage.decode(raster).await {
-                Ok(decoded) => (Some(decoded), None),
-                Err(PictureError::TooLarge(size)) => (None, size),
-                Err(PictureError::Died(_)) => (None, None),
-                Err(PictureError::Broken(_)) => return Ok(None),
-            },
-        };
+        let Ok((decoded, size)) = decode(&self.history.cage, &draft).await else { return Ok(None) };
         if draft.id(decoded.as_ref().and_then(|decoded| decoded.picture.as_ref())) != id {
             return Err(Refusal::AnotherId.into());
         }

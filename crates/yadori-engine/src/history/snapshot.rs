@@ -169,7 +169,10 @@ impl Snapshots {
         let mut id = [0; ID];
         getrandom::fill(&mut id)?;
         let record = store.snapshot_record().await.map_err(io::Error::other)?;
-        history.ledger.settled().await;
+        let latest = *history.ledger.changes().borrow();
+        if history.ledger.settled().await < latest {
+            return Err(io::Error::other("the index is behind the records"));
+        }
         // Until it has its name, the one that is there is of no use: a kill here does no harm.
         store.note_snapshot(&hex(&id)).await.map_err(io::Error::other)?;
         let (path, temporary) = (place.path.clone(), place.path.with_extension("new"));
@@ -194,8 +197,8 @@ impl Snapshots {
                 Ok(())
             }
             (written, all_closed) => {
-                yadori_files::wipe(&temporary)?;
-                written.and(all_closed).map(drop)
+                let wiped = yadori_files::wipe(&temporary);
+                written.and(all_closed).and(wiped)
             }
         }
     }
