@@ -10,7 +10,8 @@
 //! * [`boxes`]: sealing to a public key
 //! * [`DrawerKey`]: the key of a private drawer
 //! * [`Tries`]: wrong passphrases slow down
-//! * [`SealedFile`]: a large file that is written once and read at any place
+//! * [`SealedFile`]: a large file that is written once and read at any place, and gone with the program
+//! * [`stream`]: sealing what is written and read in one go, with a key that is kept
 //!
 //! Algorithms: XChaCha20-Poly1305 (draft-irtf-cfrg-xchacha-03), X25519 (RFC 7748), Argon2id (RFC 9106), BLAKE3 to derive keys.
 
@@ -21,6 +22,7 @@ mod keyring;
 pub mod phrases;
 pub mod seal;
 mod secret;
+pub mod stream;
 mod tries;
 
 pub use drawer_key::{DrawerKey, DrawerKeyError};

@@ -17,13 +17,14 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 use yadori_core::search::{Index, snapshot::FORMAT};
 use yadori_store::{Privacy, SnapshotRecord, Store, StoreError};
-use yadori_vault::{Secret, seal};
+use yadori_vault::Secret;
+use yadori_vault::stream::{OpeningReader, SealingWriter};
 
 /// The first bytes of a snapshot. What comes after them is sealed.
 const MAGIC: &[u8; 16] = b"yadori index 1\r\n";
 
-/// Bytes that are sealed together.
-const PIECE: usize = 1 << 20;
+/// What its pieces are sealed for.
+const PURPOSE: &[u8] = b"index snapshot";
 
 /// Of fewer clips the records are read as quickly.
 const WORTH_IT: usize = 500;
@@ -253,14 +254,13 @@ struct Head {
 fn write(path: &Path, key: Option<&Secret>, head: &Head, index: &Index) -> io::Result<()> {
     let mut file = OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(path)?;
     file.write_all(MAGIC)?;
-    let mut out = Sealing { file, key: key_of(key), piece: Vec::with_capacity(PIECE), number: 0 };
+    let mut out = SealingWriter::new(file, key_of(key), PURPOSE);
     out.write_all(&FORMAT.to_le_bytes())?;
     out.write_all(&head.id)?;
     out.write_all(&head.upto.to_le_bytes())?;
     out.write_all(&head.devices)?;
     index.write_snapshot(&mut out)?;
-    out.put_piece(true)?;
-    out.file.sync_all()
+    out.finish()?.sync_all()
 }
 
 /// The index in a snapshot that agrees with the records, whose latest change is given.
@@ -270,7 +270,7 @@ fn read(place: &SnapshotPlace, record: &SnapshotRecord, latest: u64) -> io::Resu
     if array(&mut file)? != *MAGIC {
         return Err(wrong("it is not one"));
     }
-    let mut from = Opening { file, key: key_of(place.key.as_ref()), piece: Vec::new(), at: 0, number: 0, ended: false };
+    let mut from = OpeningReader::new(file, key_of(place.key.as_ref()), PURPOSE);
     if u32::from_le_bytes(array(&mut from)?) != FORMAT {
         return Err(wrong("it is of another version"));
     }
@@ -293,78 +293,6 @@ fn read(place: &SnapshotPlace, record: &SnapshotRecord, latest: u64) -> io::Resu
 
 fn key_of(key: Option<&Secret>) -> Secret {
     key.cloned().unwrap_or_else(|| Secret::take(&mut [0; 32]))
-}
-
-/// What a piece is sealed for: its number, and whether it is the last.
-fn purpose(number: u64, last: bool) -> Vec<u8> {
-    [b"index snapshot".as_slice(), &number.to_le_bytes(), &[u8::from(last)]].concat()
-}
-
-/// Seals what is written, piece by piece: its length, whether it is the last, and the sealed bytes.
-struct Sealing {
-    file: File,
-    key: Secret,
-    piece: Vec<u8>,
-    number: u64,
-}
-
-impl Sealing {
-    fn put_piece(&mut self, last: bool) -> io::Result<()> {
-        let sealed = seal::seal(&self.key, &purpose(self.number, last), &self.piece)?;
-        self.file.write_all(&(sealed.len() as u32).to_le_bytes())?;
-        self.file.write_all(&[u8::from(last)])?;
-        self.file.write_all(&sealed)?;
-        self.piece.clear();
-        self.number += 1;
-        Ok(())
-    }
-}
-
-impl Write for Sealing {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        if self.piece.len() == PIECE {
-            self.put_piece(false)?;
-        }
-        let taken = bytes.len().min(PIECE - self.piece.len());
-        self.piece.extend_from_slice(&bytes[..taken]);
-        Ok(taken)
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
-    }
-}
-
-/// Opens what [`Sealing`] has written.
-struct Opening {
-    file: File,
-    key: Secret,
-    piece: Vec<u8>,
-    at: usize,
-    number: u64,
-    ended: bool,
-}
-
-impl Read for Opening {
-    fn read(&mut self, bytes: &mut [u8]) -> io::Result<usize> {
-        while self.at == self.piece.len() && !self.ended {
-            let length = u32::from_le_bytes(array(&mut self.file)?) as usize;
-            let last = array(&mut self.file)? != [0];
-            if length > PIECE + seal::OVERHEAD {
-                return Err(io::Error::new(io::ErrorKind::InvalidData, "a piece of it is too long"));
-            }
-            let mut sealed = vec![0; length];
-            self.file.read_exact(&mut sealed)?;
-            self.piece = seal::open(&self.key, &purpose(self.number, last), &sealed)
-                .map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
-            (self.at, self.ended) = (0, last);
-            self.number += 1;
-        }
-        let taken = bytes.len().min(self.piece.len() - self.at);
-        bytes[..taken].copy_from_slice(&self.piece[self.at..][..taken]);
-        self.at += taken;
-        Ok(taken)
-    }
 }
 
 fn array<const N: usize>(from: &mut impl Read) -> io::Result<[u8; N]> {
