@@ -10,12 +10,15 @@
 //! * `orphans`: what an earlier service has left behind
 //! * `process`: how the server is started, and when it is ready
 //! * `rebuild`: the database is built anew with another key
+//! * `testing`: for tests, one server for all of a process (feature `testing`)
 
 mod encryption;
 mod folder;
 mod orphans;
 mod process;
 mod rebuild;
+#[cfg(feature = "testing")]
+pub mod testing;
 
 pub use rebuild::{Rebuilt, rebuild, recover};
 

@@ -37,6 +37,19 @@ impl Home {
         home
     }
 
+    /// Another home with the same in it, whose service has ended.
+    ///
+    /// # Panics
+    /// If the disk refuses.
+    pub fn copied(&self) -> Self {
+        let home = Self::bare();
+        let entries = std::fs::read_dir(self.path()).expect("a home").map(|entry| entry.expect("a home").file_name());
+        for name in entries.filter(|name| name != "config.toml" && name != "run") {
+            copy(&self.path().join(&name), &home.path().join(&name));
+        }
+        home
+    }
+
     /// Where its database is.
     pub fn database(&self) -> PathBuf {
         self.path().join("data/database")

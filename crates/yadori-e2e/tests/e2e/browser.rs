@@ -48,6 +48,12 @@ impl Browser {
             "--headless",
             "--no-sandbox",
             "--disable-gpu",
+            // Nothing here needs what a page could draw with a graphics card; without, the browser is there sooner.
+            "--disable-software-rasterizer",
+            "--in-process-gpu",
+            "--disable-extensions",
+            "--disable-default-apps",
+            "--disable-features=Translate,OptimizationHints,MediaRouter,DialMediaRouteProvider,InterestFeedContentSuggestions",
             "--disable-quic",
             "--no-first-run",
             "--disable-background-networking",
@@ -85,11 +91,23 @@ impl Browser {
         query.first().await.unwrap_or_else(|_| panic!("there is no {selector}"))
     }
 
-    /// Waits until a script gives true.
+    /// Waits until a script gives true; looks whenever the document changes, and once in a while.
     pub async fn until(&self, condition: &str) {
         let script = format!(
             "const done = arguments[arguments.length - 1];
-             const look = () => {{ try {{ if ({condition}) return done(true); }} catch {{}} requestAnimationFrame(look); }};
+             let over = false, soon = false;
+             const look = () => {{
+                 try {{ over ||= Boolean({condition}); }} catch {{}}
+                 if (over) {{ changes.disconnect(); clearInterval(timer); done(true); }}
+             }};
+             const changes = new MutationObserver(() => {{
+                 if (soon) return;
+                 soon = true;
+                 requestAnimationFrame(() => {{ soon = false; if (!over) look(); }});
+             }});
+             changes.observe(document, {{ subtree: true, childList: true, attributes: true, characterData: true }});
+             // Some of what is waited for changes nothing in the document, as where the focus is.
+             const timer = setInterval(() => over || look(), 50);
              look();"
         );
         self.driver.set_script_timeout(PATIENCE).await.unwrap();

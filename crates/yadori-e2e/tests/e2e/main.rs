@@ -7,12 +7,11 @@
 //! * `picker`: the window at a key press; `picking`: the picker in the terminal
 //! * `shortcuts`: keys that work in every program, and pasting; `portal`: such keys from a desktop's portal
 //! * `signs`: the icon and notifications
-//! * `records`: the database, private and given
+//! * `database`: the database that the service starts or is given
 //! * `locking`: encryption at rest, what opens it, and the lock
 //! * `survival`: what is left after a kill, a crash, a full disk
 //! * `client`: the command line
 //! * `keeping`, `tray`, `forgetting`, `moving`: what a person does with their history
-//! * `applying`: what other devices tell, taken into the database
 //! * `linking`: one history on several devices
 //! * `clocks`: devices whose clocks are off
 //! * `strangers`: whoever is not linked, and whoever is and lies
@@ -27,12 +26,12 @@
 //! * `desk`: what the tests of `x11` and `wayland` share; `own`: what those of `linking` and `roads` do
 
 mod agreement;
-mod applying;
 mod browser;
 mod client;
 mod clipboard;
 mod clocks;
 mod console;
+mod database;
 mod demo;
 mod desk;
 mod forgetting;
@@ -50,7 +49,6 @@ mod picker;
 mod picking;
 mod portal;
 mod programs;
-mod records;
 mod relaying;
 mod roads;
 mod shortcuts;

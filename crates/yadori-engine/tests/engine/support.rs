@@ -1,17 +1,14 @@
 //! An engine in this process, with a simulated clipboard and a private database.
 
 use std::net::SocketAddr;
-use std::path::PathBuf;
-use std::process::Command;
-use std::sync::atomic::{AtomicU32, Ordering};
-use std::sync::{Arc, Mutex, PoisonError, Weak};
+use std::sync::Arc;
 use std::time::Duration;
 use tempfile::TempDir;
 use tokio::sync::broadcast::error::RecvError;
 use tokio::task::{JoinHandle, JoinSet};
 use yadori_core::Format;
 use yadori_core::rules::DEFAULT_SIZE_LIMIT;
-use yadori_database::{PrivateServer, ServerState};
+use yadori_database::testing::TestDatabase;
 use yadori_desktop::Shortcoming;
 use yadori_desktop::simulated::{ProgramCopy, Simulated, connect};
 use yadori_desktop::{PATIENCE as READING_PATIENCE, Reading};
@@ -28,84 +25,6 @@ use yadori_store::Store;
 /// How long something may take that takes milliseconds, on a machine that is busy otherwise.
 pub const PATIENCE: Duration = Duration::from_secs(60);
 
-/// The database server of all tests of this process, as long as one of them uses it.
-pub struct Server {
-    server: Option<PrivateServer>,
-    url: String,
-    socket: PathBuf,
-    _folder: TempDir,
-}
-
-static SERVER: Mutex<Weak<Server>> = Mutex::new(Weak::new());
-
-impl Server {
-    fn shared() -> Arc<Self> {
-        let mut shared = SERVER.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(server) = shared.upgrade() {
-            return server;
-        }
-        // On a thread of its own: whoever asks is within a runtime.
-        let server = std::thread::spawn(Self::start).join().expect("a database server");
-        let server = Arc::new(server);
-        *shared = Arc::downgrade(&server);
-        server
-    }
-
-    fn start() -> Self {
-        let folder = tempfile::Builder::new().prefix("yadori-engine-").tempdir().expect("a temporary folder");
-        let path = folder.path().join("database");
-        let server = runtime().block_on(PrivateServer::start(&path, None)).expect("a database server");
-        let ServerState::Running { url, .. } = server.state().borrow().clone() else { panic!("it does not run") };
-        let this = Self { server: Some(server), url, socket: path.join("data/server.sock"), _folder: folder };
-        this.execute("GRANT ALL ON *.* TO yadori@localhost; SET GLOBAL max_connections = 500");
-        this
-    }
-
-    /// Gives what the database tells, without headings.
-    fn execute(&self, statement: &str) -> String {
-        let mut client = Command::new("mariadb");
-        client
-            .args(["--no-defaults", "--skip-column-names"])
-            .arg(format!("--socket={}", self.socket.display()))
-            .args(["-e", statement]);
-        let done = client.output().expect("the database's client");
-        let refused = String::from_utf8_lossy(&done.stderr);
-        assert!(done.status.success() || std::thread::panicking(), "{statement}: {refused}");
-        String::from_utf8_lossy(&done.stdout).into_owned()
-    }
-}
-
-fn runtime() -> tokio::runtime::Runtime {
-    tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime")
-}
-
-impl Drop for Server {
-    fn drop(&mut self) {
-        let Some(server) = self.server.take() else { return };
-        let _ = std::thread::spawn(move || runtime().block_on(server.stop())).join();
-    }
-}
-
-/// A database of its own for one engine; it goes with the server.
-pub struct Database {
-    server: Arc<Server>,
-    name: String,
-}
-
-impl Database {
-    fn new() -> Self {
-        static MADE: AtomicU32 = AtomicU32::new(0);
-        let server = Server::shared();
-        let name = format!("test_{}", MADE.fetch_add(1, Ordering::Relaxed));
-        server.execute(&format!("CREATE DATABASE {name}"));
-        Self { server, name }
-    }
-
-    fn url(&self) -> String {
-        self.server.url.replacen("/yadori?", &format!("/{}?", self.name), 1)
-    }
-}
-
 /// A device: an engine at work, and what it stands on.
 pub struct Device {
     pub engine: Arc<Engine>,
@@ -117,7 +36,7 @@ pub struct Device {
     capturing: JoinHandle<()>,
     listen: SocketAddr,
     folder: TempDir,
-    database: Database,
+    database: TestDatabase,
 }
 
 impl Device {
@@ -128,36 +47,35 @@ impl Device {
 
     /// The same, and what it tells, without headings.
     pub fn ask(&self, statement: &str) -> String {
-        let Database { server, name } = &self.database;
-        server.execute(&format!("USE {name}; {statement}"))
+        self.database.ask(statement)
     }
 
     /// A device that has nothing in its history.
     pub async fn new(name: &str) -> Self {
         let folder = tempfile::Builder::new().prefix("yadori-engine-").tempdir().expect("a temporary folder");
-        Self::set_up(name, folder, Database::new(), free_address()).await
+        Self::set_up(name, folder, TestDatabase::new(), free_address()).await
     }
 
     /// A device whose database these statements have made.
     pub async fn with_records(name: &str, statements: &str) -> Self {
         let (folder, database) =
-            (tempfile::Builder::new().prefix("yadori-engine-").tempdir().unwrap(), Database::new());
-        database.server.execute(&format!("USE {}; {statements}", database.name));
+            (tempfile::Builder::new().prefix("yadori-engine-").tempdir().unwrap(), TestDatabase::new());
+        database.ask(statements);
         Self::set_up(name, folder, database, free_address()).await
     }
 
-    async fn set_up(name: &str, folder: TempDir, database: Database, listen: SocketAddr) -> Self {
+    async fn set_up(name: &str, folder: TempDir, database: TestDatabase, listen: SocketAddr) -> Self {
         let (engine, clipboard, work, capturing) = begin(name, &folder, &database, (listen, true)).await;
         Self { engine, clipboard, name: name.to_owned(), direct: true, work, capturing, listen, folder, database }
     }
 
     /// The tables and columns of its database that meet a condition on `information_schema.columns`.
     pub fn columns(&self, condition: &str) -> Vec<(String, String)> {
-        let schema = &self.database.name;
+        let schema = self.database.name();
         let select = format!(
             "SELECT table_name, column_name FROM information_schema.columns WHERE table_schema = '{schema}' AND {condition}"
         );
-        let told = self.database.server.execute(&select);
+        let told = self.database.ask(&select);
         let columns: Vec<(String, String)> = told
             .lines()
             .filter_map(|line| line.split_once('\t'))
@@ -298,10 +216,10 @@ impl Drop for Device {
 async fn begin(
     name: &str,
     folder: &TempDir,
-    database: &Database,
+    database: &TestDatabase,
     (listen, direct): (SocketAddr, bool),
 ) -> (Arc<Engine>, Simulated, JoinSet<()>, JoinHandle<()>) {
-    let store = Store::open(&database.url(), (name, id_of(name))).await.expect("a database");
+    let store = Store::open(database.url(), (name, id_of(name))).await.expect("a database");
     let reading = Reading::new(DEFAULT_SIZE_LIMIT, READING_PATIENCE);
     let (desktop, clipboard) = connect(reading.clone());
     let engine = Engine::open(Setup {

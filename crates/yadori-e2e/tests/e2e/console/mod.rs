@@ -10,6 +10,7 @@ mod pages;
 mod stress;
 
 use super::browser::Browser;
+use std::sync::{Arc, Mutex, PoisonError, Weak};
 use yadori_api::ConsoleLink;
 use yadori_e2e::home::Home;
 use yadori_e2e::sample::Sample;
@@ -20,17 +21,42 @@ struct Page {
     service: Service,
     events: Events,
     home: Home,
+    /// As long as one test uses it, the others need not make it.
+    _sample: Option<Arc<Home>>,
 }
 
 impl Page {
+    /// The console of a service in which something is prepared.
     async fn open(width: u32, height: u32, prepare: impl FnOnce(&Service) + Send + 'static) -> Self {
-        let (home, service, events, link) = tokio::task::spawn_blocking(move || {
+        let start = || {
             let home = Home::new();
             let service = Service::simulated(&home);
             prepare(&service);
+            (service, home, None)
+        };
+        Self::of(width, height, start).await
+    }
+
+    /// The console of a service with the sample history.
+    async fn with_sample(width: u32, height: u32) -> Self {
+        let start = || {
+            let sample = sample_home();
+            let home = sample.copied();
+            (Service::simulated(&home), home, Some(sample))
+        };
+        Self::of(width, height, start).await
+    }
+
+    async fn of(
+        width: u32,
+        height: u32,
+        start: impl FnOnce() -> (Service, Home, Option<Arc<Home>>) + Send + 'static,
+    ) -> Self {
+        let (home, sample, service, events, link) = tokio::task::spawn_blocking(move || {
+            let (service, home, sample) = start();
             let events = service.events(None);
             let link: ConsoleLink = service.post("/console-links", &serde_json::Value::Null).json();
-            (home, service, events, link)
+            (home, sample, service, events, link)
         })
         .await
         .unwrap();
@@ -40,11 +66,7 @@ impl Page {
         browser.wait("[data-page-title]").await;
         browser.eval("localStorage.setItem('yadori-welcomed', 'yes'); location.hash = '#/'").await;
         browser.until("document.querySelector('#found')?.textContent.length > 0").await;
-        Self { browser, service, events, home }
-    }
-
-    async fn with_sample(width: u32, height: u32) -> Self {
-        Self::open(width, height, add_sample).await
+        Self { browser, service, events, home, _sample: sample }
     }
 
     fn home(&self) -> &Home {
@@ -165,6 +187,21 @@ impl Page {
             .await;
         assert_eq!(found["result"]["value"], "[]", "{what}");
     }
+}
+
+/// A home with the sample history. The tests that use it at the same time share it; each copies it.
+fn sample_home() -> Arc<Home> {
+    static SHARED: Mutex<Weak<Home>> = Mutex::new(Weak::new());
+    let mut shared = SHARED.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some(home) = shared.upgrade() {
+        return home;
+    }
+    let home = Arc::new(Home::new());
+    let service = Service::simulated(&home);
+    add_sample(&service);
+    assert!(service.end().0);
+    *shared = Arc::downgrade(&home);
+    home
 }
 
 fn add_sample(service: &Service) {

@@ -1,6 +1,6 @@
 //! What other devices tell, taken into a real database: by the batch or one by one, once or twice, in any order.
 
-use super::records::{private_of, try_to_file};
+use crate::support::{private_of, try_to_file};
 use bytes::Bytes;
 use std::collections::BTreeMap;
 use yadori_core::amounts::DAY;

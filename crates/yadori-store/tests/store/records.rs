@@ -1,0 +1,288 @@
+//! Records in a real database: the service's own, and one that is given. The same tests pass against both.
+
+use crate::support::{PATIENCE, Records, file, given, of, private, try_to_file};
+use std::time::Duration;
+use yadori_core::format::Format;
+use yadori_core::shared::Item;
+use yadori_core::{ClipId, Kind, MillisSinceEpoch, Rank, Source, Stamp};
+use yadori_store::{Attribute, GENTLE, NewClip, OpenError, OperationKind, QUICK, Store, Thumbnail};
+
+async fn count(records: &Records, table: &str) -> i64 {
+    let pool = sqlx::MySqlPool::connect(records.database.url()).await.unwrap();
+    sqlx::query_scalar(sqlx::AssertSqlSafe(format!("SELECT COUNT(*) FROM {table}"))).fetch_one(&pool).await.unwrap()
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn whoever_gives_up_in_the_middle_leaves_nothing_locked_and_nothing_confused() {
+    const ROUNDS: u64 = 40;
+    let records = private().await;
+    let mut whole = 0;
+    for round in 0..ROUNDS {
+        // Its statements are not prepared yet.
+        let store = Store::open(records.database.url(), ("workshop", [1; 16])).await.unwrap();
+        let text = format!("cue {round}");
+        let more = [Format::new("text/rtf", vec![round as u8; 40_000])];
+        let uses = async {
+            try_to_file(&store, &text, round + 1, &more).await.unwrap();
+            store.count_captured(MillisSinceEpoch(1), 1).await.unwrap();
+            store.devices().await.unwrap();
+        };
+        let given_up = tokio::time::timeout(Duration::from_micros(round * 250), uses).await.is_err();
+        // Another does the same, by connections that may have been broken off; it is not held up.
+        let after = async {
+            let (one, two, three) = tokio::join!(store.begin_filing(), store.begin_filing(), store.begin_filing());
+            assert!([one, two, three].iter().all(Result::is_ok));
+            let filed = try_to_file(&store, &text, round + 400, &more).await.unwrap();
+            assert_eq!(store.clips(&[filed.number]).await.unwrap()[0].text, text);
+            store.close().await;
+        };
+        assert!(tokio::time::timeout(PATIENCE, after).await.is_ok(), "round {round} hangs");
+        whole += u64::from(!given_up);
+    }
+    assert!(whole < ROUNDS - 5, "it was hardly ever broken off");
+    assert_eq!(count(&records, "clips").await, ROUNDS as i64);
+}
+
+async fn every_byte_comes_back<const N: usize>(records: Records) {
+    let store = &records.store;
+    let long = "long ".repeat(40_000);
+    let large: Vec<u8> = (0..N).map(|n| (n / 3 % 251) as u8).collect();
+    let more = [
+        Format::new("text/html", "<p>small</p>"),
+        Format::new("image/png", large.clone()),
+        Format::new("text/rtf", vec![7u8; 16 * 1024 + 1]),
+    ];
+    for text in ["short \0 with a NUL, and 🎭 ", long.as_str()] {
+        let filed = file(store, text, 1, &more).await;
+        let formats = store.formats(filed.number).await.unwrap();
+        let expected = [&[Format::plain(text)], &more[..]].concat();
+        assert_eq!(formats.len(), expected.len());
+        for (stored, format) in formats.iter().zip(&expected) {
+            assert_eq!((stored.mime.as_str(), stored.size), (format.mime.as_str(), format.data.len() as u64));
+            assert!(store.content(stored).await.unwrap() == format.data, "{} of {}", format.mime, text.len());
+        }
+        let within = store.content_at(&formats[2], N as u64 - 5).await.unwrap();
+        assert_eq!(&within[..], &large[N - 5..]);
+        assert!(store.content_at(&formats[2], N as u64).await.unwrap().is_empty());
+    }
+}
+
+async fn each_write_takes_the_next_number<const N: usize>(records: Records) {
+    let store = &records.store;
+    let first = file(store, "a", 1, &[]).await;
+    let second = file(store, "b", 2, &[]).await;
+    let again = file(store, "a", 3, &[]).await;
+    assert_eq!((second.change, again.change), (first.change + 1, first.change + 2));
+    assert_eq!((first.new, again.new, again.number), (true, false, first.number));
+    let changed = store.changed_since(first.change, 10).await.unwrap();
+    assert_eq!(
+        changed.iter().map(|record| (record.text.as_str(), record.copies)).collect::<Vec<_>>(),
+        [("b", 1), ("a", 2)]
+    );
+    assert_eq!(store.latest_change().await.unwrap(), again.change);
+    assert_eq!(store.latest_stamp().await.unwrap().at(), MillisSinceEpoch(3));
+    let listed = store.clips(&[second.number, 999, first.number]).await.unwrap();
+    assert_eq!(listed.iter().map(|record| record.number).collect::<Vec<_>>(), [second.number, first.number]);
+}
+
+async fn a_delete_is_undone_as_one_step<const N: usize>(records: Records) {
+    let store = &records.store;
+    let (a, b) = (file(store, "a", 1, &[]).await, file(store, "b", 2, &[]).await);
+    let stamp = |at| Stamp::at_start_of(MillisSinceEpoch(at));
+    let (step, _) = store.begin_step(OperationKind::Delete, vec![a.number, b.number], stamp(5)).await.unwrap();
+    assert!(!step.is_pending());
+    let mut live = 0;
+    store.read_all(|_| live += 1).await.unwrap();
+    assert_eq!(live, 0);
+    let (undone, _) = store.begin_undo(None, stamp(6), MillisSinceEpoch(4)).await.unwrap().unwrap();
+    assert_eq!((undone.number, undone.total, undone.is_pending()), (step.number, 2, false));
+    assert!(store.begin_undo(None, stamp(7), MillisSinceEpoch(4)).await.unwrap().is_none(), "once is enough");
+    let record = store.clip(ClipId::of(Kind::Text, b"a")).await.unwrap().unwrap();
+    assert!(record.is_live());
+    assert_eq!(record.life.copied.at(), MillisSinceEpoch(1), "it is back in its old place");
+    let (redone, _) = store.begin_redo(None, stamp(7), MillisSinceEpoch(4)).await.unwrap().unwrap();
+    assert_eq!((redone.number, redone.is_pending()), (step.number, false));
+    assert!(!store.clip(record.id).await.unwrap().unwrap().is_live());
+    assert!(store.begin_redo(None, stamp(7), MillisSinceEpoch(4)).await.unwrap().is_none(), "once is enough");
+    store.begin_undo(None, stamp(8), MillisSinceEpoch(4)).await.unwrap().unwrap();
+    store.begin_step(OperationKind::Delete, vec![a.number], stamp(8)).await.unwrap();
+    assert!(store.begin_redo(None, stamp(9), MillisSinceEpoch(4)).await.unwrap().is_none(), "another step came since");
+    assert!(store.begin_undo(None, stamp(9), MillisSinceEpoch(8)).await.unwrap().is_none(), "its grace is over");
+}
+
+async fn what_is_due_is_shredded_with_its_content<const N: usize>(records: Records) {
+    let store = &records.store;
+    let large = Format::new("image/png", vec![9u8; N]);
+    let (gone, kept) = (file(store, "gone", 1, std::slice::from_ref(&large)).await, file(store, "kept", 2, &[]).await);
+    store.put_thumbnail(gone.number, &Thumbnail { mime: "image/png".into(), content: vec![1] }).await.unwrap();
+    let at = Stamp::at_start_of(MillisSinceEpoch(1_000));
+    store.begin_step(OperationKind::Delete, vec![gone.number], at).await.unwrap();
+    let due = store.next_due().await.unwrap().unwrap();
+    assert_eq!(due, MillisSinceEpoch(1_000 + 24 * 3_600_000));
+    assert_eq!(store.purge_due(MillisSinceEpoch(due.0 - 1), &[]).await.unwrap(), None);
+    assert!(store.purge_due(due, &[]).await.unwrap().is_some());
+    assert_eq!(store.purge_due(due, &[]).await.unwrap(), None);
+    assert_eq!(store.next_due().await.unwrap(), None);
+    assert!(store.formats(gone.number).await.unwrap().is_empty());
+    assert_eq!(store.thumbnail(gone.number).await.unwrap(), None);
+    assert_eq!(store.formats(kept.number).await.unwrap().len(), 1);
+    // Copied again, it is a new clip to the person.
+    assert!(file(store, "gone", 3_000_000_000, &[]).await.new);
+}
+
+/// A step of more clips than fit into one transaction: interrupted, carried on, undone.
+async fn a_large_step_is_carried_on_after_a_crash<const N: usize>(records: Records) {
+    let store = &records.store;
+    let stamp = |at| Stamp::at_start_of(MillisSinceEpoch(at));
+    let mut numbers = Vec::new();
+    for number in 0..260 {
+        numbers.push(file(store, &format!("clip {number}"), number + 1, &[]).await.number);
+    }
+    store.set_attributes(&[(numbers[0], Attribute::Pin(Some(Rank::between(None, None))))], stamp(400)).await.unwrap();
+    let (mut step, change) = store.begin_step(OperationKind::Clear, numbers.clone(), stamp(500)).await.unwrap();
+    assert!(step.is_pending() && change.is_none());
+    store.advance(&mut step, stamp(501), GENTLE).await.unwrap();
+    // The service ends here, and finds what it had begun.
+    let mut pending = store.pending_steps().await.unwrap();
+    assert_eq!(pending.len(), 1);
+    while store.advance(&mut pending[0], stamp(502), QUICK).await.unwrap().is_some() {}
+    let mut live = Vec::new();
+    store.read_all(|record| live.push(record.number)).await.unwrap();
+    assert_eq!(live, numbers[..1], "what is kept stays");
+    assert!(store.pending_steps().await.unwrap().is_empty());
+
+    let (mut undone, _) = store.begin_undo(Some(step.number), stamp(600), MillisSinceEpoch(1)).await.unwrap().unwrap();
+    while store.advance(&mut undone, stamp(601), QUICK).await.unwrap().is_some() {}
+    assert_eq!(store.clips(&numbers).await.unwrap().iter().filter(|record| record.is_live()).count(), 260);
+    let seen = store.changed_since(0, 1000).await.unwrap();
+    assert!(seen.is_sorted_by(|a, b| a.change < b.change) && seen.len() == 260);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn the_rule_of_leaving_is_the_same_in_the_records_and_in_the_core() {
+    let records = private().await;
+    let store = &records.store;
+    let pool = sqlx::MySqlPool::connect(records.database.url()).await.unwrap();
+    let clip = file(store, "a", 1, &[]).await.number;
+    // Every order of a few stamps, kept and not.
+    for case in 0u64..4 * 4 * 4 * 3 * 2 * 2 {
+        let digit = |place: u32, base: u64| case / 4u64.pow(place.min(3)) / if place > 3 { 3 } else { 1 } % base;
+        let (deleted, cleared, swept) = (digit(0, 4) * 2, digit(1, 4) * 2, digit(2, 4) * 2);
+        let pin_stamp = digit(3, 3) * 3;
+        let (pinned, restored) = (case % 2 == 0, if case % 5 == 0 { 5u64 } else { 0 });
+        sqlx::query(
+            "UPDATE clips SET copied = 3, restored = ?, deleted = ?, cleared = ?, swept = ?, pin = ?, pin_stamp = ? WHERE no = ?",
+        )
+        .bind(restored)
+        .bind(deleted)
+        .bind(cleared)
+        .bind(swept)
+        .bind(pinned.then_some("n"))
+        .bind(pin_stamp)
+        .bind(clip)
+        .execute(&pool)
+        .await
+        .unwrap();
+        let gone: Option<u64> =
+            sqlx::query_scalar("SELECT gone FROM clips WHERE no = ?").bind(clip).fetch_one(&pool).await.unwrap();
+        // It is written behind the store's back, so it is read from the records.
+        let record = store.changed_since(0, 1).await.unwrap().pop().unwrap();
+        assert_eq!(record.life.gone().map(|(stamp, _)| stamp.to_bits()), gone, "{:?}", record.life);
+    }
+}
+
+macro_rules! for_each_database {
+    ($($name:ident),* $(,)?) => {
+        mod its_own {
+            $(#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+            async fn $name() {
+                super::$name::<3_000_000>(super::private().await).await;
+            })*
+        }
+        mod a_given_one {
+            $(#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+            async fn $name() {
+                super::$name::<3_000_000>(super::given().await).await;
+            })*
+        }
+    };
+}
+
+for_each_database!(
+    every_byte_comes_back,
+    each_write_takes_the_next_number,
+    a_delete_is_undone_as_one_step,
+    what_is_due_is_shredded_with_its_content,
+    a_large_step_is_carried_on_after_a_crash
+);
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn content_that_nobody_uses_any_more_is_freed() {
+    let records = private().await;
+    let picture = |byte| Format::new("image/png", vec![byte; 100_000]);
+    file(&records.store, "one", 1, &[picture(1)]).await;
+    file(&records.store, "two", 2, &[picture(1)]).await;
+    assert_eq!(count(&records, "blobs").await, 1, "the same content is kept once");
+    file(&records.store, "one", 3, &[picture(2)]).await;
+    assert_eq!(count(&records, "blobs").await, 2);
+    file(&records.store, "two", 4, &[]).await;
+    assert_eq!(count(&records, "blobs").await, 1);
+    assert_eq!(count(&records, "blob_chunks").await, 1);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_database_newer_than_the_program_is_refused_and_not_touched() {
+    let records = private().await;
+    let url = records.database.url();
+    let pool = sqlx::MySqlPool::connect(url).await.unwrap();
+    sqlx::query("INSERT INTO _sqlx_migrations (version, description, success, checksum, execution_time) VALUES (9999, 'later', TRUE, 'x', 1)").execute(&pool).await.unwrap();
+    let error = Store::open(url, ("other name", [2; 16])).await.unwrap_err();
+    assert!(matches!(error, OpenError::Newer(9999)), "{error}");
+    assert!(error.to_string().contains("please update this one"));
+    let name: String = sqlx::query_scalar("SELECT name FROM devices").fetch_one(&pool).await.unwrap();
+    assert_eq!(name, "workshop");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_was_forgotten_for_good_comes_back_as_a_later_copy_only() {
+    let records = private().await;
+    let store = &records.store;
+    let at = |millis| Stamp::at_start_of(MillisSinceEpoch(millis));
+    file(store, "the text", 100, &[]).await;
+    store.purge(&[1], at(200)).await.unwrap();
+    // Another clip, older than that, is edited into the same words; so they come at an earlier time.
+    let mut filing = store.begin_filing().await.unwrap();
+    let formats = [Format::plain("the text")];
+    filing.put_content(&formats).await.unwrap();
+    let source = Source::default();
+    let clip = NewClip { copied: at(50), filed: at(300), ..of("the text", &source) };
+    assert!(filing.commit(&clip, &formats).await.unwrap().new);
+    let record = store.clips(&[1]).await.unwrap().remove(0);
+    assert!(record.is_live() && record.life.copied == at(300), "{:?}", record.life);
+    // What others are told of it is alive, too.
+    let told = store.outgoing_since(0, u64::MAX, 10_000, &Default::default()).await.unwrap().items;
+    let Some(Item::Clip(told)) = told.into_iter().find(|item| matches!(item, Item::Clip(_))) else { panic!("none") };
+    assert!(told.state.is_live(Stamp::NEVER) && told.body.is_some(), "{:?}", told.state);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_older_filing_does_not_replace_what_is_newer() {
+    let records = private().await;
+    let store = &records.store;
+    let at = |millis| Stamp::at_start_of(MillisSinceEpoch(millis));
+    let html = Format::new("text/html", "<b>the text</b>");
+    file(store, "the text", 200, std::slice::from_ref(&html)).await;
+    let formats = [Format::plain("the text")];
+    let source = Source { application: Some("older".into()), ..Source::default() };
+    let older = NewClip { copied: at(100), filed: at(300), title: Some("Given now"), ..of("the text", &source) };
+    let mut filing = store.begin_filing().await.unwrap();
+    filing.put_content(&formats).await.unwrap();
+    filing.commit(&older, &formats).await.unwrap();
+    let record = store.clips(&[1]).await.unwrap().remove(0);
+    assert_eq!((record.life.copied, record.copies, record.source.application), (at(200), 2, None));
+    assert_eq!(record.title.as_deref(), Some("Given now"));
+    assert_eq!(store.formats(1).await.unwrap().len(), 2);
+    // A title that is given has its stamp, so that it wins over an earlier one elsewhere.
+    let told = store.outgoing_since(0, u64::MAX, 10_000, &Default::default()).await.unwrap().items;
+    assert!(told.iter().any(|item| matches!(item, Item::Clip(clip) if clip.state.title.stamp == at(300))), "{told:?}");
+}
