@@ -3,6 +3,7 @@
 //! * `index`: the history in memory, which follows the change feed and announces each change
 //! * `names`: the clips that are meant by a position, a place, an alias, the beginning of an id
 //! * `find`: pages of the history, and of the clips that meet a query
+//! * `repeats`: clips that were announced again, for listeners that were away
 //! * `show`, `files`, `listing`: a clip in full, its files, and as a list shows it
 //! * `in_force`: the rules that everyone looks at
 //! * `snapshot`: the index on the disk, for a quick start
@@ -15,6 +16,7 @@ pub mod in_force;
 pub mod index;
 pub mod listing;
 pub mod names;
+mod repeats;
 pub mod show;
 pub mod snapshot;
 pub mod thumbnails;

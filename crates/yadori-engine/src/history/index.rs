@@ -5,6 +5,7 @@
 //! passed the latest reported change, so that everyone reads their own writes.
 
 use crate::history::listing::{self, Listed};
+use crate::history::repeats::Repeats;
 use crate::history::snapshot::Snapshots;
 use parking_lot::{Mutex, RwLock, RwLockReadGuard, RwLockWriteGuard};
 use std::sync::Arc;
@@ -39,6 +40,11 @@ pub enum Part {
     Keys,
     /// The linked devices, how far they are, and what is shared with them.
     Devices,
+}
+
+impl Part {
+    /// All of them.
+    pub const ALL: [Self; 5] = [Self::Tray, Self::Drawers, Self::Rules, Self::Keys, Self::Devices];
 }
 
 /// Something that listeners want to know.
@@ -77,6 +83,8 @@ pub struct Ledger {
     latest: watch::Sender<u64>,
     applied: watch::Sender<u64>,
     announcements: broadcast::Sender<Announcement>,
+    /// For listeners that were away.
+    repeats: Mutex<Repeats>,
 }
 
 impl Ledger {
@@ -102,6 +110,7 @@ impl Ledger {
             latest: watch::Sender::new(cursor),
             applied: watch::Sender::new(cursor),
             announcements: broadcast::Sender::new(BEHIND),
+            repeats: Mutex::default(),
         };
         loop {
             let records = ledger.store.changed_since(ledger.cursor(), BATCH).await?;
@@ -249,11 +258,21 @@ impl Ledger {
 
     /// Announces clips that have not changed, but of which more is known.
     pub(crate) fn announce_again(&self, records: &[ClipRecord]) {
+        {
+            let (cursor, mut repeats) = (self.cursor(), self.repeats.lock());
+            records.iter().for_each(|record| repeats.note(cursor, record.number));
+        }
         if self.announcements.receiver_count() > 0 {
             for record in records {
                 let _ = self.announcements.send(Announcement::Again(Arc::new(self.describe(record))));
             }
         }
+    }
+
+    /// The numbers of the clips that were announced again since a listener heard of change `last`, as far back as the start
+    /// of the service. None if there were too many to know.
+    pub fn announced_again_since(&self, last: u64) -> Option<Vec<u64>> {
+        self.repeats.lock().since(last)
     }
 
     /// What became of a clip by its latest change.

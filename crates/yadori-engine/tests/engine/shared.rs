@@ -42,6 +42,7 @@ async fn what_is_copied_named_and_deleted_here_is_so_there() {
 async fn that_a_clip_is_shared_is_announced() {
     let (workshop, van) = linked().await;
     let mut announcements = workshop.engine.history.ledger.listen();
+    let before = workshop.engine.history.ledger.cursor();
     workshop.copy("Lamp 7").await;
     van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
     let is_shared = |record: &ClipRecord| record.text == "Lamp 7" && record.shared;
@@ -55,6 +56,11 @@ async fn that_a_clip_is_shared_is_announced() {
         }
     };
     tokio::time::timeout(PATIENCE, told).await.expect("to be told that it is shared");
+    // So is whoever was away meanwhile.
+    let ledger = &workshop.engine.history.ledger;
+    let lamp = workshop.list().await[0].record.number;
+    assert_eq!(ledger.announced_again_since(before), Some(vec![lamp]));
+    assert_eq!(ledger.announced_again_since(ledger.cursor() + 1), Some(vec![]));
 }
 
 /// What a person gives a clip counts from when they give it, whatever date the copy is given.

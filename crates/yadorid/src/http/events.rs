@@ -92,16 +92,17 @@ fn part_changed(part: Part) -> Event {
     Event::default().event("part").data(serde_json::to_string(&api::PartChange { part }).unwrap_or_default())
 }
 
+/// That how the service stands has changed, as an event.
+fn status_changed() -> Event {
+    Event::default().event("status").data("{}")
+}
+
 async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over> {
     // Listening begins before the records are read, so that nothing falls between.
     let mut announcements = app.engine.history.ledger.listen();
     let now = app.engine.history.ledger.settled().await;
     let mut told = match last {
-        Some(last) if last <= now && now - last <= FAR_BEHIND => catch_up(app, client, last, now).await?,
-        Some(_) => {
-            send(client, Event::default().event("reload").id(now.to_string()).data("{}")).await?;
-            now
-        }
+        Some(last) => catch_up(app, client, last, now).await?,
         None => now,
     };
     send(client, Event::default().event("ready").id(told.to_string()).data(format!("{{\"change\":{told}}}"))).await?;
@@ -116,18 +117,41 @@ async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over>
             Ok(Announcement::Again(change)) => {
                 send(client, clip(app, (*change).clone()).id(told.to_string())).await?;
             }
-            Ok(Announcement::Status) => send(client, Event::default().event("status").data("{}")).await?,
+            Ok(Announcement::Status) => send(client, status_changed()).await?,
             Ok(Announcement::Part(part)) => send(client, part_changed(part)).await?,
             Err(broadcast::error::RecvError::Lagged(_)) => {
                 told = catch_up(app, client, told, app.engine.history.ledger.cursor()).await?;
+                // What else was announced meanwhile is not known: all of it may have changed.
+                send(client, status_changed()).await?;
+                for part in Part::ALL {
+                    send(client, part_changed(part)).await?;
+                }
             }
             Err(broadcast::error::RecvError::Closed) => return Err(Over),
         }
     }
 }
 
-/// Tells the changes after `last` up to `until` from the records. Gives the number of the last one told.
+/// Tells a client that has heard of the changes up to `last` what it has missed up to `until`, or that this is more than is
+/// worth telling. Gives the number of the last change that it knows then.
 async fn catch_up(app: &App, client: &Client, last: u64, until: u64) -> Result<u64, Over> {
+    let ledger = &app.engine.history.ledger;
+    let again = ledger.announced_again_since(last).filter(|_| last <= until && until - last <= FAR_BEHIND);
+    let Some(again) = again else {
+        send(client, Event::default().event("reload").id(until.to_string()).data("{}")).await?;
+        return Ok(until);
+    };
+    let told = tell_changes(app, client, last, until).await?;
+    for some in again.chunks(BATCH as usize) {
+        for record in app.engine.history.store.clips(some).await.map_err(|_| Over)? {
+            send(client, clip(app, ledger.describe(&record)).id(told.to_string())).await?;
+        }
+    }
+    Ok(told)
+}
+
+/// Tells the changes after `last` up to `until` from the records. Gives the number of the last one told.
+async fn tell_changes(app: &App, client: &Client, last: u64, until: u64) -> Result<u64, Over> {
     let mut told = last;
     while told < until {
         let records = app.engine.history.store.changed_since(told, BATCH).await.map_err(|_| Over)?;
