@@ -12,7 +12,7 @@ use crate::moving::archive::{self, CONTENT, Clip, Drawer, FormatLine, Head, INLI
 use bytes::Bytes;
 use jiff::tz::TimeZone;
 use std::collections::HashSet;
-use std::io::{self, Write};
+use std::io::{self, BufWriter, Write};
 use std::sync::Arc;
 use thiserror::Error;
 use tokio::runtime::Handle;
@@ -26,6 +26,9 @@ use zip::{CompressionMethod, ZipWriter};
 
 /// Clips read at a time.
 const BATCH: usize = 200;
+
+/// How hard the packer tries, of 9: more takes three times as long for a tenth less.
+const EFFORT: i64 = 2;
 
 /// Bytes that are sent at a time.
 const PIECE: usize = 64 * 1024;
@@ -194,19 +197,23 @@ impl Reader<'_> {
 
     fn zip(&self, out: &mut Outgoing) -> io::Result<()> {
         let mut zip = ZipWriter::new_stream(&mut *out);
-        let packed =
-            SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).unix_permissions(0o600);
+        let packed = SimpleFileOptions::default()
+            .compression_method(CompressionMethod::Deflated)
+            .compression_level(Some(EFFORT))
+            .unix_permissions(0o600);
         zip.start_file(LIST, packed.large_file(true))?;
-        let line = |zip: &mut ZipWriter<_>, line: &Line| -> io::Result<()> {
-            serde_json::to_writer(&mut *zip, line)?;
-            zip.write_all(b"\n")
+        // What is packed comes in large parts: each write costs the packer a buffer of its own, however short it is.
+        let mut list = BufWriter::with_capacity(PIECE, &mut zip);
+        let line = |list: &mut BufWriter<&mut ZipWriter<_>>, line: &Line| -> io::Result<()> {
+            serde_json::to_writer(&mut *list, line)?;
+            list.write_all(b"\n")
         };
         let head = Head {
             version: archive::VERSION,
             device: self.service.history.device.clone(),
             exported_at: timestamp(now()),
         };
-        line(&mut zip, &Line::Yadori(head))?;
+        line(&mut list, &Line::Yadori(head))?;
         // Contents that go into files of their own: each once, by its hash.
         let mut files: Vec<(u64, u8, [u8; 32])> = Vec::new();
         let mut known: HashSet<[u8; 32]> = HashSet::new();
@@ -238,20 +245,22 @@ impl Reader<'_> {
                     });
                 }
                 exported.insert(record.id);
-                line(&mut zip, &Line::Clip(Box::new(line_of(record, lines))))?;
+                line(&mut list, &Line::Clip(Box::new(line_of(record, lines))))?;
             }
         }
         let pinned = self.wait(self.service.history.store.pinned())?;
         let pins: Vec<String> =
             pinned.iter().filter(|record| exported.contains(&record.id)).map(|record| record.id.to_string()).collect();
-        line(&mut zip, &Line::Pins(pins))?;
+        line(&mut list, &Line::Pins(pins))?;
         let shown = |drawer: &yadori_store::Drawer| matches!(drawer.privacy, None | Some(Privacy::Open));
         for drawer in self.wait(self.service.history.store.drawers())?.into_iter().filter(shown) {
             let drawer = self.drawer(&drawer.name, &exported)?;
             if !drawer.items.is_empty() {
-                line(&mut zip, &Line::Drawer(drawer))?;
+                line(&mut list, &Line::Drawer(drawer))?;
             }
         }
+        list.flush()?;
+        drop(list);
         for (clip, place, hash) in files {
             let Some(stored) = self.wait(self.service.history.store.formats(clip))?.into_iter().nth(usize::from(place))
             else {
@@ -259,8 +268,11 @@ impl Reader<'_> {
             };
             // Pictures do not become smaller.
             let picture = stored.mime.starts_with("image/") && stored.mime != "image/bmp" && stored.mime != format::SVG;
-            let method = if picture { CompressionMethod::Stored } else { CompressionMethod::Deflated };
-            zip.start_file(format!("{CONTENT}{}", hex(&hash)), packed.compression_method(method))?;
+            let options = match picture {
+                true => packed.compression_method(CompressionMethod::Stored).compression_level(None),
+                false => packed,
+            };
+            zip.start_file(format!("{CONTENT}{}", hex(&hash)), options)?;
             let mut at = 0;
             loop {
                 let piece = self.wait(self.service.history.store.content_at(&stored, at))?;

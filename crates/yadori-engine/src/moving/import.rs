@@ -19,6 +19,7 @@ use std::sync::Arc;
 use thiserror::Error;
 use tokio::runtime::Handle;
 use tokio::sync::mpsc;
+use tokio::task::JoinHandle;
 use yadori_core::{ClipId, Format, format};
 use yadori_store::{Attribute, ClipRecord, OnRecord, StoreError};
 use yadori_vault::SealedFile;
@@ -154,7 +155,9 @@ impl Moving {
         let (service, handle) = (self.clone(), Handle::current());
         self.background.tasks.spawn_blocking(move || {
             let mut import = Import::new(&service, &handle, &sender);
-            let error = import.run(archive).err();
+            let ended = import.run(archive);
+            // Whatever ended it, what was on its way into the records is imported.
+            let error = ended.and(import.finish_filing()).err();
             let _ = sender.blocking_send(Progress { read: import.read, report: Some(import.report), error });
             service.history.ledger.status_changed();
         });
@@ -171,6 +174,16 @@ struct Import<'a> {
     used: HashSet<String>,
     /// Aliases that were given to a clip.
     aliases: HashSet<String>,
+    /// Clips that are being filed while the next ones are made ready.
+    filing: Option<Filing>,
+}
+
+/// Clips that are being filed together.
+struct Filing {
+    /// The lines that they stand on.
+    lines: Vec<u64>,
+    ids: HashSet<ClipId>,
+    task: JoinHandle<Result<(), (Vec<Prepared>, StoreError)>>,
 }
 
 impl<'a> Import<'a> {
@@ -183,6 +196,7 @@ impl<'a> Import<'a> {
             read: 0,
             used: HashSet::new(),
             aliases: HashSet::new(),
+            filing: None,
         }
     }
 
@@ -247,10 +261,12 @@ impl<'a> Import<'a> {
                 // Those that are kept must be here by then.
                 Line::Pins(ids) => {
                     self.clips(std::mem::take(&mut waiting), &mut contents)?;
+                    self.finish_filing()?;
                     self.pins(&ids)?;
                 }
                 Line::Drawer(drawer) => {
                     self.clips(std::mem::take(&mut waiting), &mut contents)?;
+                    self.finish_filing()?;
                     self.drawer(number, &drawer)?;
                 }
             }
@@ -274,6 +290,9 @@ impl<'a> Import<'a> {
     fn clips(&mut self, lines: Vec<(u64, Box<Clip>)>, contents: &mut ZipArchive<Shared>) -> Result<(), ImportError> {
         let ids: Vec<ClipId> =
             lines.iter().map(|(_, clip)| ClipId::parse(&clip.id).unwrap_or(ClipId([0; 16]))).collect();
+        if self.filing.as_ref().is_some_and(|filing| ids.iter().any(|id| filing.ids.contains(id))) {
+            self.finish_filing()?;
+        }
         let known = self.handle.block_on(self.service.history.store.on_record(&ids))?;
         let mut known: HashMap<usize, OnRecord> = known.into_iter().map(|known| (known.place, known)).collect();
         let mut met = HashSet::new();
@@ -283,7 +302,8 @@ impl<'a> Import<'a> {
             self.read += 1;
             let again = !met.insert(ids[place]);
             if again {
-                self.file_together(std::mem::take(&mut together))?;
+                self.begin_filing(std::mem::take(&mut together))?;
+                self.finish_filing()?;
                 bytes = 0;
             }
             let done = match known.remove(&place) {
@@ -306,11 +326,11 @@ impl<'a> Import<'a> {
                 Err(Fault::Store(error)) => return Err(error.into()),
             }
             if bytes > TOGETHER_BYTES {
-                self.file_together(std::mem::take(&mut together))?;
+                self.begin_filing(std::mem::take(&mut together))?;
                 bytes = 0;
             }
         }
-        self.file_together(together)?;
+        self.begin_filing(together)?;
         let _ = self.sender.blocking_send(Progress { read: self.read, ..Progress::default() });
         Ok(())
     }
@@ -374,15 +394,30 @@ impl<'a> Import<'a> {
         Ok(())
     }
 
-    /// Files what is ready. If one of them cannot be filed, each is by itself, and that one is left out.
-    fn file_together(&mut self, clips: Vec<(u64, Prepared)>) -> Result<(), ImportError> {
+    /// Begins to file what is ready, once those before are filed. Meanwhile the next ones are made ready.
+    fn begin_filing(&mut self, clips: Vec<(u64, Prepared)>) -> Result<(), ImportError> {
+        self.finish_filing()?;
         if clips.is_empty() {
             return Ok(());
         }
         let (lines, clips): (Vec<u64>, Vec<Prepared>) = clips.into_iter().unzip();
-        let count = clips.len() as u64;
-        let Err((clips, error)) = self.handle.block_on(self.service.capture.file_prepared(clips)) else {
-            self.report.added += count;
+        let ids = clips.iter().map(Prepared::id).collect();
+        let capture = self.service.capture.clone();
+        let task = self.handle.spawn(async move { capture.file_prepared(clips).await });
+        self.filing = Some(Filing { lines, ids, task });
+        Ok(())
+    }
+
+    /// Waits until what is being filed is. If one of the clips cannot be filed, each is by itself, and that one is left out.
+    fn finish_filing(&mut self) -> Result<(), ImportError> {
+        let Some(Filing { lines, task, .. }) = self.filing.take() else { return Ok(()) };
+        let filed = match self.handle.block_on(task) {
+            Ok(filed) => filed,
+            Err(broken_off) if broken_off.is_panic() => std::panic::resume_unwind(broken_off.into_panic()),
+            Err(_) => return Err(ImportError::BrokenOff),
+        };
+        let Err((clips, error)) = filed else {
+            self.report.added += lines.len() as u64;
             return Ok(());
         };
         tracing::debug!(%error, "clips that were to be filed together are filed one by one");
