@@ -1,97 +1,48 @@
 //! The budgets: what a person waits for, beside the limit of what this machine could do at all, measured in
-//! the same run. Prints a table, or JSON with `--json`; with `--write FILE` the table goes to a page as well.
-//! `--quick` leaves out the million clips; `--links` measures linked devices only, `--desk` the picker and keys, `--crowd` many
-//! that ask at once, `--console` the console, `--lock` what encryption, the lock and the cage cost, `--relay` a relay.
+//! the same run. Prints a table, or JSON with `--json`; with `--write FOLDER` the table, the plots and the figures are kept
+//! there; with `--compare FOLDER` it is said what is worse than the figures that are kept. `--quick` measures what people wait
+//! for most. `--links` measures linked devices only, `--desk` the picker and keys, `--crowd` many that ask at once, `--console`
+//! the console, `--lock` what encryption, the lock and the cage cost, `--relay` a relay, `--day` a day of heavy use.
 
 #[path = "parts/console.rs"]
 mod console;
 #[path = "parts/crowd.rs"]
 mod crowd;
+#[path = "parts/day.rs"]
+mod day;
 #[path = "parts/desk.rs"]
 mod desk;
+#[path = "parts/growth.rs"]
+mod growth;
 #[path = "parts/links.rs"]
 mod links;
 #[path = "parts/lock.rs"]
 mod lock;
+#[path = "parts/record.rs"]
+mod record;
 #[path = "parts/relay.rs"]
 mod relay;
+#[path = "parts/report.rs"]
+mod report;
+#[path = "parts/sizes.rs"]
+mod sizes;
 #[path = "parts/terminal.rs"]
 mod terminal;
 #[path = "../../yadori-core/benches/texts.rs"]
 mod texts;
 
-use serde::Serialize;
+use report::Report;
 use sqlx::MySqlPool;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use yadori_core::amounts::DAY;
 use yadori_core::retention::{Candidate, Limits, RetentionRules, Scope, plan};
-use yadori_core::search::fold::fold;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
 use yadori_database::{PrivateServer, ServerState};
 use yadori_e2e::home::Home;
 use yadori_e2e::measuring::Desk;
-use yadori_e2e::service::{Service, client, command};
+use yadori_e2e::service::{Service, command};
 use yadori_store::Store;
-
-/// A figure beside its limit.
-#[derive(Serialize)]
-struct Row {
-    what: String,
-    ours: f64,
-    unit: &'static str,
-    /// What the limit is, and its figure in the same unit.
-    limit: Option<(String, f64)>,
-    /// The worst that may stand.
-    budget: Option<f64>,
-    /// Whether the budget is one of the ratio of ours to the limit.
-    budget_is_ratio: bool,
-}
-
-#[derive(Default)]
-struct Report {
-    rows: Vec<Row>,
-}
-
-impl Report {
-    fn add(
-        &mut self,
-        what: impl Into<String>,
-        ours: f64,
-        unit: &'static str,
-        limit: Option<(&str, f64)>,
-        budget: Option<f64>,
-        budget_is_ratio: bool,
-    ) {
-        let row = Row {
-            what: what.into(),
-            ours,
-            unit,
-            limit: limit.map(|(name, value)| (name.to_owned(), value)),
-            budget,
-            budget_is_ratio,
-        };
-        eprintln!("{}", line(&row));
-        self.rows.push(row);
-    }
-}
-
-fn line(row: &Row) -> String {
-    let (limit, ratio) = match &row.limit {
-        Some((name, value)) => (format!("{value:.3} ({name})"), format!("{:.2}", row.ours / value)),
-        None => (String::new(), String::new()),
-    };
-    let judged =
-        if row.budget_is_ratio { row.limit.as_ref().map(|(_, value)| row.ours / value) } else { Some(row.ours) };
-    let verdict = match (row.budget, judged) {
-        (Some(budget), Some(judged)) => {
-            let what = if row.budget_is_ratio { format!("ratio ≤ {budget}") } else { format!("≤ {budget}") };
-            format!("{what}: {}", if judged <= budget { "met" } else { "**not met**" })
-        }
-        _ => String::new(),
-    };
-    format!("| {} | {:.3} {} | {limit} | {ratio} | {verdict} |", row.what, row.ours, row.unit)
-}
 
 fn quantile(samples: &mut [Duration], share: f64) -> f64 {
     samples.sort_unstable();
@@ -105,89 +56,67 @@ fn time<T>(mut work: impl FnMut() -> T) -> Duration {
     before.elapsed()
 }
 
+/// Everything that can be measured by itself: its option, and how.
+type Part = fn(&mut Report, &tokio::runtime::Runtime);
+
+const PARTS: [(&str, Part); 7] = [
+    ("--links", links::links),
+    ("--relay", relay::relay),
+    ("--desk", desk::desk),
+    ("--crowd", |report, runtime| with_100_000_clips(runtime, |service| crowd::crowd(report, runtime, service))),
+    ("--console", |report, runtime| with_100_000_clips(runtime, |service| console::console(report, runtime, service))),
+    ("--lock", lock::lock),
+    ("--day", |report, _| day::day(report)),
+];
+
+fn with_100_000_clips(runtime: &tokio::runtime::Runtime, measure: impl FnOnce(&Service)) {
+    let home = Home::new();
+    runtime.block_on(fill(&home.path().join("data/database"), 100_000));
+    measure(&Service::start(home.path(), command(home.path(), "simulated", None)));
+}
+
 fn main() {
     let arguments: Vec<String> = std::env::args().collect();
     let has = |name: &str| arguments.iter().any(|argument| argument == name);
+    let folder = |option: &str| {
+        let place = arguments.iter().position(|argument| argument == option)?;
+        Some(Path::new(arguments.get(place + 1).expect("a folder")).to_owned())
+    };
     if has("--test") || has("--list") {
         return;
     }
     let runtime =
         tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().expect("a runtime");
-    let mut report = Report::default();
-    if has("--links") {
-        links::links(&mut report, &runtime);
-        println!("{}", table(&report));
-        return;
-    }
-    if has("--relay") {
-        relay::relay(&mut report, &runtime);
-        println!("{}", table(&report));
-        return;
-    }
-    if has("--desk") {
-        desk::desk(&mut report, &runtime);
-        println!("{}", table(&report));
-        return;
-    }
-    if has("--crowd") {
-        let home = Home::new();
-        runtime.block_on(fill(&home.path().join("data/database"), 100_000));
-        let service = Service::start(home.path(), command(home.path(), "simulated", None));
-        crowd::crowd(&mut report, &runtime, &service);
-        println!("{}", table(&report));
-        return;
-    }
-    if has("--console") {
-        let home = Home::new();
-        runtime.block_on(fill(&home.path().join("data/database"), 100_000));
-        let service = Service::start(home.path(), command(home.path(), "simulated", None));
-        console::console(&mut report, &runtime, &service);
-        println!("{}", table(&report));
-        return;
-    }
-    if has("--lock") {
-        lock::lock(&mut report, &runtime);
-        println!("{}", table(&report));
+    let mut report = Report { quick: has("--quick"), ..Report::default() };
+    if let Some((_, part)) = PARTS.iter().find(|(option, _)| has(option)) {
+        part(&mut report, &runtime);
+        println!("{}", report::table(&report));
         return;
     }
     copies(&mut report, &runtime);
-    lock::lock(&mut report, &runtime);
-    desk::desk(&mut report, &runtime);
+    if !report.quick {
+        lock::lock(&mut report, &runtime);
+        desk::desk(&mut report, &runtime);
+        day::day(&mut report);
+    }
     bursts(&mut report);
     plans(&mut report);
     moves(&mut report, &runtime);
     links::links(&mut report, &runtime);
-    sizes(&mut report, &runtime, if has("--quick") { &[1_000, 100_000] } else { &[1_000, 100_000, 1_000_000] });
+    sizes::sizes(&mut report, &runtime);
     if has("--json") {
         println!("{}", serde_json::to_string_pretty(&report.rows).expect("plain data"));
     } else {
-        println!("{}", table(&report));
+        println!("{}", report::table(&report));
     }
-    if let Some(place) = arguments.iter().position(|argument| argument == "--write") {
-        std::fs::write(&arguments[place + 1], page(&report, has("--quick"))).expect("the page");
+    if let Some(folder) = folder("--compare") {
+        println!("{}", record::compare(&report, &folder));
     }
-}
-
-fn table(report: &Report) -> String {
-    let mut text =
-        String::from("| what | ours | limit, same run | ratio | budget |\n| --- | --- | --- | --- | --- |\n");
-    for row in &report.rows {
-        text.push_str(&line(row));
-        text.push('\n');
+    if let Some(folder) = folder("--write") {
+        record::keep(&report, &folder);
+        growth::draw(&report.growth, &folder.join("growth.svg"));
+        std::fs::write(folder.join("benchmarks.md"), report::page(&report)).expect("the page");
     }
-    text
-}
-
-fn page(report: &Report, quick: bool) -> String {
-    let date = jiff::Timestamp::now().strftime("%Y-%m-%d");
-    let cores = std::thread::available_parallelism().map_or(1, usize::from);
-    format!(
-        "# Benchmarks\n\nMade by `script/bench` on {date}, on a shared machine of {cores} cores; do not edit. Times vary with what else\n\
-         the machine does; the ratio to the limit, which was measured in the same run, varies less. A limit is what\n\
-         would be left if we did nothing at all: the bare transfer of the selection, one durable insert, one scan of the text.\n{}\n{}",
-        if quick { "This run was made with `--quick`: it stops at 100,000 clips.\n" } else { "" },
-        table(report)
-    )
 }
 
 /// A private database for measuring the limits in.
@@ -248,6 +177,7 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     for ((desk_name, start), (name, mime, rounds, content)) in
         DESKS.into_iter().flat_map(|desk| cases.map(|case| (desk, case)))
     {
+        let rounds = if report.quick { rounds / 2 } else { rounds };
         let home = Home::new();
         let contents: Vec<Vec<u8>> = (0..rounds).map(content).collect();
         let mut desk = start(mime);
@@ -338,7 +268,9 @@ fn bursts(report: &mut Report) {
             false,
         );
         report.add("the same: rate", COPIES as f64 / made.as_secs_f64(), "copies/s", None, None, false);
-        idle(report, &service, desk_name);
+        if !report.quick {
+            idle(report, &service, desk_name);
+        }
     }
 }
 
@@ -486,36 +418,6 @@ fn capture(service: &Service, events: &mut yadori_e2e::service::Events, text: &s
     })
 }
 
-/// Clearing everything: how soon it is said, and what a copy waits for meanwhile.
-fn clear(report: &mut Report, service: &Service) {
-    let mut events = service.events(None);
-    let mut idle: Vec<Duration> = (0..100).map(|n| capture(service, &mut events, &format!("idle {n}"))).collect();
-    let mut count = 0;
-    let said = time(|| {
-        let cleared: yadori_api::Cleared = service.post("/clear", &serde_json::json!({"all": true})).json();
-        count = cleared.count;
-    });
-    report.add(
-        format!("clearing {count} clips, until it is said"),
-        said.as_secs_f64() * 1000.0,
-        "ms",
-        None,
-        Some(2_000.0),
-        false,
-    );
-    let mut events = service.events(None);
-    let mut during: Vec<Duration> =
-        (0..100).map(|n| capture(service, &mut events, &format!("meanwhile {n}"))).collect();
-    report.add(
-        "copy to announced while they are cleared, p50",
-        quantile(&mut during, 0.5),
-        "ms",
-        Some(("the same when idle", quantile(&mut idle, 0.5))),
-        Some(2.0),
-        true,
-    );
-}
-
 /// Bytes of the tables' files.
 fn table_bytes(home: &Path) -> u64 {
     let folder = home.join("data/database/data/yadori");
@@ -541,110 +443,4 @@ fn sleeps(pid: u32) -> u64 {
             status.lines().find_map(|line| line.strip_prefix("voluntary_ctxt_switches:")?.trim().parse::<u64>().ok())
         })
         .sum()
-}
-
-/// What depends on how many clips there are.
-#[expect(clippy::too_many_lines, reason = "one measurement after another")]
-fn sizes(report: &mut Report, runtime: &tokio::runtime::Runtime, sizes: &[u64]) {
-    for &clips in sizes {
-        let home = Home::new();
-        runtime.block_on(fill(&home.path().join("data/database"), clips));
-        let shown = match clips {
-            1_000_000 => "1,000,000",
-            100_000 => "100,000",
-            _ => "1,000",
-        };
-        let before = Instant::now();
-        let service = Service::start(home.path(), command(home.path(), "simulated", None));
-        let started = before.elapsed().as_secs_f64() * 1000.0;
-        report.add(
-            format!("start to ready, {shown} clips"),
-            started,
-            "ms",
-            None,
-            (clips == 100_000).then_some(2_000.0),
-            false,
-        );
-
-        let mut first: Vec<Duration> = (0..200).map(|_| time(|| service.get("/clips?limit=50"))).collect();
-        report.add(format!("first page, {shown} clips, p50"), quantile(&mut first, 0.5), "ms", None, Some(5.0), false);
-
-        let mut arena = String::new();
-        for n in 1..=clips {
-            arena.push_str(&fold(&texts::text(n)));
-            arena.push('\n');
-        }
-        for (name, query) in texts::queries(clips) {
-            let encoded: String = query.bytes().map(|byte| format!("%{byte:02X}")).collect();
-            let path = format!("/clips?limit=50&q={encoded}");
-            let mut asked: Vec<Duration> = (0..100).map(|_| time(|| service.get(&path))).collect();
-            let folded = fold(&query);
-            let mut scans: Vec<Duration> = (0..5)
-                .map(|_| time(|| memchr::memmem::find_iter(arena.as_bytes(), folded.as_bytes()).count()))
-                .collect();
-            let budget = (clips == 100_000).then_some(10.0);
-            report.add(
-                format!("search of {shown} over HTTP, {name}, p50"),
-                quantile(&mut asked, 0.5),
-                "ms",
-                Some(("linear scan", quantile(&mut scans, 0.5))),
-                None,
-                false,
-            );
-            report.add(
-                format!("search of {shown} over HTTP, {name}, p99"),
-                quantile(&mut asked, 0.99),
-                "ms",
-                None,
-                budget,
-                false,
-            );
-        }
-        drop(arena);
-        if clips == 100_000 {
-            let database = service.status().database.pid.expect("the database's process");
-            report.add(
-                "memory of the service, 100,000 clips",
-                resident_mib(service.pid()),
-                "MiB",
-                None,
-                Some(96.0),
-                false,
-            );
-            report.add(
-                "memory of its database, 100,000 clips",
-                resident_mib(database),
-                "MiB",
-                None,
-                Some(192.0),
-                false,
-            );
-            idle(report, &service, "100,000 clips");
-            crowd::crowd(report, runtime, &service);
-            console::console(report, runtime, &service);
-            let raw: usize = (1..=clips).map(|n| texts::text(n).len()).sum();
-            report.add(
-                "database on disk, bytes a clip, short texts",
-                table_bytes(home.path()) as f64 / clips as f64,
-                "B",
-                Some(("the texts alone", raw as f64 / clips as f64)),
-                Some(2.0),
-                true,
-            );
-
-            let mut bare: Vec<Duration> = (0..60).map(|_| time(|| service.get("/clips?limit=20"))).collect();
-            let mut whole: Vec<Duration> = (0..60)
-                .map(|_| time(|| client(home.path()).args(["list", "--json"]).output().expect("the client")))
-                .collect();
-            report.add(
-                "overhead of the command line",
-                quantile(&mut whole, 0.5) - quantile(&mut bare, 0.5),
-                "ms",
-                None,
-                Some(15.0),
-                false,
-            );
-            clear(report, &service);
-        }
-    }
 }

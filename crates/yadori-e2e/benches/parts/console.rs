@@ -5,7 +5,8 @@
 #[allow(dead_code, reason = "the tests want more of a browser")]
 mod browser;
 
-use super::{Report, quantile};
+use super::quantile;
+use crate::report::Report;
 use browser::Browser;
 use std::time::Duration;
 use tokio::runtime::Runtime;

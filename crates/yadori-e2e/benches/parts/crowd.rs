@@ -1,6 +1,7 @@
 //! Sixty-four programs that ask at the same time, each as soon as it is answered: how long the last of a hundred waits.
 
-use super::{Report, quantile};
+use super::quantile;
+use crate::report::Report;
 use axum::Router;
 use axum::http::header;
 use axum::routing::get;
@@ -73,6 +74,22 @@ async fn bare(length: usize) -> String {
     let address = listener.local_addr().expect("its address").to_string();
     tokio::spawn(async move { axum::serve(listener, Router::new().route("/", get(answer))).await });
     address
+}
+
+/// How long answers of this many bytes take that a bare handler gives to one who asks again and again.
+pub async fn one_by_one(length: usize, times: usize) -> Vec<Duration> {
+    let address = bare(length).await;
+    let request = format!("GET / HTTP/1.1\r\nhost: {address}\r\n\r\n");
+    let mut stream = TcpStream::connect(&address).await.expect("a connection");
+    stream.set_nodelay(true).expect("no delay");
+    let (mut buffer, mut spent) = (Vec::with_capacity(1 << 16), Vec::with_capacity(times));
+    for _ in 0..times {
+        let before = Instant::now();
+        stream.write_all(request.as_bytes()).await.expect("a request");
+        read(&mut stream, &mut buffer).await;
+        spent.push(before.elapsed());
+    }
+    spent
 }
 
 /// In a history of 100,000 clips.

@@ -1,6 +1,7 @@
 //! What a person at a desk waits for: the picker, keys, pastes. On Xvfb without a window manager.
 
-use super::{Report, fill, quantile, sleeps, terminal};
+use super::{fill, quantile, sleeps, terminal};
+use crate::report::Report;
 use std::io::Write;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};

@@ -1,6 +1,7 @@
 //! What linked devices cost: two services over loopback, each with a database of its own.
 
-use super::{Report, capture, fill, quantile, scratch, time};
+use super::{capture, fill, quantile, scratch, time};
+use crate::report::Report;
 use std::time::{Duration, Instant};
 use yadori_api::Invitation;
 use yadori_core::merge::{Register, State};
@@ -48,7 +49,15 @@ pub fn links(report: &mut Report, runtime: &tokio::runtime::Runtime) {
         );
     }
     drop((workshop, van));
-    on_the_wire(report);
+    if !report.quick {
+        on_the_wire(report);
+        shapes(report);
+    }
+    whole_history(report, runtime);
+}
+
+/// Five devices, linked in a star or in a chain.
+fn shapes(report: &mut Report) {
     for (shape, connect) in [("a star", star as fn() -> Option<[Duration; 2]>), ("a chain", chain)] {
         let Some([first, all]) = connect() else { continue };
         for (what, spent) in [("one copy", first), ("200 copies", all)] {
@@ -63,7 +72,6 @@ pub fn links(report: &mut Report, runtime: &tokio::runtime::Runtime) {
             );
         }
     }
-    whole_history(report, runtime);
 }
 
 fn copies(service: &Service, count: usize, name: &str) {

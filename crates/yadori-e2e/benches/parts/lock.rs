@@ -1,6 +1,7 @@
 //! What encryption, the lock and the cage of decoders cost: each beside the same without.
 
-use super::{Report, fill_with, quantile, time};
+use super::{fill_with, quantile, time};
+use crate::report::Report;
 use serde_json::json;
 use std::time::{Duration, Instant};
 use tokio::runtime::Runtime;

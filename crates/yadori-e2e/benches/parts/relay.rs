@@ -1,7 +1,8 @@
 //! What a relay bears, and what it costs: beside the same inserts by a bare client, and the same bytes through a bare TLS server.
 
 use super::links::{join, round_trips};
-use super::{Report, capture, quantile, resident_mib};
+use super::{capture, quantile, resident_mib};
+use crate::report::Report;
 use sqlx::mysql::MySqlPoolOptions;
 use sqlx::{AssertSqlSafe, MySqlPool, QueryBuilder};
 use std::fs;

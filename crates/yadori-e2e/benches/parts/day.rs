@@ -1,0 +1,92 @@
+//! A day of heavy use, in a few minutes, on two linked devices: five thousand copies with five hundred pictures, two thousand
+//! searches, sweeps, and what is in the bin goes for good. What both devices hold at its end is what they held at its noon.
+
+use super::{capture, resident_mib, table_bytes};
+use crate::links::join;
+use crate::report::Report;
+use yadori_e2e::home::Home;
+use yadori_e2e::sample::poster;
+use yadori_e2e::service::{Events, Service};
+
+/// Copies of half a day, and how many of them are pictures.
+const COPIES: usize = 2_500;
+const PICTURES: usize = 250;
+/// Searches of half a day.
+const SEARCHES: usize = 1_000;
+/// Clips that stay: the rest is swept.
+const KEPT: &str = "500";
+
+/// What a device holds.
+struct Held {
+    memory: f64,
+    handles: f64,
+    files: f64,
+    tables: f64,
+}
+
+pub fn day(report: &mut Report) {
+    let (first, second) = (Home::new(), Home::of("van"));
+    let devices = [Service::simulated(&first), Service::simulated(&second)];
+    join(&devices[1], &devices[0]);
+    for device in &devices {
+        device.run(&["rules", "set", "count", KEPT]);
+    }
+    let mut halves = Vec::new();
+    for half in 0..2 {
+        use_it(&devices, half);
+        for device in &devices {
+            device.run(&["bin", "empty", "--yes"]);
+        }
+        halves.push([(&devices[0], &first), (&devices[1], &second)].map(|(device, home)| held(device, home)));
+    }
+    let evening = halves.pop().expect("two halves");
+    let noon = halves.pop().expect("two halves");
+    for ((name, noon), evening) in ["the busy device", "the other device"].into_iter().zip(noon).zip(evening) {
+        type Part = fn(&Held) -> f64;
+        let parts: [(&str, &'static str, Part, f64); 4] = [
+            ("memory", "MiB", |held| held.memory, 1.15),
+            ("open files", "", |held| held.handles, 1.1),
+            ("files in its folder", "", |held| held.files, 1.0),
+            ("its tables on the disk", "MiB", |held| held.tables, 1.15),
+        ];
+        for (what, unit, of, budget) in parts {
+            let what = format!("a day of heavy use, {name}: {what}");
+            report.add(what, of(&evening), unit, Some(("at noon", of(&noon))), Some(budget), true);
+        }
+    }
+}
+
+/// Half a day: what is copied on the one arrives at the other, and both are searched.
+fn use_it([busy, other]: &[Service; 2], half: usize) {
+    let (mut here, mut there): (Events, Events) = (busy.events(None), other.events(None));
+    let bearer = busy.bearer();
+    for n in 0..COPIES {
+        if n % (COPIES / PICTURES) == 0 {
+            let headers = [("authorization", bearer.as_str()), ("content-type", "image/png")];
+            let picture = poster(&format!("poster {half}.{n}"));
+            assert_eq!(busy.request("POST", "/clips", &headers, &picture).status, 201);
+        } else {
+            capture(busy, &mut here, &format!("cue {half}.{n}: lamp {}, gel {}, circuit B", n % 97, n % 211));
+        }
+        if n * SEARCHES / COPIES != (n + 1) * SEARCHES / COPIES {
+            let device = if n % 2 == 0 { busy } else { other };
+            device.get(&format!("/clips?limit=50&q=lamp%20{}", n % 97));
+        }
+    }
+    there.copied(&format!("cue {half}.{}:", COPIES - 1));
+}
+
+fn held(device: &Service, home: &Home) -> Held {
+    let count = |folder: &str| std::fs::read_dir(folder).map_or(0, Iterator::count) as f64;
+    Held {
+        memory: resident_mib(device.pid()),
+        handles: count(&format!("/proc/{}/fd", device.pid())),
+        files: files_below(home.path()) as f64,
+        tables: table_bytes(home.path()) as f64 / f64::from(1 << 20),
+    }
+}
+
+fn files_below(folder: &std::path::Path) -> usize {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    entries.map(|entry| if entry.path().is_dir() { files_below(&entry.path()) } else { 1 }).sum()
+}
