@@ -6,6 +6,7 @@
   import Ledger from "./pages/Ledger.svelte";
   import Nav from "./shell/Nav.svelte";
   import NoticeBar from "./shell/NoticeBar.svelte";
+  import Glyphs from "./ui/Glyphs.svelte";
   import Questions from "./questions/Questions.svelte";
   import TrayDock from "./shell/TrayDock.svelte";
   import { addFiles, frame } from "./state/commands.svelte";
@@ -124,6 +125,7 @@
 />
 
 {#if lock.locked}<Locked />{:else}
+  <Glyphs />
   <a
     class="btn btn-primary btn-sm absolute top-2 left-2 z-50 -translate-y-20 focus:translate-y-0"
     href="#main"

@@ -216,6 +216,8 @@ export const stats = (): Promise<Stats> => ask(client.GET("/api/v1/stats"));
 
 export const status = (): Promise<Status> => ask(client.GET("/api/v1/status"));
 export const pause = (seconds?: number): Promise<Status> => ask(client.POST("/api/v1/pause", { body: { seconds } }));
+export const startAtLogIn = (starts: boolean): Promise<Status> =>
+  ask(client.PUT("/api/v1/log-in", { body: { starts } }));
 export const resume = (): Promise<Status> => ask(client.POST("/api/v1/resume"));
 export const keys = (): Promise<Keys> => ask(client.GET("/api/v1/keys"));
 export const setKeys = (action: string, keys: string | undefined) =>

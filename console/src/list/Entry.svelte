@@ -2,18 +2,12 @@
      its proportions, a link with its host before its path. -->
 <script lang="ts">
   import type { Snippet } from "svelte";
-  import Check from "@lucide/svelte/icons/check";
-  import Files from "@lucide/svelte/icons/files";
-  import Image from "@lucide/svelte/icons/image";
-  import Link from "@lucide/svelte/icons/link";
-  import Lock from "@lucide/svelte/icons/lock";
-  import Pin from "@lucide/svelte/icons/pin";
-  import Type from "@lucide/svelte/icons/type";
   import { thumbnailUrl } from "../lib/api";
   import { line, parts } from "../lib/clips";
   import { clock, relative, shortDay, whole } from "../lib/format";
   import { w } from "../words/index.svelte";
   import Badge from "../ui/Badge.svelte";
+  import Glyph from "../ui/Glyph.svelte";
   import Unfolded from "../entry/Unfolded.svelte";
   import { getList, type Row } from "./list.svelte";
 
@@ -28,9 +22,7 @@
   const NEAR = 24 * 3_600_000;
 
   const list = getList();
-  const icons = { text: Type, link: Link, image: Image, files: Files };
   const clip = $derived(row.clip);
-  const Icon = $derived(clip.sensitive ? Lock : icons[clip.kind]);
   const at = $derived(new Date(clip.copied_at));
   const open = $derived(list.unfolded === clip.id);
   const chosen = $derived(list.chosen.has(clip.id));
@@ -95,11 +87,11 @@
         onfocus={() => (list.active = clip.id)}
         onclick={click}
       >
-        {#if chosen}<Check size={15} class="mt-1 shrink-0" aria-hidden="true" />{:else}<Icon
-            size={15}
-            class="faint mt-1 shrink-0"
-            aria-hidden="true"
-          />{/if}
+        <Glyph
+          of={chosen ? "chosen" : clip.sensitive ? "sensitive" : clip.kind}
+          size={15}
+          class="{chosen ? '' : 'faint'} mt-1 shrink-0"
+        />
         {#if clip.mark}<span
             class="mark-{clip.mark} mt-1.5 size-2.5 shrink-0 rounded-full"
             title={w().clips.colours[clip.mark]}
@@ -147,7 +139,7 @@
           {#if clip.copies > 1}<Badge word="{clip.copies}×" meaning={w().clips.copied(clip.copies)} />{/if}
           {#if clip.source.selected}<Badge word={w().clips.selected} meaning={w().clips.selectedOnly} />{/if}
           {#if clip.elsewhere}<Badge word={w().clips.elsewhere} meaning={w().clips.elsewhereMeans} />{/if}
-          {#if clip.pinned}<Pin size={14} class="faint shrink-0" aria-label={w().clips.pinned} />{/if}
+          {#if clip.pinned}<Glyph of="pin" size={14} class="faint shrink-0" label={w().clips.pinned} />{/if}
           {#if clip.source.application}<bdi class="faint hidden max-w-28 truncate text-xs lg:block"
               >{clip.source.application}</bdi
             >{/if}

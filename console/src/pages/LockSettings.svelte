@@ -83,6 +83,7 @@
     <p>{w().lock.plain}</p>
     <p class="faint text-sm">{is.plain_because}</p>
   {:else if is}
+    {#if is.older_keys}<p role="alert" class="mb-3 text-error">{w().lock.olderKeys}</p>{/if}
     <ul class="space-y-2">
       {#each is.protectors as kind (kind)}
         <li class="flex items-center justify-between gap-4 border-b border-base-300 pb-2">

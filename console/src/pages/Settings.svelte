@@ -8,10 +8,12 @@
   import { notices, run } from "../state/notices.svelte";
   import { DENSITIES, preferences, THEMES } from "../state/preferences.svelte";
   import { Resource } from "../state/resource.svelte";
+  import { service } from "../state/service.svelte";
   import { language, LANGUAGES, w, type LanguageName } from "../words/index.svelte";
   import Button from "../ui/Button.svelte";
   import Page from "../ui/Page.svelte";
   import Section from "../ui/Section.svelte";
+  import Toggle from "../ui/Toggle.svelte";
   import LockSettings from "./LockSettings.svelte";
   import Phone from "./Phone.svelte";
 
@@ -106,6 +108,15 @@
     </div>
   </Section>
   {#if !api.isGuest}
+    {#if service.status.value && service.status.value.starts_at_log_in != null}
+      <Section title={w().logIn.title}>
+        <Toggle
+          label={w().logIn.label}
+          checked={service.status.value.starts_at_log_in}
+          onchange={(starts) => service.startAtLogIn(starts)}
+        />
+      </Section>
+    {/if}
     <LockSettings />
     <Phone />
     <Section title={w().settings.browsers} about={w().settings.browsersAbout}>

@@ -74,7 +74,7 @@
       <li><a class="text-primary underline" href={href({ page: "rules" })}>{w().welcome.everywhere}</a></li>
       {#if service.status.value?.starts_at_log_in === false}<li>
           {w().welcome.logIn}
-          <code class="rounded-sm bg-base-200 px-1.5 py-0.5 font-mono text-sm select-all">yadori service install</code>
+          <Button class="ml-1" onclick={() => service.startAtLogIn(true)}>{w().logIn.start}</Button>
         </li>{/if}
     </ul>
     <Button look="primary" small={false} class="mt-6" onclick={done}>{w().welcome.done}</Button>

@@ -22,6 +22,14 @@ class Service {
     if (status) this.status.take(status);
   }
 
+  async startAtLogIn(starts: boolean): Promise<void> {
+    const status = await run(
+      () => api.startAtLogIn(starts),
+      () => (starts ? w().logIn.starts : w().logIn.startsNot),
+    );
+    if (status) this.status.take(status);
+  }
+
   async resume(): Promise<void> {
     const status = await run(api.resume, () => w().capture.resumed);
     if (status) this.status.take(status);

@@ -712,6 +712,8 @@ export const en = {
     title: "Protection",
     about: "What is kept is encrypted on this computer’s disk. These open it:",
     plain: "What is kept is not encrypted.",
+    olderKeys:
+      "The file with the keys, keys.json, is an older one than the history has seen. A passphrase or key that you have changed or removed since may open the history again. Set the passphrase anew, or bring the latest keys.json back from a copy.",
     locked: "The history is locked",
     lockedMeans: "Nothing of it is in this page, nor can it be read from the disk.",
     encrypting: (percent: number) => `It is being encrypted with a new key: ${percent} %.`,
@@ -874,6 +876,13 @@ export const en = {
       ["larger:2MB", "larger than this"],
     ] as [string, string][],
   },
+  logIn: {
+    title: "At log-in",
+    label: "Start Yadori when you log in",
+    start: "Start it when I log in",
+    starts: "Yadori starts when you log in.",
+    startsNot: "Yadori no longer starts when you log in.",
+  },
   welcome: {
     title: "Welcome to Yadori",
     about: "A history of what you copy, on your own computer.",
@@ -898,7 +907,7 @@ export const en = {
     keys: (search: string, palette: string, help: string) =>
       `${search} searches, ${palette} shows all commands, ${help} is the help.`,
     everywhere: "Keys that work in every program",
-    logIn: "To start Yadori whenever you log in, run:",
+    logIn: "Yadori does not start by itself when you log in.",
     done: "Go to the history",
   },
   problems: {

@@ -716,6 +716,8 @@ export const ja: Words = {
     title: "保護",
     about: "履歴はこのコンピューターのディスクで暗号化されています。次のもので開きます:",
     plain: "履歴は暗号化されていません。",
+    olderKeys:
+      "鍵のファイル keys.json が、これまでより古いものに戻っています。その後に変更または削除したパスフレーズや鍵で、履歴が再び開くおそれがあります。パスフレーズを設定し直すか、最新の keys.json をコピーから戻してください。",
     locked: "履歴はロックされています",
     lockedMeans: "このページにもディスクにも、読める内容はありません。",
     encrypting: (percent) => `新しい鍵で暗号化しています: ${percent} %`,
@@ -873,6 +875,13 @@ export const ja: Words = {
       ["larger:2MB", "これより大きい"],
     ],
   },
+  logIn: {
+    title: "ログイン時",
+    label: "ログイン時に Yadori を起動する",
+    start: "ログイン時に起動する",
+    starts: "ログイン時に Yadori が起動します。",
+    startsNot: "ログイン時に Yadori は起動しなくなりました。",
+  },
   welcome: {
     title: "Yadori へようこそ",
     about: "コピーしたものの履歴を、自分のコンピューターに。",
@@ -896,7 +905,7 @@ export const ja: Words = {
     nextTitle: "ここから",
     keys: (search, palette, help) => `${search} で検索、${palette} ですべてのコマンド、${help} でヘルプ。`,
     everywhere: "どのプログラムでも使えるキー",
-    logIn: "ログインのたびに Yadori を起動するには:",
+    logIn: "ログインしても Yadori は自動では起動しません。",
     done: "履歴へ",
   },
   problems: {
@@ -924,6 +933,7 @@ export const ja: Words = {
       "not-encrypted": "このサービスでは暗号化していません。",
       "no-protector": "履歴を開くものがないか、最後の一つです。",
       "no-secret-service": "シークレットサービスが使えません。",
+      "no-log-in": "ログイン時の起動を変更できませんでした。",
       "cannot-open": "履歴を開けません。",
       "disk-full": "ディスクに空きがありません。",
       "database-away": "データベースが応答しません。",

@@ -366,6 +366,14 @@ pub struct Pause {
     pub seconds: Option<u64>,
 }
 
+/// Whether the service is started at log-in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct LogIn {
+    /// Whether it is to be.
+    pub starts: bool,
+}
+
 /// Whether copies are captured.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
@@ -470,6 +478,8 @@ pub struct Status {
     pub encrypted: bool,
     /// What opens it.
     pub protectors: Vec<Protector>,
+    /// Whether `keys.json`, with what opens it, is an older one than the history has seen.
+    pub older_keys: bool,
     /// Whether the console is built in.
     pub console: bool,
     /// Most bytes of one copy.

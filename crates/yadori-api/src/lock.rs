@@ -80,6 +80,9 @@ pub struct Lock {
     pub encrypting: Option<f32>,
     /// Why it could not be opened, or encrypted with a new key, the last time that was tried.
     pub failure: Option<String>,
+    /// Whether `keys.json` is an older one than the history has seen: a passphrase or a key that was changed or removed since
+    /// may open the history again. Setting a passphrase settles that.
+    pub older_keys: bool,
     /// It locks itself after so many seconds in which nothing is copied or asked of it; 0 for never.
     pub idle_seconds: u64,
     /// Whether it locks itself when the screen is locked.

@@ -74,6 +74,8 @@ kinds! {
     NoProtector = "no-protector", 409, "What opens the history";
     /// No secret service keeps the key.
     NoSecretService = "no-secret-service", 503, "No secret service";
+    /// Whether the service is started at log-in cannot be changed.
+    NoLogIn = "no-log-in", 503, "Not changed for the log-in";
     /// The history cannot be opened.
     CannotOpen = "cannot-open", 500, "The history cannot be opened";
     /// There is no room on the disk.

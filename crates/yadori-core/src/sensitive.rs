@@ -194,8 +194,8 @@ mod tests {
         let recall = f64::from(found) / secrets.len() as f64;
         let precision = f64::from(found) / f64::from(found + wrong);
         println!("recall {recall:.3} of {}, precision {precision:.3} with {} harmless", secrets.len(), harmless.len());
-        assert!(recall >= 0.95, "recall {recall}");
-        assert!(precision >= 0.98, "precision {precision}");
+        assert!(recall >= 0.98, "recall {recall}");
+        assert!(precision >= 0.99, "precision {precision}");
         assert_eq!(destroyed, 0, "a harmless text would be gone in ten minutes");
     }
 

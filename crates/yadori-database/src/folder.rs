@@ -6,7 +6,7 @@ use super::{orphans, process};
 use rustix::process::Signal;
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::os::fd::{AsRawFd, RawFd};
-use std::os::unix::fs::{OpenOptionsExt, PermissionsExt};
+use std::os::unix::fs::{MetadataExt, OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 use yadori_vault::{KeyId, Secret};
@@ -166,11 +166,35 @@ fn lock(path: &Path) -> Result<File, ServerError> {
     Err(ServerError::StillHeld { pid, folder: path.display().to_string() })
 }
 
+fn free_mib(path: &Path) -> Result<u64, ServerError> {
+    let room = rustix::fs::statvfs(path).map_err(|error| refused(path)(error.into()))?;
+    Ok(room.f_bavail * room.f_frsize / (1 << 20))
+}
+
 fn check_room(path: &Path, needed_mib: u64) -> Result<(), ServerError> {
-    let free_mib = rustix::fs::statvfs(path).map_err(|error| refused(path)(error.into()))?;
-    let free_mib = free_mib.f_bavail * free_mib.f_frsize / (1 << 20);
+    let free_mib = free_mib(path)?;
     if free_mib < needed_mib {
         return Err(ServerError::DiskFull { folder: path.display().to_string(), free_mib, needed_mib });
+    }
+    Ok(())
+}
+
+/// Checks that there is room for as much again, and for the server to work with.
+pub(crate) fn check_room_beside(path: &Path) -> Result<(), ServerError> {
+    fn blocks_below(folder: &Path) -> std::io::Result<u64> {
+        let mut blocks = 0;
+        for entry in std::fs::read_dir(folder)? {
+            let entry = entry?;
+            let about = entry.metadata()?;
+            blocks += if about.is_dir() { blocks_below(&entry.path())? } else { about.blocks() };
+        }
+        Ok(blocks)
+    }
+    // A block is 512 bytes, whatever the file system's are (stat(2)).
+    let taken_mib = blocks_below(path).map_err(refused(path))? * 512 / (1 << 20);
+    let (free_mib, needed_mib) = (free_mib(path)?, (taken_mib + NEEDED_MIB).max(NEEDED_AT_FIRST_MIB));
+    if free_mib < needed_mib {
+        return Err(ServerError::NoRoomBeside { folder: path.display().to_string(), free_mib, needed_mib });
     }
     Ok(())
 }

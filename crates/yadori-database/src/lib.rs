@@ -40,6 +40,14 @@ pub fn key_id(folder: &Path) -> std::io::Result<Option<String>> {
     encryption::key_id(folder)
 }
 
+/// Checks that there is room to build the database in `folder` anew, beside the old one: see [`rebuild`].
+///
+/// # Errors
+/// When there is too little, or the folder cannot be read.
+pub fn check_room_beside(folder: &Path) -> Result<(), ServerError> {
+    folder::check_room_beside(folder)
+}
+
 /// Whether a database was set up in `folder`.
 pub fn exists(folder: &Path) -> bool {
     folder.join("data").is_dir()
@@ -56,6 +64,18 @@ pub enum ServerError {
         "MariaDB cannot encrypt here: its plugin file_key_management is missing (on Debian: apt install mariadb-server; or set encrypt = false in config.toml for a new history)"
     )]
     NoEncryption,
+    /// There is no room for another database beside this one.
+    #[error(
+        "the disk that holds {folder} has {free_mib} MiB free, and encrypting the database anew beside the old one takes {needed_mib} MiB; make room and try again"
+    )]
+    NoRoomBeside {
+        /// The folder.
+        folder: String,
+        /// What is free.
+        free_mib: u64,
+        /// What it takes.
+        needed_mib: u64,
+    },
     /// A server of an earlier run still has the folder.
     #[error(
         "an earlier database server (process {pid}) still holds {folder}; wait for it to end, or end it with: kill {pid}"

@@ -76,6 +76,8 @@ pub struct Retention {
     stepping: Arc<tokio::sync::Mutex<()>>,
     /// What was forgotten for good is written over, once at a time.
     erasing: tokio::sync::Mutex<()>,
+    /// Somebody waits for that already, and has not begun.
+    erase_waits: AtomicBool,
     sweeps: Mutex<SweepState>,
 }
 
@@ -90,6 +92,7 @@ impl Retention {
             interrupt: AtomicBool::new(false),
             stepping: Arc::default(),
             erasing: tokio::sync::Mutex::default(),
+            erase_waits: AtomicBool::new(false),
             sweeps: Mutex::default(),
         }
     }

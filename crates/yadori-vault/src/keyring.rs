@@ -265,6 +265,11 @@ impl Keyring {
         Ok(keyring)
     }
 
+    /// It is written as a later one than the one of this generation.
+    pub fn rise_above(&mut self, generation: u64) {
+        self.generation = self.generation.max(generation);
+    }
+
     /// As it is written. To be called after the last change, with the key in use.
     ///
     /// # Panics

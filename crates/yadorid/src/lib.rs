@@ -17,6 +17,7 @@ mod database;
 mod desk;
 pub mod hardening;
 pub mod http;
+mod log_in;
 mod opened;
 mod picker;
 pub mod service;

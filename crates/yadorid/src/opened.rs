@@ -21,10 +21,31 @@ use yadori_engine::engine::Setup;
 use yadori_engine::history::snapshot::SnapshotPlace;
 use yadori_engine::links::LinkConfig;
 use yadori_files::Places;
-use yadori_store::OpenError;
+use yadori_store::{OpenError, Store};
 
 /// What the key of snapshots is derived for.
 const SNAPSHOT_KEY: &str = "yadori 2026-11 snapshots of the index";
+
+/// The setting with the latest generation of the keyring that the history has seen.
+const KEYRING_SEEN: &str = "keyring_seen";
+
+/// Notes each generation of the keyring after this one in the records, so that an older one is known when it comes back.
+async fn note_keyrings(vault: Arc<Vault>, store: Store, seen: u64) {
+    let Some(mut generations) = vault.generations() else { return };
+    let mut noted = seen;
+    loop {
+        let generation = *generations.borrow_and_update();
+        if generation > noted {
+            match store.set_setting(KEYRING_SEEN, Some(&generation.to_string())).await {
+                Ok(()) => noted = generation,
+                Err(error) => tracing::warn!(%error, "that keys.json has changed could not be noted"),
+            }
+        }
+        if generations.changed().await.is_err() {
+            return;
+        }
+    }
+}
 
 /// What stays when the history is locked.
 pub(crate) struct House {
@@ -78,12 +99,20 @@ impl House {
                 return Err(error.into());
             }
         };
+        let keyring_seen = match database.store.setting(KEYRING_SEEN).await {
+            Ok(seen) => Some(seen.and_then(|seen| seen.parse().ok()).unwrap_or(0)),
+            Err(error) => {
+                tracing::warn!(%error, "whether keys.json is an older one cannot be told");
+                None
+            }
+        };
+        self.vault.compare_with(keyring_seen.unwrap_or(0));
         for event in desk.map(Desk::standing).into_iter().flatten() {
             engine.capture.note_desktop(event);
         }
         let service =
             Service::new(Arc::new(engine), self.authenticator.clone(), self.vault.clone(), self.simulated.clone());
-        Ok(Opened { service, database })
+        Ok(Opened { service, database, keyring_seen })
     }
 
     /// Where snapshots of the index are kept. Of a database that is not ours there are none: it may be changed behind our back.
@@ -122,17 +151,22 @@ impl House {
 pub(crate) struct Opened {
     service: Arc<Service>,
     database: Database,
+    /// The latest generation of the keyring that is on record; none if the records did not tell.
+    keyring_seen: Option<u64>,
 }
 
 impl Opened {
     /// Begins the work beside what is asked for.
     pub fn live(self, house: &House, desk: Option<&Desk>) -> (Living, Lost) {
-        let Self { service, mut database } = self;
+        let Self { service, mut database, keyring_seen } = self;
         let mut background = service.engine.start();
         if let Some(state) = database.state() {
             let of_engine = service.clone();
             let is_back = move || of_engine.engine.wake_up();
             background.spawn(database::follow(database.store.clone(), state, is_back));
+        }
+        if let Some(seen) = keyring_seen {
+            background.spawn(note_keyrings(house.vault.clone(), database.store.clone(), seen));
         }
         let claim = database.take_claim();
         let store = database.store.clone();

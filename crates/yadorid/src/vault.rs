@@ -71,6 +71,9 @@ pub enum ChangeLockError {
     /// It is locked.
     #[error("the history is locked")]
     Locked,
+    /// There is no room for another database beside this one.
+    #[error(transparent)]
+    NoRoom(#[from] yadori_database::ServerError),
     /// The secret service refuses.
     #[error("the secret service cannot be used: {0}")]
     SecretService(String),
@@ -91,6 +94,10 @@ pub struct Vault {
     /// Why nothing is encrypted, if it is not.
     plain: Option<&'static str>,
     used: watch::Sender<Instant>,
+    /// The generation of the keyring.
+    generation: watch::Sender<u64>,
+    /// The latest generation that the history has seen, if the keyring is an older one.
+    older_than: Mutex<Option<u64>>,
 }
 
 /// Why nothing is encrypted.
@@ -109,8 +116,10 @@ impl Vault {
         plain: Option<&'static str>,
     ) -> Result<(Self, mpsc::UnboundedReceiver<Wanted>), VaultError> {
         let (sender, wanted) = mpsc::unbounded_channel();
-        let vault = |keyring, keys, plain| Self {
+        let vault = |keyring: Option<Keyring>, keys, plain| Self {
             places: places.clone(),
+            generation: watch::Sender::new(keyring.as_ref().map_or(0, |keyring| keyring.generation)),
+            older_than: Mutex::new(None),
             keyring: Mutex::new(keyring),
             keys: Mutex::new(keys),
             state: watch::Sender::new(State::Opening),
@@ -145,6 +154,11 @@ impl Vault {
         };
         let keys = open_without_a_person(places, &keyring).await?;
         Ok((vault(Some(keyring), keys, None), wanted))
+    }
+
+    /// The one folder that everything is in, if it is not in the user's own.
+    pub fn home(&self) -> Option<&std::path::Path> {
+        self.places.home.as_deref()
     }
 
     /// What opens the database, while it is open.
@@ -194,9 +208,35 @@ impl Vault {
             keyring.finish(None);
             keys.current
         };
+        if let Some(seen) = *self.older_than.lock() {
+            keyring.rise_above(seen);
+        }
         files::write(&self.places, keyring, &current)?;
+        self.generation.send_replace(keyring.generation);
         *self.keys.lock() = Some(DataKeys { current, next: None });
         Ok(())
+    }
+
+    /// The generation of the keyring, as it grows. None if nothing is encrypted.
+    pub fn generations(&self) -> Option<watch::Receiver<u64>> {
+        self.is_encrypted().then(|| self.generation.subscribe())
+    }
+
+    /// Compares the keyring with the latest one that the history has seen: somebody may have brought back an older one, by
+    /// which something opens the history that was removed since.
+    pub fn compare_with(&self, seen: u64) {
+        let is_older = *self.generation.borrow() < seen;
+        if is_older {
+            tracing::warn!(
+                "keys.json is an older one than the history has seen: what was removed since may open it again"
+            );
+        }
+        *self.older_than.lock() = is_older.then_some(seen);
+    }
+
+    /// Whether the keyring is an older one than the history has seen.
+    pub fn is_older(&self) -> bool {
+        self.older_than.lock().is_some()
     }
 
     /// How it stands, from now on.
@@ -270,6 +310,7 @@ impl Vault {
             protectors: kinds.map(protector).collect(),
             encrypting,
             failure: self.failure.borrow().clone(),
+            older_keys: self.is_older(),
             idle_seconds: rules.idle_seconds,
             with_screen: rules.with_screen,
             with_sleep: rules.with_sleep,
@@ -292,7 +333,11 @@ impl Vault {
         let Some(keys) = self.keys() else { return Err(ChangeLockError::Locked) };
         let mut changed = keyring.clone();
         change(&mut changed, &keys)?;
+        if let Some(seen) = *self.older_than.lock() {
+            changed.rise_above(seen);
+        }
         files::write(&self.places, &mut changed, &keys.current)?;
+        self.generation.send_replace(changed.generation);
         *keyring = changed;
         Ok(())
     }
@@ -344,6 +389,8 @@ impl Vault {
         if goes {
             files::remove_key_file(&self.places);
         }
+        // The person has seen to what opens the history.
+        *self.older_than.lock() = None;
         Ok(())
     }
 
@@ -480,9 +527,11 @@ impl Vault {
     /// Has everything encrypted with a new key. Done when that has begun.
     ///
     /// # Errors
-    /// When it is locked, or not encrypted.
+    /// When it is locked or not encrypted, or there is no room for another database beside this one.
     pub fn rekey(&self) -> Result<(), ChangeLockError> {
         self.change(|_, _| Ok(()))?;
+        // Once it has begun, the old one has ended, and would need room to start again.
+        yadori_database::check_room_beside(&self.places.data.join("database"))?;
         self.failed(None);
         self.stands(State::Encrypting(0.0));
         let _ = self.wanted.send(Wanted::Rekey);

@@ -13,6 +13,8 @@ const COPIES: usize = 2_500;
 const PICTURES: usize = 250;
 /// Searches of half a day.
 const SEARCHES: usize = 1_000;
+/// Copies between two sweeps.
+const BETWEEN_SWEEPS: usize = 250;
 /// Clips that stay: the rest is swept.
 const KEPT: &str = "500";
 
@@ -35,6 +37,7 @@ pub fn day(report: &mut Report) {
     for half in 0..2 {
         use_it(&devices, half);
         for device in &devices {
+            device.run(&["rules", "sweep", "--yes"]);
             device.run(&["bin", "empty", "--yes"]);
         }
         halves.push([(&devices[0], &first), (&devices[1], &second)].map(|(device, home)| held(device, home)));
@@ -67,6 +70,10 @@ fn use_it([busy, other]: &[Service; 2], half: usize) {
             assert_eq!(busy.request("POST", "/clips", &headers, &picture).status, 201);
         } else {
             capture(busy, &mut here, &format!("cue {half}.{n}: lamp {}, gel {}, circuit B", n % 97, n % 211));
+        }
+        if n % BETWEEN_SWEEPS == 0 {
+            busy.run(&["rules", "sweep", "--yes"]);
+            other.run(&["rules", "sweep", "--yes"]);
         }
         if n * SEARCHES / COPIES != (n + 1) * SEARCHES / COPIES {
             let device = if n % 2 == 0 { busy } else { other };

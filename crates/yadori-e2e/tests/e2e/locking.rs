@@ -1,5 +1,6 @@
 //! What is kept is encrypted, and opened by its owner alone; and the lock.
 
+use super::survival::SmallDisk;
 use serde_json::json;
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
@@ -11,6 +12,7 @@ use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
 use yadori_e2e::process::Process;
 use yadori_e2e::service::{self, Answer, Service};
+use yadori_files::Places;
 
 const PASSPHRASE: &str = "lanterns on the pier";
 
@@ -551,4 +553,75 @@ fn a_private_drawer_is_kept_sealed_and_opens_for_its_passphrase() {
         "Erased the drawer Bank with 1 clip\n"
     );
     assert!(run(&service, &["drawer"]).is_empty());
+}
+
+/// An older keys.json opens the history with what opened it then; that is said until somebody sees to it.
+#[test]
+fn an_older_keyring_that_is_brought_back_is_noticed() {
+    let home = Home::new();
+    let keyring = Places::under(home.path()).keyring();
+    let set = |service: &Service, typed: &str| {
+        let set = service.run_with(&["lock", "passphrase"], typed.as_bytes());
+        assert!(set.status.success(), "{}", String::from_utf8_lossy(&set.stderr));
+    };
+    let service = Service::simulated(&home);
+    set(&service, "the first of them\n");
+    let older = std::fs::read(&keyring).unwrap();
+    set(&service, "the first of them\nthe second of them\n");
+    assert!(!lock_of(&service).older_keys);
+    assert!(service.end().0);
+
+    std::fs::write(&keyring, older).unwrap();
+    let service = Service::simulated(&home);
+    assert_eq!(unlock(&service, "the second of them").status, 403);
+    assert_eq!(unlock(&service, "the first of them").status, 200);
+    assert!(lock_of(&service).older_keys);
+    let said = service.run(&["lock", "status"]);
+    assert!(said.contains("keys.json is an older one"), "{said}");
+    let found = service.run_with(&["doctor"], b"").stdout;
+    let found = String::from_utf8_lossy(&found);
+    assert!(found.contains("may open it again"), "{found}");
+
+    // Set anew, it is the latest again, also to those who come later.
+    set(&service, "the first of them\nthe third of them\n");
+    assert!(!lock_of(&service).older_keys);
+    assert!(service.end().0);
+    let service = Service::simulated(&home);
+    assert_eq!(unlock(&service, "the third of them").status, 200);
+    assert!(!lock_of(&service).older_keys);
+}
+
+/// There is too little room for the new database beside the old one: everything is as it was, and it is told why.
+#[test]
+fn a_new_key_for_which_there_is_no_room_changes_nothing() {
+    let home = Home::bare();
+    let data = home.path().join("data");
+    let Some(_disk) = SmallDisk::mount(&data, "300m") else {
+        yadori_e2e::missing::not_tried(yadori_e2e::missing::Missing::Mounts);
+        return;
+    };
+    let service = Service::simulated(&home);
+    service.run(&["add", "kestrel over the quay"]);
+    let key = || std::fs::read_to_string(home.database().join("key")).unwrap();
+    let before = key();
+    // Something else fills the disk, but for a little.
+    let filler = data.join("filler");
+    let fill = format!("of={}", filler.display());
+    let _ = Command::new("dd").args(["if=/dev/zero", "bs=1M"]).arg(fill).output().unwrap();
+    let file = std::fs::OpenOptions::new().write(true).open(&filler).unwrap();
+    file.set_len(file.metadata().unwrap().len() - (8 << 20)).unwrap();
+    // Else what it takes is free only when it is closed.
+    drop(file);
+    let refused = service.post("/lock/rekey", &json!({}));
+    assert_eq!((refused.status, kind_of(&refused)), (507, ProblemKind::DiskFull), "{}", refused.text());
+    assert!(refused.text().contains("make room and try again"), "{}", refused.text());
+    assert_eq!((key(), lock_of(&service).state), (before.clone(), LockState::Open));
+    assert_eq!(service.clips(&["list"])[0].preview, "kestrel over the quay");
+
+    std::fs::remove_file(&filler).unwrap();
+    service.run(&["add", "there is room again"]);
+    service.run(&["lock", "rekey"]);
+    assert_ne!(key(), before);
+    assert_eq!(service.clips(&["list"]).len(), 2);
+    assert!(service.end().0);
 }

@@ -47,7 +47,7 @@ fn the_package_is_installed_run_upgraded_and_removed() {
     let first = package(&tree, home.path(), "0.0.1");
     let packages = [&first, &later(&first, "0.0.2")];
     let mut trial = Command::new(tree.join("script/package.d/try"));
-    let output = trial.args(&packages).stdin(Stdio::null()).output().expect("the trial");
+    let output = trial.args(packages).stdin(Stdio::null()).output().expect("the trial");
     let said = String::from_utf8_lossy(&output.stdout);
     if output.status.code() == Some(NO_COPY) {
         not_tried(Missing::Mounts);

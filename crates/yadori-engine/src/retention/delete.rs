@@ -190,9 +190,14 @@ impl Retention {
     /// Has what was forgotten for good written over, while everything goes on.
     pub(crate) fn secure_erase(self: &Arc<Self>) {
         self.history.snapshots.forget();
+        // What has not begun yet will write over this as well: what others forget comes in many batches.
+        if self.erase_waits.swap(true, Ordering::SeqCst) {
+            return;
+        }
         let service = self.clone();
         self.background.tasks.spawn(async move {
             let _alone = service.erasing.lock().await;
+            service.erase_waits.store(false, Ordering::SeqCst);
             if let Err(error) = service.history.store.secure_erase().await {
                 tracing::info!(
                     error = yadori_core::with_causes(&error),

@@ -214,6 +214,13 @@ fn protection(status: &Status) -> Finding {
     if !status.encrypted {
         return fine("encrypted", "no: whoever gets the disk reads the history; see why: yadori lock status");
     }
+    if status.older_keys {
+        return wrong(
+            "encrypted",
+            "yes, but keys.json is an older one than the history has seen: a passphrase or key that you have changed or removed since may open it again",
+            "bring the latest keys.json back from a copy and restart the service, or set the passphrase anew: yadori lock passphrase",
+        );
+    }
     let by: Vec<&str> = status.protectors.iter().map(|protector| protector.protects()).collect();
     fine("encrypted", format!("yes, by {}", by.join("; and by ")))
 }

@@ -4,7 +4,7 @@ use super::{print_json, say};
 use crate::Context;
 use crate::ask;
 use crate::failure::Failure;
-use crate::terminal::Style;
+use crate::terminal::{Style, safe};
 use clap::{Args, Subcommand, ValueEnum};
 use std::time::Duration;
 use yadori_api as api;
@@ -227,6 +227,18 @@ fn status(lock: &api::Lock) -> Result<(), Failure> {
     row("encrypted", lock.plain_because.as_deref().map_or("yes", |why| why))?;
     for protector in &lock.protectors {
         row("by", protector.protects())?;
+    }
+    if let Some(reason) = &lock.failure {
+        row("", &style.warning(&format!("the last attempt failed: {}", safe(reason))))?;
+    }
+    if lock.older_keys {
+        row(
+            "",
+            &style.warning(
+                "keys.json is an older one than the history has seen: a passphrase or key that you have changed",
+            ),
+        )?;
+        row("", &style.warning("or removed since may open it again. Set the passphrase anew: yadori lock passphrase"))?;
     }
     if !lock.encrypted {
         return Ok(());

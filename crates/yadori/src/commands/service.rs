@@ -28,7 +28,11 @@ pub struct Service {
 #[derive(Subcommand, Clone, Copy, PartialEq, Eq)]
 enum Command {
     /// Start it at log-in, and now; again after an upgrade, or when the programs have moved
-    Install,
+    Install {
+        /// Start it at the next log-in only
+        #[arg(long)]
+        later: bool,
+    },
     /// Don't start it at log-in any more; nothing that is kept is removed
     Remove,
     /// Tell whether it is started at log-in, and by what
@@ -69,7 +73,7 @@ impl Service {
     pub fn run(self, context: &Context) -> Result<(), Failure> {
         let places = Places::find()?;
         match self.command {
-            Command::Install => install(context, &places)?,
+            Command::Install { later } => install(context, &places, later)?,
             Command::Remove => remove(context, &places)?,
             Command::Status => {}
         }
@@ -115,7 +119,7 @@ fn command(home: Option<&Path>, program: &Path) -> String {
     }
 }
 
-fn install(context: &Context, places: &Places) -> Result<(), Failure> {
+fn install(context: &Context, places: &Places, later: bool) -> Result<(), Failure> {
     let own = std::env::current_exe()?;
     let program = own.with_file_name("yadorid");
     if !program.exists() {
@@ -130,6 +134,9 @@ fn install(context: &Context, places: &Places) -> Result<(), Failure> {
         let changed = write(&places.unit, &unit)?;
         let _ = fs::remove_file(&places.entry);
         systemctl(&["daemon-reload"])?;
+        if later {
+            return systemctl(&["enable", "yadori.service"]);
+        }
         systemctl(&["enable", "--now", "yadori.service"])?;
         if changed {
             systemctl(&["try-restart", "yadori.service"])?;
@@ -142,7 +149,7 @@ fn install(context: &Context, places: &Places) -> Result<(), Failure> {
         starts = starts.replace('%', "%%")
     );
     write(&places.entry, &entry)?;
-    if context.service().is_ok() {
+    if later || context.service().is_ok() {
         return Ok(());
     }
     let mut service = Process::new(&program);

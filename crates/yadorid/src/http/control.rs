@@ -12,7 +12,7 @@ use yadori_engine::clock::timestamp;
 async fn standing(app: &App) -> Json<api::Status> {
     let lock = app.vault.standing();
     let status = app.engine.overview.status().await.contract(&app.engine.rule_book.rules());
-    Json(api::Status { encrypted: lock.encrypted, protectors: lock.protectors, ..status })
+    Json(api::Status { encrypted: lock.encrypted, protectors: lock.protectors, older_keys: lock.older_keys, ..status })
 }
 
 /// Show how the service stands
@@ -40,6 +40,18 @@ pub async fn pause(State(app): State<App>, asked: JsonBody<api::Pause>) -> Resul
 #[utoipa::path(post, path = "/resume", tag = "service", responses((status = 200, body = api::Status)))]
 pub async fn resume(State(app): State<App>) -> Result<Json<api::Status>, Problem> {
     app.engine.capture.resume().await?;
+    Ok(standing(&app).await)
+}
+
+/// Choose whether the service is started at log-in
+///
+/// It is for the next log-in; this service goes on as it is. Uses systemd where it runs for this user, and the desktop's
+/// autostart folder elsewhere.
+#[utoipa::path(put, path = "/log-in", tag = "service", request_body = api::LogIn,
+    responses((status = 200, body = api::Status), (status = 503, body = api::Problem)))]
+pub async fn set_log_in(State(app): State<App>, asked: JsonBody<api::LogIn>) -> Result<Json<api::Status>, Problem> {
+    crate::log_in::set(asked?.0.starts, app.vault.home()).await?;
+    app.engine.history.ledger.status_changed();
     Ok(standing(&app).await)
 }
 

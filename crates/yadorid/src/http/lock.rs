@@ -128,7 +128,8 @@ pub async fn remove_protector(
 /// Encrypt everything with a new key
 ///
 /// The history is not there meanwhile; `encrypting` of `GET /lock` tells how far it is. What was copied meanwhile is kept.
-#[utoipa::path(post, path = "/lock/rekey", tag = "lock", responses((status = 202, body = api::Lock), (status = 409, body = api::Problem)))]
+#[utoipa::path(post, path = "/lock/rekey", tag = "lock",
+    responses((status = 202, body = api::Lock), (status = 409, body = api::Problem), (status = 507, body = api::Problem)))]
 pub async fn rekey(State(app): State<App>) -> Result<(axum::http::StatusCode, Json<api::Lock>), Problem> {
     app.vault.rekey()?;
     Ok((axum::http::StatusCode::ACCEPTED, standing(&app)))

@@ -147,6 +147,7 @@ fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
         .routes(routes!(control::status))
         .routes(routes!(control::pause))
         .routes(routes!(control::resume))
+        .routes(routes!(control::set_log_in))
         .routes(routes!(control::console_link))
         .routes(routes!(control::door, control::open_door, control::close_door))
         .routes(routes!(control::console_sessions))

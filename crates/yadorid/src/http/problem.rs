@@ -115,7 +115,9 @@ impl Problem {
     /// The service's own database is away; why it could not be started again, if it could not.
     pub(super) fn database_away(failure: Option<&ServerError>) -> Self {
         match failure {
-            Some(full @ ServerError::DiskFull { .. }) => Self::new(ProblemKind::DiskFull, full),
+            Some(full @ (ServerError::DiskFull { .. } | ServerError::NoRoomBeside { .. })) => {
+                Self::new(ProblemKind::DiskFull, full)
+            }
             Some(error) => Self::new(ProblemKind::DatabaseAway, error),
             None => Self::new(ProblemKind::DatabaseAway, "the database is being started again"),
         }

@@ -419,8 +419,8 @@ async fn examples_of_requests_are_understood() {
     for (path, methods) in document.whole["paths"].as_object().unwrap() {
         for (method, operation) in methods.as_object().unwrap() {
             let json = &operation["requestBody"]["content"]["application/json"];
-            // It would try to reach what is nowhere.
-            if json.is_null() || path.ends_with("/join") {
+            // They would try to reach what is nowhere, or change what is not the test's.
+            if json.is_null() || path.ends_with("/join") || path.ends_with("/log-in") {
                 continue;
             }
             fill(&service).await;

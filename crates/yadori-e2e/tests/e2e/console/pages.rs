@@ -6,7 +6,7 @@ use thirtyfour::Key;
 use yadori_api::Invitation;
 use yadori_e2e::home::Home;
 use yadori_e2e::relay::Relay;
-use yadori_e2e::service::Service;
+use yadori_e2e::service::{Service, command};
 
 /// The pages, and what stands at their heads.
 const PAGES: [(&str, &str); 9] = [
@@ -418,5 +418,35 @@ async fn an_archive_is_taken_in() {
     page.browser.wait("#import-file").await.send_keys(archive.to_str().unwrap()).await.unwrap();
     page.says("Imported 1 clip; 0 clips were there already.").await;
     assert!(page.run(&["list"]).contains("to be carried over"));
+    page.finish().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_service_is_started_at_log_in_or_not_by_a_click() {
+    // In the home of somebody without a manager of services: the desktop starts it.
+    let start = || {
+        let home = Home::new();
+        let mut command = command(home.path(), "simulated", None);
+        command.env("HOME", home.path());
+        (Service::start(home.path(), command), home, None)
+    };
+    let page = Page::of(1280, 800, start).await;
+    let entry = page.home().path().join(".config/autostart/yadori.desktop");
+    page.go("#/welcome", "Welcome to Yadori").await;
+    page.says("Yadori does not start by itself when you log in.").await;
+    page.browser.shot("welcome-log-in").await;
+    page.click("Start it when I log in").await;
+    page.says("Yadori starts when you log in.").await;
+    page.browser.until("!document.querySelector('main').innerText.includes('does not start by itself')").await;
+    let text = std::fs::read_to_string(&entry).unwrap();
+    assert!(text.contains(&format!("--home \"{}\" --session", page.home().path().display())), "{text}");
+    page.go("#/settings", "Settings").await;
+    page.check_accessibility("settings with the log-in").await;
+    page.browser.shot("settings-log-in").await;
+    page.browser
+        .until("(() => { const toggle = [...document.querySelectorAll('label')].find(e => e.innerText.trim() === 'Start Yadori when you log in')?.querySelector('input'); toggle?.click(); return toggle !== undefined; })()")
+        .await;
+    page.says("Yadori no longer starts when you log in.").await;
+    assert!(!entry.exists());
     page.finish().await;
 }

@@ -98,6 +98,7 @@ impl Contract for Status {
             // Completed by who knows the vault.
             encrypted: false,
             protectors: Vec::new(),
+            older_keys: false,
             console: console::is_built_in(),
             size_limit: self.size_limit,
         }

@@ -1,6 +1,7 @@
 //! What goes wrong with the lock, and with drawers that have one of their own.
 
 use super::Problem;
+use crate::log_in::LogInError;
 use crate::vault::ChangeLockError;
 use axum::http::header;
 use std::time::Duration;
@@ -46,6 +47,12 @@ impl From<PrivateDrawerError> for Problem {
     }
 }
 
+impl From<LogInError> for Problem {
+    fn from(error: LogInError) -> Self {
+        Self::new(ProblemKind::NoLogIn, error.to_string())
+    }
+}
+
 impl From<ChangeLockError> for Problem {
     fn from(error: ChangeLockError) -> Self {
         let detail = error.to_string();
@@ -66,6 +73,7 @@ impl From<ChangeLockError> for Problem {
             ChangeLockError::CurrentNeeded => Self::new(ProblemKind::PassphraseNeeded, detail),
             ChangeLockError::NoPassphrase => Self::new(ProblemKind::NoPassphrase, detail),
             ChangeLockError::Locked => Self::locked(),
+            ChangeLockError::NoRoom(_) => Self::new(ProblemKind::DiskFull, detail),
             ChangeLockError::SecretService(_) => Self::new(ProblemKind::NoSecretService, detail),
             ChangeLockError::Files(error) => {
                 tracing::error!(%error, "the keys could not be written");
