@@ -18,7 +18,7 @@ async fn add_old(device: &Device, text: &str, days: u64) {
     device.engine.keeping.add("text/plain", text.to_owned().into(), new).await.unwrap();
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn deletes_and_edits_are_undone_backwards_and_redone_forwards() {
     let mut device = Device::new("workshop").await;
     for text in ["Cue 3", "Cue 2", "Cue 1"] {
@@ -49,7 +49,7 @@ async fn deletes_and_edits_are_undone_backwards_and_redone_forwards() {
     assert!(retention.redo(None).await.is_err(), "something else was deleted since");
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_came_back_by_hand_is_not_deleted_again_by_a_redo() {
     let device = Device::new("workshop").await;
     for text in ["b", "a"] {
@@ -66,7 +66,7 @@ async fn what_came_back_by_hand_is_not_deleted_again_by_a_redo() {
     assert!(retention.redo(None).await.is_err());
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_rule_that_takes_more_than_half_wants_a_word() {
     let device = Device::new("workshop").await;
     for number in 0..25 {
@@ -91,7 +91,7 @@ async fn a_rule_that_takes_more_than_half_wants_a_word() {
 
 /// Once this device's clock was ahead and something was stamped then, it goes on from there after a restart, whatever that
 /// stamp belongs to.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn the_clock_goes_on_after_the_latest_stamp_of_every_attribute() {
     let changes = [
         ClipChange { title: Some("a title".into()), ..ClipChange::default() },
@@ -112,7 +112,7 @@ async fn the_clock_goes_on_after_the_latest_stamp_of_every_attribute() {
 }
 
 /// Columns that hold stamps are not forgotten where the latest stamp is looked for.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn every_column_that_holds_a_stamp_is_known() {
     let device = Device::new("workshop").await;
     // What is hashed is half a year old.

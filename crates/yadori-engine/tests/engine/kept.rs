@@ -5,7 +5,7 @@ use yadori_engine::keeping::ClipChange;
 use yadori_engine::keeping::drawers::{Shown, SortBy};
 use yadori_engine::recalling::Recall;
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_copy_is_listed_found_and_recalled() {
     let mut device = Device::new("workshop").await;
     device.copy("Lamp 7 is blown").await;
@@ -19,7 +19,7 @@ async fn a_copy_is_listed_found_and_recalled() {
     assert_eq!(device.shown().await, ["Lamp 7 is blown", "Load-in 14:30"]);
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn pins_aliases_and_drawers_are_kept_in_their_order() {
     let device = Device::new("workshop").await;
     for text in ["c", "b", "a"] {
@@ -49,7 +49,7 @@ async fn pins_aliases_and_drawers_are_kept_in_their_order() {
 }
 
 /// A link that is only written otherwise is the same clip: an edit into it takes nothing away.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_link_that_is_written_otherwise_stays() {
     let device = Device::new("workshop").await;
     device.copy("https://example.org/plan").await;
@@ -61,7 +61,7 @@ async fn a_link_that_is_written_otherwise_stays() {
     assert!(device.engine.retention.bin(0, None).await.unwrap().clips.is_empty());
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_was_read_is_kept_until_the_next_write() {
     let device = Device::new("workshop").await;
     device.copy("as it was").await;

@@ -12,7 +12,7 @@ async fn press(device: &Device, keys: &str, pasted: usize) {
     device.until("pasted", || async { device.clipboard.pasted().len() >= pasted }).await;
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn positions_do_not_shift_under_the_hands_when_something_is_copied_in_between() {
     let device = Device::new("workshop").await;
     for text in ["third", "second", "first"] {
@@ -30,7 +30,7 @@ async fn positions_do_not_shift_under_the_hands_when_something_is_copied_in_betw
     assert_eq!(device.clipboard.pasted()[3], "in between");
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn keys_pressed_one_after_the_other_paste_in_their_order() {
     let device = Device::new("workshop").await;
     for text in ["c", "b", "a"] {
@@ -44,7 +44,7 @@ async fn keys_pressed_one_after_the_other_paste_in_their_order() {
     assert_eq!(device.clipboard.pasted(), ["c", "a", "b", "a"]);
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn the_tray_is_opened_filled_closed_and_dealt_by_keys_alone() {
     let device = Device::new("workshop").await;
     device.copy("before").await;
@@ -60,7 +60,7 @@ async fn the_tray_is_opened_filled_closed_and_dealt_by_keys_alone() {
     assert_eq!(device.clipboard.pasted(), ["Kestrel Lane Puppets", "Unit 4", "Ebbing"]);
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn plain_text_is_pasted_and_the_formatting_is_there_again() {
     let device = Device::new("workshop").await;
     device.copy("plain words").await;
@@ -72,7 +72,7 @@ async fn plain_text_is_pasted_and_the_formatting_is_there_again() {
     assert_eq!(device.clipboard.offered(), before);
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_was_on_the_clipboard_comes_back_after_a_paste_if_that_is_wanted() {
     let device = Device::new("workshop").await;
     device.copy("gel 201").await;
@@ -83,7 +83,7 @@ async fn what_was_on_the_clipboard_comes_back_after_a_paste_if_that_is_wanted() 
     assert_eq!(device.pasted(), "on the clipboard");
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn nothing_is_pasted_anywhere_else_when_the_window_is_gone() {
     let device = Device::new("workshop").await;
     device.copy("for that window").await;
@@ -98,7 +98,7 @@ async fn nothing_is_pasted_anywhere_else_when_the_window_is_gone() {
     assert_eq!(device.pasted(), "for that window");
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn the_newest_clip_is_pinned_and_capture_paused_and_back_again() {
     let device = Device::new("workshop").await;
     device.copy("to be kept").await;
@@ -112,7 +112,7 @@ async fn the_newest_clip_is_pinned_and_capture_paused_and_back_again() {
     }
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn the_picker_is_asked_for_by_its_key() {
     let device = Device::new("workshop").await;
     press(&device, "Ctrl+Alt+Space", 0).await;
@@ -120,7 +120,7 @@ async fn the_picker_is_asked_for_by_its_key() {
     wanted.await.expect("the picker is wanted");
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn keys_are_set_removed_and_reset_and_outlast_the_service() {
     let mut device = Device::new("workshop").await;
     device.copy("gel 201").await;

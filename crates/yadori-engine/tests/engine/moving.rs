@@ -27,7 +27,7 @@ async fn import(device: &Device, file: yadori_vault::SealedFile) -> Report {
     last.report.unwrap()
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_history_moves_whole_and_only_once() {
     let (from, to) = (Device::new("workshop").await, Device::new("van").await);
     from.copy("password = h7Kd92kfLw0z").await;
@@ -59,7 +59,7 @@ async fn a_history_moves_whole_and_only_once() {
     assert_eq!(to.shown().await, before);
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn much_moves_together_and_what_was_deleted_there_comes_back() {
     let (from, to) = (Device::new("workshop").await, Device::new("van").await);
     for nth in 0..620 {

@@ -67,7 +67,7 @@ fn in_the_clear(device: &Device) -> String {
     )
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_closed_drawer_tells_how_much_lies_in_it_and_nothing_else() {
     let device = filled().await;
     let engine = &device.engine;
@@ -105,7 +105,7 @@ async fn a_closed_drawer_tells_how_much_lies_in_it_and_nothing_else() {
     assert_eq!(device.found("drawer:cards card").await.len(), 1);
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn only_its_passphrase_opens_it_and_wrong_ones_slow_down() {
     let device = filled().await;
     let drawers = &device.engine.private_drawers;
@@ -131,7 +131,7 @@ async fn only_its_passphrase_opens_it_and_wrong_ones_slow_down() {
     assert!(matches!(drawers.erase("Plain").await, Err(PrivateDrawerError::NotPrivate(_))));
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn it_closes_when_its_time_is_over_at_the_end_and_after_a_crash() {
     let mut device = filled().await;
     device.engine.private_drawers.open("Bank", PHRASE, Some(Duration::from_millis(300))).await.unwrap();
@@ -162,7 +162,7 @@ async fn it_closes_when_its_time_is_over_at_the_end_and_after_a_crash() {
     assert_eq!(lies(&device, "Bank").await, ["Card", "# Abroad", "image"]);
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_is_changed_while_it_is_open_is_so_when_it_is_opened_again() {
     let device = filled().await;
     let (drawers, keeping) = (&device.engine.private_drawers, &device.engine.keeping);
@@ -186,7 +186,7 @@ async fn what_is_changed_while_it_is_open_is_so_when_it_is_opened_again() {
     assert!(device.ask("SELECT COUNT(*) FROM sealed_items").starts_with('0'));
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_damaged_clip_stays_sealed_and_the_others_are_there() {
     let device = filled().await;
     let drawers = &device.engine.private_drawers;
@@ -206,7 +206,7 @@ async fn a_damaged_clip_stays_sealed_and_the_others_are_there() {
 }
 
 /// The other devices never hear of what lies in it, and lose what they had of it.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_lies_in_it_is_on_this_device_alone() {
     let (workshop, van) = linked().await;
     workshop.copy("the key is under the third stone").await;

@@ -78,7 +78,7 @@ async fn waiting(device: &Device) -> u64 {
     device.engine.sync.relay_status().await.map_or(0, |at| at.waiting)
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_is_done_on_one_device_is_so_on_the_other_though_they_never_meet() {
     let (workshop, mut van, mut relay) = apart().await;
     workshop.copy("Lamp 7").await;
@@ -121,7 +121,7 @@ async fn what_is_done_on_one_device_is_so_on_the_other_though_they_never_meet() 
 }
 
 /// One is on when the other is off.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn they_need_not_be_on_at_the_same_time() {
     let (mut workshop, mut van, mut relay) = apart().await;
     van.off().await;
@@ -136,7 +136,7 @@ async fn they_need_not_be_on_at_the_same_time() {
 }
 
 /// What a device does after its home was brought back from a copy has numbers that others have read before.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_device_that_was_brought_back_from_a_copy_is_heard() {
     let (mut workshop, van, mut relay) = apart().await;
     workshop.copy("Lamp 7").await;
@@ -165,7 +165,7 @@ async fn a_device_that_was_brought_back_from_a_copy_is_heard() {
 }
 
 /// A relay that gives what it should not is found out, and nothing of it is taken in.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_relay_that_lies_is_named_and_not_believed() {
     let (workshop, van, mut relay) = apart().await;
     workshop.copy("Lamp 7").await;
@@ -232,7 +232,7 @@ async fn a_relay_that_lies_is_named_and_not_believed() {
 }
 
 /// A relay that was brought back from a copy has lost what came since; everything is told again.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_relay_that_forgets_loses_nothing() {
     let (mut workshop, mut van, mut relay) = apart().await;
     workshop.copy("Lamp 7").await;
@@ -257,7 +257,7 @@ async fn a_relay_that_forgets_loses_nothing() {
 }
 
 /// What is changed often while another device is away is told to it once, or a few times.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn an_outbox_that_has_grown_is_told_anew() {
     let (workshop, mut van, mut relay) = apart().await;
     van.off().await;
@@ -281,7 +281,7 @@ async fn an_outbox_that_has_grown_is_told_anew() {
 }
 
 /// After a relay has gone back, what comes has numbers that were there before, and is found all the same.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_comes_with_a_number_from_before_is_found() {
     let (mut workshop, van, mut relay) = apart().await;
     van.copy("Lamp 7").await;
@@ -338,7 +338,7 @@ async fn said_all(device: &Device) {
 }
 
 /// Who is removed reads nothing that comes after; the others find the new key at the relay, even if they were off.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn who_was_removed_gets_nothing_new_from_the_relay() {
     let ([workshop, mut van, shed, booth], mut relay) = four().await;
     van.off().await;
@@ -374,7 +374,7 @@ async fn who_was_removed_gets_nothing_new_from_the_relay() {
 }
 
 /// Two devices that are off for each other remove different ones at the same time: both are out, and the two go on.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn two_are_removed_at_the_same_time_by_two_that_do_not_know_of_it() {
     let ([workshop, mut van, shed, booth], mut relay) = four().await;
     said_all(&van).await;
@@ -403,7 +403,7 @@ async fn two_are_removed_at_the_same_time_by_two_that_do_not_know_of_it() {
 }
 
 /// They have never met, and never do.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn two_that_cannot_reach_each_other_are_linked_by_way_of_the_relay() {
     let mut relay = Relay::start().await;
     let (mut workshop, mut van, mut booth) =
@@ -436,7 +436,7 @@ async fn two_that_cannot_reach_each_other_are_linked_by_way_of_the_relay() {
 }
 
 /// Many copies at once are more than a mailbox may ask for: they come a little later, and nobody is blamed.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_burst_of_copies_comes_over_and_the_relay_is_not_blamed() {
     let (workshop, van, mut relay) = apart().await;
     let words = |n: usize| format!("Cue {n}");
@@ -453,7 +453,7 @@ async fn a_burst_of_copies_comes_over_and_the_relay_is_not_blamed() {
 }
 
 /// What the relay refuses was never there: that it does not know it later is no lie.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_letter_that_is_refused_is_not_missed_later() {
     let (workshop, van, mut relay) = apart().await;
     let pool = relay.database().await;

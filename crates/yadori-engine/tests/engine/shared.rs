@@ -19,7 +19,7 @@ pub async fn linked() -> (Device, Device) {
     (workshop, van)
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_is_copied_named_and_deleted_here_is_so_there() {
     let (workshop, mut van) = linked().await;
     workshop.copy("Lamp 7").await;
@@ -38,7 +38,7 @@ async fn what_is_copied_named_and_deleted_here_is_so_there() {
 }
 
 /// Whoever watches is told that a clip is shared from now on: nothing else of it changes.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn that_a_clip_is_shared_is_announced() {
     let (workshop, van) = linked().await;
     let mut announcements = workshop.engine.history.ledger.listen();
@@ -64,7 +64,7 @@ async fn that_a_clip_is_shared_is_announced() {
 }
 
 /// What a person gives a clip counts from when they give it, whatever date the copy is given.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_is_given_along_with_an_earlier_date_holds_on_both() {
     let (workshop, van) = linked().await;
     workshop.copy("Lamp 7").await;
@@ -80,7 +80,7 @@ async fn what_is_given_along_with_an_earlier_date_holds_on_both() {
 }
 
 /// What a device was told it does not tell back: its feed is passed over there, and the other has nothing to read.
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_was_told_is_not_told_back() {
     let (workshop, van) = linked().await;
     let of_other = async |device: &Device| {
@@ -103,7 +103,7 @@ async fn what_was_told_is_not_told_back() {
     assert_eq!(of_other(&workshop).await.read, before);
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_clip_is_sent_while_the_connection_is_made_again() {
     let (workshop, van) = linked().await;
     van.engine.sync.change_policy(&|policy| policy.may_be_put_on_clipboard = true).await.unwrap();

@@ -47,7 +47,7 @@ async fn knows_all(device: &Device) {
     assert_eq!(known, answers(&*fresh.read().await));
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_start_reads_the_snapshot_and_what_has_changed_since() {
     let mut device = filled().await;
     let path = device.snapshot().path;
@@ -72,7 +72,7 @@ async fn a_start_reads_the_snapshot_and_what_has_changed_since() {
     knows_all(&device).await;
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_snapshot_is_thrown_away_when_in_doubt() {
     let mut device = filled().await;
     let path = device.snapshot().path;
@@ -117,7 +117,7 @@ async fn a_snapshot_is_thrown_away_when_in_doubt() {
     knows_all(&device).await;
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_is_forgotten_for_good_is_in_no_snapshot() {
     let mut device = filled().await;
     let path = device.snapshot().path;

@@ -40,7 +40,8 @@ pub struct Device {
 }
 
 impl Device {
-    /// Has the database do something behind the engine's back.
+    /// Has the database do something behind the engine's back. It may have to wait for what the engine does at the moment, so
+    /// the engine needs threads of its own: tests run on several.
     pub fn execute(&self, statement: &str) {
         self.ask(statement);
     }

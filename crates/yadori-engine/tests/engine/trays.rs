@@ -3,7 +3,7 @@
 use crate::support::{Device, names};
 use yadori_engine::recalling::Recall;
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn copies_line_up_are_dealt_in_their_order_and_survive_a_restart() {
     let mut device = Device::new("workshop").await;
     device.copy("before").await;

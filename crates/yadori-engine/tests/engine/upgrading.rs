@@ -66,7 +66,7 @@ fn records(version: i64) -> String {
     script
 }
 
-#[tokio::test]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn the_history_of_every_earlier_version_is_there_and_goes_on() {
     let migrations = yadori_store::schema::migrations();
     for (version, _) in &migrations {
