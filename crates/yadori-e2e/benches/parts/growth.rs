@@ -39,8 +39,9 @@ pub fn draw(points: &[Point], file: &Path) {
 type Drawn = Result<(), Box<dyn std::error::Error>>;
 
 fn one(area: &DrawingArea<SVGBackend<'_>, plotters::coord::Shift>, road: &str, points: &[&Point]) -> Drawn {
-    let clips = around(points.iter().map(|point| point.clips as f64), 1.3);
-    let figures = around(points.iter().flat_map(|point| [point.ours, point.limit.1]), 2.0);
+    let clips = around(points.iter().map(|point| point.clips as f64), 1.3, 1.3);
+    // Above the lines there is room for what they are.
+    let figures = around(points.iter().flat_map(|point| [point.ours, point.limit.1]), 2.0, 20.0);
     let mut chart = ChartBuilder::on(area)
         .caption(road, (FACE, 17))
         .margin(12)
@@ -78,12 +79,12 @@ fn one(area: &DrawingArea<SVGBackend<'_>, plotters::coord::Shift>, road: &str, p
     Ok(())
 }
 
-/// From a little below the least to a little above the most.
-fn around(numbers: impl Iterator<Item = f64>, times: f64) -> Range<f64> {
+/// From a few times below the least to a few times above the most.
+fn around(numbers: impl Iterator<Item = f64>, below: f64, above: f64) -> Range<f64> {
     let (least, most) = numbers.fold((f64::MAX, f64::MIN_POSITIVE), |(least, most), number| {
         (least.min(number.max(f64::MIN_POSITIVE)), most.max(number))
     });
-    least / times..most * times
+    least / below..most * above
 }
 
 /// A number as short as it can be.

@@ -20,14 +20,17 @@ const SIZES: [(u64, &str); 4] = [(1_000, "1,000"), (10_000, "10,000"), (USUAL, "
 struct Subject {
     clips: u64,
     shown: &'static str,
-    home: Home,
+    /// Ends before its home goes.
     service: Service,
+    home: Home,
     /// Bytes of all texts.
     texts: f64,
 }
 
 pub fn sizes(report: &mut Report, runtime: &Runtime) {
     let empty = Home::new();
+    // The first start makes the tables.
+    assert!(start(&empty).1.end().0, "it ends well");
     let (least, service) = start(&empty);
     let bare = time_of_bare_answers(runtime, &service);
     drop(service);
@@ -37,7 +40,7 @@ pub fn sizes(report: &mut Report, runtime: &Runtime) {
         runtime.block_on(fill(&home.path().join("data/database"), clips));
         let service = starts(report, (clips, shown), &home, least);
         let texts = (1..=clips).map(|n| texts::text(n).len()).sum::<usize>() as f64;
-        let subject = Subject { clips, shown, home, service, texts };
+        let subject = Subject { clips, shown, service, home, texts };
         first_page(report, &subject, bare);
         searches(report, &subject);
         weighs(report, &subject);
