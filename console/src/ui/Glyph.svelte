@@ -5,5 +5,11 @@
   let { of, size, class: classes, label }: { of: GlyphName; size: number; class: string; label?: string } = $props();
 </script>
 
-{#if label}<svg width={size} height={size} class={classes} role="img" aria-label={label}><use href="#glyph-{of}" /></svg
-  >{:else}<svg width={size} height={size} class={classes} aria-hidden="true"><use href="#glyph-{of}" /></svg>{/if}
+<svg
+  width={size}
+  height={size}
+  class={classes}
+  role={label ? "img" : undefined}
+  aria-label={label}
+  aria-hidden={label ? undefined : "true"}><use href="#glyph-{of}" /></svg
+>

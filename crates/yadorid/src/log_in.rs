@@ -30,7 +30,9 @@ pub async fn set(starts: bool, home: Option<&Path>) -> Result<(), LogInError> {
     let done = tokio::time::timeout(PATIENCE, command.output()).await;
     let done =
         done.map_err(|_| LogInError("that takes too long; try it in a terminal: yadori service install".into()))?;
-    let done = done.map_err(|error| LogInError(format!("{} cannot be run: {error}", program.display())))?;
+    let done = done.map_err(|error| {
+        LogInError(format!("{} cannot be run: {error}; install it beside yadorid", program.display()))
+    })?;
     if done.status.success() {
         return Ok(());
     }

@@ -208,9 +208,7 @@ impl Vault {
             keyring.finish(None);
             keys.current
         };
-        if let Some(seen) = *self.older_than.lock() {
-            keyring.rise_above(seen);
-        }
+        self.keep_age(keyring);
         files::write(&self.places, keyring, &current)?;
         self.generation.send_replace(keyring.generation);
         *self.keys.lock() = Some(DataKeys { current, next: None });
@@ -232,6 +230,13 @@ impl Vault {
             );
         }
         *self.older_than.lock() = is_older.then_some(seen);
+    }
+
+    /// An older keyring stays an older one, whatever else is changed in it: writing it counts on by one.
+    fn keep_age(&self, keyring: &mut Keyring) {
+        if self.older_than.lock().is_some_and(|seen| keyring.generation < seen) {
+            keyring.generation = keyring.generation.saturating_sub(1);
+        }
     }
 
     /// Whether the keyring is an older one than the history has seen.
@@ -333,9 +338,7 @@ impl Vault {
         let Some(keys) = self.keys() else { return Err(ChangeLockError::Locked) };
         let mut changed = keyring.clone();
         change(&mut changed, &keys)?;
-        if let Some(seen) = *self.older_than.lock() {
-            changed.rise_above(seen);
-        }
+        self.keep_age(&mut changed);
         files::write(&self.places, &mut changed, &keys.current)?;
         self.generation.send_replace(changed.generation);
         *keyring = changed;
@@ -380,8 +383,10 @@ impl Vault {
         let passphrase = zeroize::Zeroizing::new(passphrase.to_owned());
         let stretched = tokio::task::spawn_blocking(move || Stretched::new(&passphrase)).await;
         let stretched = stretched.unwrap_or(Err(OpenKeyringError::Wrong))?;
-        let mut goes = false;
+        let (mut goes, older_than) = (false, *self.older_than.lock());
         self.change(|keyring, keys| {
+            // The person sees to what opens the history.
+            keyring.rise_above(older_than.unwrap_or(0));
             keyring.set_passphrase(&stretched, keys)?;
             goes = keyring.has(ProtectorKind::KeyFile);
             if goes { keyring.remove(ProtectorKind::KeyFile) } else { Ok(()) }
@@ -389,7 +394,6 @@ impl Vault {
         if goes {
             files::remove_key_file(&self.places);
         }
-        // The person has seen to what opens the history.
         *self.older_than.lock() = None;
         Ok(())
     }

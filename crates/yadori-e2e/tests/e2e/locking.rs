@@ -582,6 +582,17 @@ fn an_older_keyring_that_is_brought_back_is_noticed() {
     let found = String::from_utf8_lossy(&found);
     assert!(found.contains("may open it again"), "{found}");
 
+    // Whatever else is changed in it, it stays an older one.
+    let change = json!({ "idle_seconds": 900 });
+    for _ in 0..4 {
+        let changed = service.patch("/lock", &change);
+        assert!(changed.json::<Lock>().older_keys);
+    }
+    assert!(service.end().0);
+    let service = Service::simulated(&home);
+    assert_eq!(unlock(&service, "the first of them").status, 200);
+    assert!(lock_of(&service).older_keys);
+
     // Set anew, it is the latest again, also to those who come later.
     set(&service, "the first of them\nthe third of them\n");
     assert!(!lock_of(&service).older_keys);

@@ -27,7 +27,7 @@ use zip::{CompressionMethod, ZipWriter};
 /// Clips read at a time.
 const BATCH: usize = 200;
 
-/// How hard the packer tries, of 9: more takes three times as long for a tenth less.
+/// How hard the packer tries, of 9: people wait for an archive, and a little more room is cheap.
 const EFFORT: i64 = 2;
 
 /// Bytes that are sent at a time.
