@@ -8,7 +8,7 @@ use std::fs;
 use std::net::TcpListener;
 use std::path::PathBuf;
 use std::process::{Command, Output, Stdio};
-use std::time::Instant;
+use std::time::{Duration, Instant};
 use tempfile::TempDir;
 
 /// Servers of a cluster.
@@ -130,18 +130,27 @@ impl Cluster {
     /// # Panics
     /// If that does not come to be.
     pub fn until_ready(&self, number: usize) {
-        let since = Instant::now();
         let ready = "SELECT variable_value FROM information_schema.global_status WHERE variable_name = 'wsrep_ready'";
-        let mut last = String::new();
-        while since.elapsed() < PATIENCE * 2 {
-            match self.try_ask(number, ready) {
-                Ok(said) if said == "ON" => return,
-                Ok(said) | Err(said) => last = said,
+        self.until(&format!("server {number} is ready"), || self.try_ask(number, ready).is_ok_and(|said| said == "ON"));
+    }
+
+    /// Returns when something is so. Looks ten times a second: a server tells nobody what becomes of it.
+    ///
+    /// # Panics
+    /// If it does not become so.
+    pub fn until(&self, what: &str, is_so: impl Fn() -> bool) {
+        let deadline = Instant::now() + PATIENCE * 2;
+        while !is_so() {
+            if Instant::now() > deadline {
+                let logs = (0..SERVERS).map(|number| {
+                    let log = fs::read_to_string(self.place(number).join("log")).unwrap_or_default();
+                    let lines: Vec<&str> = log.lines().filter(|line| !line.contains("[Note]")).collect();
+                    format!("server {number}:\n{}\n", lines[lines.len().saturating_sub(30)..].join("\n"))
+                });
+                panic!("this did not come true: {what}\n{}", logs.collect::<String>());
             }
+            std::thread::park_timeout(Duration::from_millis(100));
         }
-        let log = fs::read_to_string(self.place(number).join("log")).unwrap_or_default();
-        let lines: Vec<&str> = log.lines().filter(|line| !line.contains("[Note]")).collect();
-        panic!("server {number} is not ready: {last}\n{}", lines[lines.len().saturating_sub(30)..].join("\n"));
     }
 
     fn place(&self, number: usize) -> PathBuf {

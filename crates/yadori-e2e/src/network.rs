@@ -7,7 +7,7 @@ use crate::service::{Service, client, command};
 use std::io::{BufRead, BufReader};
 use std::path::Path;
 use std::process::{Command, Stdio};
-use std::time::Instant;
+use std::time::{Duration, Instant};
 use yadori_api::{Clip, Device, DeviceState};
 
 /// A network that ends with the test.
@@ -146,6 +146,7 @@ impl<'a> Site<'a> {
         let deadline = Instant::now() + 2 * PATIENCE;
         while !as_it_should_be(self) {
             assert!(Instant::now() < deadline, "{}", self.run(&["device", "list"]));
+            std::thread::park_timeout(Duration::from_millis(20));
         }
     }
 

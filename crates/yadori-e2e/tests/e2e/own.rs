@@ -110,6 +110,8 @@ impl Own {
             );
             // What is put on a clipboard is no event of the history.
             events.any_within(Duration::from_millis(50));
+            // Several changes that came at once are one reason to look.
+            while events.any_within(Duration::ZERO).is_some() {}
         }
     }
 

@@ -27,6 +27,9 @@ type Seen = BTreeMap<[u8; 16], u64>;
 /// Envelopes that every device leaves at the relays between two mishaps.
 const STRETCH: u64 = 15;
 
+/// Before the next relay is asked, when one is not there.
+const PAUSE: Duration = Duration::from_millis(50);
+
 /// Longer than any answer takes, but for one that will not come.
 const LONG: Duration = Duration::from_secs(20);
 
@@ -79,10 +82,9 @@ impl Device {
                 tokio::time::sleep(retry_after.unwrap_or_default().min(Duration::from_millis(200))).await;
             }
             Ok(Err(RelayError::Garbled(what))) => panic!("{what}"),
-            Ok(Err(RelayError::Address(_) | RelayError::Unreachable(_))) | Err(_) => {}
+            Ok(Err(RelayError::Address(_) | RelayError::Unreachable(_))) | Err(_) => tokio::time::sleep(PAUSE).await,
         }
         self.at = (self.at + 1) % self.relays.len();
-        tokio::task::yield_now().await;
         None
     }
 }
@@ -92,9 +94,18 @@ fn sealed(outbox: [u8; 16], number: u64) -> Vec<u8> {
     [&outbox[..], &number.to_le_bytes(), &[7; 2000]].concat()
 }
 
-/// Leaves one envelope after the other, until told to end. Tells how many were acknowledged.
-async fn write(mut device: Device, group: Arc<Group>, outbox: [u8; 16], done: watch::Sender<u64>) {
+/// Leaves one envelope after the other, up to the one that `last` says. Tells how many were acknowledged.
+async fn write(
+    mut device: Device,
+    group: Arc<Group>,
+    outbox: [u8; 16],
+    mut last: watch::Receiver<u64>,
+    done: watch::Sender<u64>,
+) {
     for number in 1.. {
+        if last.wait_for(|last| number <= *last).await.is_err() {
+            return;
+        }
         let place = Place { outbox, number };
         device.put(&group, place, sealed(outbox, number)).await;
         if done.send(number).is_err() {
@@ -123,10 +134,12 @@ async fn read(mut device: Device, group: Arc<Group>, mut wanted: watch::Receiver
     }
 }
 
-/// Returns when every device has left so many envelopes more.
-async fn goes_on(written: &mut [watch::Receiver<u64>]) {
-    for done in written {
-        let goal = *done.borrow() + STRETCH;
+/// Returns when every device has left so many envelopes more. Each then has as many before it, so that what comes next
+/// finds them at work.
+async fn goes_on(written: &mut [watch::Receiver<u64>], last: &watch::Sender<u64>) {
+    let goals: Vec<u64> = written.iter().map(|done| *done.borrow() + STRETCH).collect();
+    last.send_replace(goals.iter().max().expect("a device") + STRETCH);
+    for (done, goal) in written.iter_mut().zip(goals) {
         let reached = timeout(PATIENCE * 2, done.wait_for(|done| *done >= goal)).await;
         reached.expect("devices go on in time").expect("a device that writes");
     }
@@ -162,12 +175,13 @@ fn nothing_acknowledged_is_lost_while_relays_and_servers_of_their_database_are_k
         tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().expect("a runtime");
     let (mut devices, mut readers) = (JoinSet::new(), JoinSet::new());
     let (mut groups, mut written, mut wanted) = (Vec::new(), Vec::new(), Vec::new());
+    let last = watch::Sender::new(0);
     for mailbox in 0..MAILBOXES {
         let group = runtime.block_on(open(&relays[mailbox], &addresses[mailbox], &cluster.url(mailbox)));
         for (at, outbox) in OUTBOXES.into_iter().enumerate() {
             let (done, follow) = watch::channel(0);
             let writer = Device::new(&addresses, mailbox + at);
-            devices.spawn_on(write(writer, group.clone(), outbox, done), runtime.handle());
+            devices.spawn_on(write(writer, group.clone(), outbox, last.subscribe(), done), runtime.handle());
             written.push(follow);
         }
         let (all, reads) = watch::channel(None);
@@ -176,14 +190,14 @@ fn nothing_acknowledged_is_lost_while_relays_and_servers_of_their_database_are_k
         wanted.push(all);
         groups.push(group);
     }
-    runtime.block_on(goes_on(&mut written));
+    runtime.block_on(goes_on(&mut written, &last));
 
     // A relay, and a server of the database.
     let killed = relays.remove(0).crash_and_start();
     relays.insert(0, killed);
-    runtime.block_on(goes_on(&mut written));
+    runtime.block_on(goes_on(&mut written, &last));
     cluster.kill(0);
-    runtime.block_on(goes_on(&mut written));
+    runtime.block_on(goes_on(&mut written, &last));
     assert_eq!(relays[0].ready(), 503);
     assert_eq!(relays[2].ready(), 200);
 
@@ -191,7 +205,7 @@ fn nothing_acknowledged_is_lost_while_relays_and_servers_of_their_database_are_k
     cluster.kill(1);
     let status =
         "SELECT variable_value FROM information_schema.global_status WHERE variable_name = 'wsrep_cluster_status'";
-    while cluster.ask(2, status) != "non-Primary" {}
+    cluster.until("the last one is alone", || cluster.ask(2, status) == "non-Primary");
     let before: Vec<u64> = written.iter().map(|done| *done.borrow()).collect();
     for relay in &relays {
         assert_eq!(relay.ready(), 503);
@@ -207,10 +221,10 @@ fn nothing_acknowledged_is_lost_while_relays_and_servers_of_their_database_are_k
     // Back again: the one that knows more as it was, the other with an empty disk.
     cluster.bring_back(1);
     cluster.until_ready(1);
-    runtime.block_on(goes_on(&mut written));
+    runtime.block_on(goes_on(&mut written, &last));
     cluster.replace(0);
     cluster.until_ready(0);
-    runtime.block_on(goes_on(&mut written));
+    runtime.block_on(goes_on(&mut written, &last));
     assert_eq!(relays.iter().map(Relay::ready).collect::<Vec<_>>(), [200; SERVERS]);
 
     // All that was acknowledged was seen by those who read, once and in its order, and every relay has it.
