@@ -178,23 +178,30 @@ fn a_clipboard_cleared_on_purpose_stays_clear() {
 
 #[test]
 fn programs_that_misbehave_cost_one_refusal_each() {
-    for (manner, reason) in [
-        (Manner::Liar, "no-useful-format"),
-        (Manner::Stalls, "undelivered"),
-        (Manner::Dies, "undelivered"),
-        (Manner::Silent, "undelivered"),
-        (Manner::Floods, "too-large"),
-    ] {
-        let mut desk = desk();
-        let program = desk.copy(&[("UTF8_STRING", &[b'x'; 200_000])], manner);
-        desk.refused(reason);
-        assert!(program.served() > 0, "{manner:?} was never asked");
-        desk.still_captures();
-        drop(program);
-        assert_eq!(desk.service.clips(&["list"]).len(), 1, "{manner:?}");
-        let (well, log) = desk.service.end();
-        assert!(well && log.contains("a copy made no clip"), "{manner:?}: {log}");
-    }
+    // Some are waited for; all at the same time.
+    std::thread::scope(|scope| {
+        for (manner, reason) in [
+            (Manner::Liar, "no-useful-format"),
+            (Manner::Stalls, "undelivered"),
+            (Manner::Dies, "undelivered"),
+            (Manner::Silent, "undelivered"),
+            (Manner::Floods, "too-large"),
+        ] {
+            scope.spawn(move || costs_one_refusal(manner, reason));
+        }
+    });
+}
+
+fn costs_one_refusal(manner: Manner, reason: &str) {
+    let mut desk = desk();
+    let program = desk.copy(&[("UTF8_STRING", &[b'x'; 200_000])], manner);
+    desk.refused(reason);
+    assert!(program.served() > 0, "{manner:?} was never asked");
+    desk.still_captures();
+    drop(program);
+    assert_eq!(desk.service.clips(&["list"]).len(), 1, "{manner:?}");
+    let (well, log) = desk.service.end();
+    assert!(well && log.contains("a copy made no clip"), "{manner:?}: {log}");
 }
 
 #[test]
