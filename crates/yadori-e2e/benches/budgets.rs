@@ -236,6 +236,15 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
             None,
             true,
         );
+        let asked = quantile(&mut runtime.block_on(crowd::one_by_one(300, 200)), 0.5);
+        report.add(
+            "the same, beside what any program pays that is asked over HTTP",
+            quantile(&mut recalls, 0.5),
+            "ms",
+            Some(("a bare answer and the transfer", asked + quantile(&mut transfers, 0.5))),
+            None,
+            true,
+        );
         drop(service);
     }
     runtime.block_on(async {
@@ -247,11 +256,14 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
 /// Copies as fast as a real program can make them; and how quiet the service is afterwards.
 fn bursts(report: &mut Report) {
     for (desk_name, start) in DESKS {
+        const COPIES: usize = 200;
+        // The limit: a program that reads each copy, and does nothing with it.
+        let texts: Vec<String> = (0..COPIES).map(|n| format!("bare {n:03}")).collect();
+        let bare = COPIES - start("text/plain").reads_of_burst(&texts);
         let home = Home::new();
         let desk = start("text/plain");
         let service = desk.service(&home);
         let mut events = service.events(None);
-        const COPIES: usize = 200;
         let before = Instant::now();
         for n in 0..COPIES {
             desk.tool_copies(&format!("burst {n:03}"));
@@ -263,8 +275,8 @@ fn bursts(report: &mut Report) {
             format!("burst of {COPIES} copies, {desk_name}: how many were lost"),
             (COPIES - kept) as f64,
             "copies",
-            None,
-            Some(0.0),
+            Some(("a program that only reads them", bare as f64)),
+            Some(bare as f64),
             false,
         );
         report.add("the same: rate", COPIES as f64 / made.as_secs_f64(), "copies/s", None, None, false);

@@ -6,11 +6,12 @@ use crate::home::Home;
 use crate::program::{atom, connect};
 use crate::service::Service;
 use crate::wayland_program::{WaylandCopier, WaylandPaster};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use std::time::Instant;
 use x11rb::connection::Connection;
 use x11rb::protocol::Event;
+use x11rb::protocol::xfixes::{ConnectionExt as _, SelectionEventMask};
 use x11rb::protocol::xproto::{
     Atom, AtomEnum, ChangeWindowAttributesAux, ConnectionExt, EventMask, PropMode, Property, SELECTION_NOTIFY_EVENT,
     SelectionNotifyEvent, Window,
@@ -106,6 +107,39 @@ impl Desk {
             Self::X11(_, copier, paster) => paster.paste(copier.target()),
             Self::Wayland(_, _, paster, mime) => paster.paste(mime),
         }
+    }
+
+    /// The usual tool of the system copies these texts, one after the other, while a program reads each of them and does nothing
+    /// else. Gives how many it could read.
+    ///
+    /// # Panics
+    /// If the desktop refuses.
+    pub fn reads_of_burst(&mut self, texts: &[String]) -> usize {
+        let last = texts.last().map_or(&[][..], |text| text.as_bytes());
+        let mut read = HashSet::new();
+        std::thread::scope(|scope| match self {
+            Self::X11(display, copier, paster) => {
+                paster.watch();
+                let display = &*display;
+                scope.spawn(move || texts.iter().for_each(|text| display.xclip("UTF8_STRING", text.as_bytes())));
+                while !read.contains(last) {
+                    read.extend(paster.next_read(copier.target()));
+                }
+            }
+            Self::Wayland(compositor, _, paster, mime) => {
+                paster.look();
+                let compositor = &*compositor;
+                scope.spawn(move || texts.iter().for_each(|text| compositor.wl_copy("text/plain", text.as_bytes())));
+                while !read.contains(last) {
+                    let before = paster.offers();
+                    while paster.offers() == before {
+                        paster.wait();
+                    }
+                    read.insert(paster.paste(mime));
+                }
+            }
+        });
+        texts.iter().filter(|text| read.contains(text.as_bytes())).count()
     }
 
     /// The usual tool of the system copies text, as a process of its own.
@@ -260,6 +294,38 @@ impl Paster {
     pub fn owner(&self) -> Window {
         let owner = self.connection.get_selection_owner(self.clipboard).expect("the X server");
         owner.reply().expect("the X server").owner
+    }
+
+    /// From here on it hears of every copy.
+    ///
+    /// # Panics
+    /// If the X server refuses.
+    pub fn watch(&self) {
+        self.connection.xfixes_query_version(5, 0).expect("the X server").reply().expect("a version");
+        self.connection
+            .xfixes_select_selection_input(self.window, self.clipboard, SelectionEventMask::SET_SELECTION_OWNER)
+            .expect("the X server");
+        self.connection.flush().expect("the X server");
+    }
+
+    /// Waits for what comes next: asks for what was copied, or takes the answer. An owner that is replaced before it answers
+    /// is not waited for.
+    fn next_read(&self, target: u32) -> Option<Vec<u8>> {
+        match self.connection.wait_for_event().expect("an event") {
+            Event::XfixesSelectionNotify(event) if event.owner != x11rb::NONE => {
+                self.connection
+                    .convert_selection(self.window, self.clipboard, target, self.answer, event.timestamp)
+                    .expect("the X server");
+                self.connection.flush().expect("the X server");
+                None
+            }
+            Event::SelectionNotify(event) if event.property != x11rb::NONE => {
+                let cookie =
+                    self.connection.get_property(true, self.window, self.answer, AtomEnum::ANY, 0, u32::MAX / 4);
+                Some(cookie.expect("a property").reply().expect("a property").value)
+            }
+            _ => None,
+        }
     }
 
     /// Pastes under this target; gives the bytes.

@@ -160,6 +160,14 @@ impl WaylandPaster {
         self.queue.roundtrip(&mut self.state).expect("the compositor");
     }
 
+    /// Waits until the compositor tells something.
+    ///
+    /// # Panics
+    /// If it refuses.
+    pub fn wait(&mut self) {
+        self.queue.blocking_dispatch(&mut self.state).expect("the compositor");
+    }
+
     /// Pastes what was on the clipboard when it was looked at.
     ///
     /// # Panics

@@ -7,8 +7,11 @@ use crate::content::SEARCHED_BYTES;
 use crate::numbers::Numbers;
 use crate::registers::{self, NewState, states_of};
 use crate::settings::{self, TRAY};
+use crate::statements::Statements;
 use crate::steps::{OperationKind, record_step};
-use crate::store::{Store, StoreError, WriteTx, next_change, retry_on_deadlock};
+use crate::store::{Store, StoreError, WriteTx, next_change, number_of, retry_on_deadlock};
+use futures_util::TryStreamExt;
+use sqlx::AssertSqlSafe;
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, PLAIN};
 use yadori_core::refiling::Refiled;
@@ -18,6 +21,12 @@ use yadori_core::{ClipId, DeviceId, Kind, MillisSinceEpoch, Source, Stamp};
 
 /// Formats up to this size lie in their own row; larger ones in a blob.
 pub(crate) const INLINE_BYTES: usize = 16 * 1024;
+
+/// Bytes of all formats of a clip that is filed by one message, at most.
+const MOST_AT_ONCE: usize = 64 * 1024;
+
+/// MariaDB's number for a key that is there already: here, the clip's id.
+const KNOWN: u16 = 1062;
 
 /// A clip to be filed.
 #[derive(Clone, Debug)]
@@ -149,16 +158,24 @@ impl Filing {
     /// When the database fails, or has no room. Nothing is left behind then.
     pub async fn commit(mut self, clip: &NewClip<'_>, formats: &[Format]) -> Result<Filed, StoreError> {
         self.tx.writes();
-        let change = next_change(&mut self.tx).await?;
-        let (number, inserted) = self.insert(change, clip).await?;
-        let renewal = if inserted { Renewal::New } else { self.renew(number, change, clip).await? };
+        let given = attributes::attributes(&clip.given);
+        let plain = given.is_empty() && clip.replaces.is_none() && clip.moved_in.is_none();
+        // Most copies are small, new, and nothing else is to be done with them.
+        let at_once = plain && clip.tray.is_none() && is_small(formats) && self.blobs.iter().all(Option::is_none);
+        let (change, inserted) = self.insert(clip, at_once.then_some(formats)).await?;
+        let (number, renewal) = match inserted {
+            Some(number) if at_once => {
+                return Ok(Filed { change, number, new: true, record: Some(self.record(number, change, clip)) });
+            }
+            Some(number) => (number, Renewal::New),
+            None => self.renew(change, clip).await?,
+        };
         if renewal == Renewal::Counted {
             self.free_content().await?;
         } else {
             self.put_formats(number, clip, formats).await?;
         }
         let new = renewal == Renewal::New;
-        let given = attributes::attributes(&clip.given);
         let mut last = change;
         if !given.is_empty() {
             let given: Vec<_> = given.iter().cloned().map(|attribute| (number, attribute)).collect();
@@ -187,8 +204,7 @@ impl Filing {
             .execute(&mut **self.tx)
             .await?;
         }
-        let plain = given.is_empty() && clip.replaces.is_none() && clip.moved_in.is_none();
-        let record = (inserted && plain).then(|| self.record(number, change, clip));
+        let record = (inserted.is_some() && plain).then(|| self.record(number, change, clip));
         self.tx.commit().await?;
         Ok(Filed { change: last, number, new, record })
     }
@@ -230,43 +246,58 @@ impl Filing {
         }
     }
 
-    /// Inserts the clip if it is not known yet. Gives its number, and whether it was inserted.
-    async fn insert(&mut self, change: u64, clip: &NewClip<'_>) -> Result<(u64, bool), StoreError> {
-        let (width, height) = clip.pixels.unzip();
-        let (lines, chars) = clip.extent.unzip();
-        let done = sqlx::query!(
-            "INSERT INTO clips (id, seq, kind, secret, device, copied, copies, size, width, height,
-                text_lines, text_chars, text, title, title_stamp, caption, application, window_title, page, selected)
-             VALUES (?, ?, ?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
-             ON DUPLICATE KEY UPDATE no = LAST_INSERT_ID(no), seq = VALUES(seq)",
-            &clip.id.0[..],
-            change,
-            clip.kind.code(),
-            clip.sensitive.map_or(0, Sensitive::code),
-            self.device,
-            clip.copied.to_bits(),
-            clip.size,
-            width,
-            height,
-            lines,
-            chars,
-            searched(clip.text),
-            clip.title,
-            clip.title.map(|_| clip.filed.to_bits()),
-            clip.caption,
-            fitted(&clip.source.application, 255),
-            fitted(&clip.source.window, 1000),
-            fitted(&clip.source.page, 8000),
-            clip.source.selected,
-        )
-        .execute(&mut **self.tx)
-        .await?;
-        // A row that was there and has changed is counted twice.
-        Ok((done.last_insert_id(), done.rows_affected() == 1))
+    /// Takes the number of the next change, and inserts the clip if it is not known yet: gives both numbers. With formats, which
+    /// must have no blobs, they are inserted too and all of it is made durable; of a known clip, nothing is done but that the
+    /// number of the change is taken.
+    async fn insert(
+        &mut self,
+        clip: &NewClip<'_>,
+        at_once: Option<&[Format]>,
+    ) -> Result<(u64, Option<u64>), StoreError> {
+        let mut statements = Statements::default();
+        statements.add("UPDATE feed SET last = LAST_INSERT_ID(last + 1) WHERE one = 1");
+        add_clip(&mut statements, clip, self.device);
+        if let Some(formats) = at_once {
+            if !formats.is_empty() {
+                statements.add("INSERT INTO formats (clip_no, place, mime, size, content) VALUES ");
+            }
+            for (place, format) in (0u8..).zip(formats) {
+                statements.words(if place == 0 { "" } else { "," }).row().expression("LAST_INSERT_ID()").value(place);
+                statements.value(&*format.mime).value(format.data.len() as u64);
+                statements.value(inline_content(format, None, clip.text)).end_row();
+            }
+            statements.add("COMMIT");
+            self.tx.commits();
+        }
+        let mut done = sqlx::raw_sql(AssertSqlSafe(statements.into_text())).execute_many(&mut **self.tx);
+        // What each statement says, the first of which is the number of the change.
+        let mut said = Vec::with_capacity(4);
+        let outcome = loop {
+            match done.try_next().await {
+                Ok(Some(result)) => said.push(result.last_insert_id()),
+                Ok(None) => break Ok(()),
+                Err(error) => break Err(error),
+            }
+        };
+        drop(done);
+        if outcome.as_ref().map_or_else(|error| number_of(error).is_some(), |()| true) {
+            self.tx.is_decided();
+        }
+        match (outcome, &said[..]) {
+            (Ok(()), [change, number, ..]) => Ok((*change, Some(*number))),
+            (Err(error), [change]) if number_of(&error) == Some(KNOWN) => Ok((*change, None)),
+            (Err(error), _) => Err(error.into()),
+            (Ok(()), _) => Err(sqlx::Error::Protocol("fewer answers than questions".into()).into()),
+        }
     }
 
-    /// Files a known clip once more ([`State::refile`](yadori_core::merge::State)).
-    async fn renew(&mut self, number: u64, change: u64, clip: &NewClip<'_>) -> Result<Renewal, StoreError> {
+    /// Files a known clip once more ([`State::refile`](yadori_core::merge::State)). Gives its number, too.
+    async fn renew(&mut self, change: u64, clip: &NewClip<'_>) -> Result<(u64, Renewal), StoreError> {
+        let number =
+            sqlx::query!("UPDATE clips SET no = LAST_INSERT_ID(no), seq = ? WHERE id = ?", change, &clip.id.0[..])
+                .execute(&mut **self.tx)
+                .await?
+                .last_insert_id();
         let known = states_of(&mut self.tx, &[number]).await?;
         let known = known.get(&number).ok_or(StoreError::Damaged(number))?;
         let own =
@@ -282,7 +313,7 @@ impl Filing {
         let states = vec![NewState::of_known(known, state)?];
         registers::put_after(&mut self.tx, &mut Numbers::default(), change - 1, states, false).await?;
         if !is_later && !known.tombstone && !known.elsewhere {
-            return Ok(Renewal::Counted);
+            return Ok((number, Renewal::Counted));
         }
         let (width, height) = clip.pixels.unzip();
         let (lines, chars) = clip.extent.unzip();
@@ -319,7 +350,7 @@ impl Filing {
                 content::free_blob(&mut self.tx, blob).await?;
             }
         }
-        Ok(if known.tombstone { Renewal::New } else { Renewal::Renewed })
+        Ok((number, if known.tombstone { Renewal::New } else { Renewal::Renewed }))
     }
 
     /// Content that was written ahead and is not used after all.
@@ -433,6 +464,27 @@ impl Store {
         tx.commit().await?;
         Ok(Some(change))
     }
+}
+
+/// Adds the statement that inserts a clip, of which the statement before it has taken the number of the change.
+fn add_clip(statements: &mut Statements, clip: &NewClip<'_>, device: u32) {
+    let (width, height) = clip.pixels.unzip();
+    let (lines, chars) = clip.extent.unzip();
+    statements.add(
+        "INSERT INTO clips (id, seq, kind, secret, device, copied, copies, size, width, height, text_lines, text_chars,
+            text, title, title_stamp, caption, application, window_title, page, selected) VALUES ",
+    );
+    statements.row().value(&clip.id.0[..]).expression("LAST_INSERT_ID()").value(clip.kind.code());
+    statements.value(clip.sensitive.map_or(0, Sensitive::code)).value(device).value(clip.copied.to_bits()).value(1u8);
+    statements.value(clip.size).value(width).value(height).value(lines).value(chars).value(searched(clip.text));
+    statements.value(clip.title).value(clip.title.map(|_| clip.filed.to_bits())).value(clip.caption);
+    statements.value(fitted(&clip.source.application, 255)).value(fitted(&clip.source.window, 1000));
+    statements.value(fitted(&clip.source.page, 8000)).value(clip.source.selected).end_row();
+}
+
+/// Whether formats are small enough for one message.
+fn is_small(formats: &[Format]) -> bool {
+    formats.iter().map(|format| format.data.len()).sum::<usize>() <= MOST_AT_ONCE
 }
 
 /// Whether a format lies in a blob, and not in a row of its own.

@@ -53,6 +53,7 @@ mod secure_erase;
 mod settings;
 mod snapshots;
 mod stamps;
+mod statements;
 mod steps;
 mod store;
 mod thumbnails;

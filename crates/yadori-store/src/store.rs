@@ -373,6 +373,20 @@ impl WriteTx {
         }
     }
 
+    /// The statements that follow make it durable themselves: from now on it may be, whether their answer is heard or not.
+    pub(crate) fn commits(&mut self) {
+        if let Some(writing) = &mut self.writing {
+            writing.commits();
+        }
+    }
+
+    /// The server has answered them.
+    pub(crate) fn is_decided(&mut self) {
+        if let Some(writing) = &mut self.writing {
+            writing.is_done();
+        }
+    }
+
     /// Makes it durable.
     pub(crate) async fn commit(self) -> Result<(), sqlx::Error> {
         let Self { tx, mut writing, .. } = self;

@@ -101,12 +101,15 @@ async fn keystrokes(report: &mut Report, browser: &Browser) {
                 const frame = () => new Promise(requestAnimationFrame);
                 const times = [];
                 {what}
+                // A timer would come four milliseconds late.
+                const channel = new MessageChannel();
+                const soon = () => new Promise((next) => {{ channel.port1.onmessage = next; channel.port2.postMessage(0); }});
                 for (const words of {}) {{
                     for (let end = 1; end <= words.length; end += 1) {{
                         const typed = words.slice(0, end);
                         const before = performance.now();
                         set(typed);
-                        while (!({done})) await new Promise((next) => setTimeout(next, 0));
+                        while (!({done})) await soon();
                         await frame();
                         times.push(performance.now() - before);
                     }}
@@ -114,7 +117,8 @@ async fn keystrokes(report: &mut Report, browser: &Browser) {
                 }}
                 done(times);
              }})();",
-            serde_json::json!(TYPED)
+            // So often that the slowest of a hundred is not just the slowest.
+            serde_json::json!(TYPED.repeat(5))
         )
     };
     let mut bare = ask(browser, typing(

@@ -54,17 +54,23 @@ impl Report {
 impl Row {
     /// What is compared with another run: the ratio to the limit where there is one, since that depends less on the machine.
     pub fn judged(&self) -> f64 {
-        self.limit.as_ref().map_or(self.ours, |(_, limit)| self.ours / limit)
+        self.ratio().unwrap_or(self.ours)
+    }
+
+    /// Beside the limit; of a limit of nothing, nothing is a part.
+    fn ratio(&self) -> Option<f64> {
+        self.limit.as_ref().map(|(_, limit)| self.ours / limit).filter(|ratio| ratio.is_finite())
     }
 }
 
 fn line(row: &Row) -> String {
     let (limit, ratio) = match &row.limit {
-        Some((name, value)) => (format!("{value:.3} ({name})"), format!("{:.2}", row.ours / value)),
+        Some((name, value)) => {
+            (format!("{value:.3} ({name})"), row.ratio().map_or_else(String::new, |ratio| format!("{ratio:.2}")))
+        }
         None => (String::new(), String::new()),
     };
-    let judged =
-        if row.budget_is_ratio { row.limit.as_ref().map(|(_, value)| row.ours / value) } else { Some(row.ours) };
+    let judged = if row.budget_is_ratio { row.ratio() } else { Some(row.ours) };
     let verdict = match (row.budget, judged) {
         (Some(budget), Some(judged)) => {
             let what = if row.budget_is_ratio { format!("ratio ≤ {budget}") } else { format!("≤ {budget}") };

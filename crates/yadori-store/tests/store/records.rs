@@ -67,6 +67,35 @@ async fn every_byte_comes_back<const N: usize>(records: Records) {
     }
 }
 
+async fn a_small_copy_comes_back_as_it_was<const N: usize>(records: Records) {
+    let store = &records.store;
+    let all: Vec<u8> = (0..=255).collect();
+    let text = "Zoë's \\ \"cue\"; '); DROP TABLE clips; -- \0 \u{202e}🎭";
+    let (html, other) = (Format::new("text/html", "<p>'"), Format::new("application/x-all", all.clone()));
+    let source = Source {
+        application: Some("Writer's \\'".into()),
+        window: Some("予定表 — 'A'".into()),
+        page: Some("https://example.org/?q='".into()),
+        selected: true,
+    };
+    let formats = [Format::plain(text), html, other];
+    let clip = NewClip { title: Some("Title ' \\"), caption: Some("''"), ..of(text, &source) };
+    let at = Stamp::at_start_of(MillisSinceEpoch(7));
+    let clip = NewClip { copied: at, filed: at, ..clip };
+    let mut filing = store.begin_filing().await.unwrap();
+    filing.put_content(&formats).await.unwrap();
+    let filed = filing.commit(&clip, &formats).await.unwrap();
+    let stored = store.formats(filed.number).await.unwrap();
+    for (stored, format) in stored.iter().zip(&formats) {
+        assert_eq!((stored.mime.as_str(), stored.size), (format.mime.as_str(), format.data.len() as u64));
+        assert!(store.content(stored).await.unwrap() == format.data, "{}", format.mime);
+    }
+    assert_eq!(stored.len(), formats.len());
+    // What is told of it at once is what is on record.
+    assert_eq!(store.clips(&[filed.number]).await.unwrap(), [filed.record.unwrap()]);
+    assert_eq!(store.latest_change().await.unwrap(), filed.change);
+}
+
 async fn each_write_takes_the_next_number<const N: usize>(records: Records) {
     let store = &records.store;
     let first = file(store, "a", 1, &[]).await;
@@ -210,6 +239,7 @@ macro_rules! for_each_database {
 
 for_each_database!(
     every_byte_comes_back,
+    a_small_copy_comes_back_as_it_was,
     each_write_takes_the_next_number,
     a_delete_is_undone_as_one_step,
     what_is_due_is_shredded_with_its_content,
