@@ -92,7 +92,7 @@ impl Cache {
         let mut known = self.known.lock();
         known.writing += 1;
         known.clear();
-        Writing { cache: self.clone(), is_unsure: false, notes: false }
+        Writing { cache: self.clone(), is_unsure: false, notes: false, before: (known.generation, known.notes) }
     }
 
     /// Begins a write that changes nothing but the records of these clips.
@@ -103,7 +103,7 @@ impl Cache {
         for clip in clips {
             known.clips.remove(clip);
         }
-        Writing { cache: self.clone(), is_unsure: false, notes: true }
+        Writing { cache: self.clone(), is_unsure: false, notes: true, before: (known.generation, known.notes) }
     }
 
     /// Waits until nobody else reads what begins with this clip.
@@ -170,6 +170,8 @@ pub(crate) struct Writing {
     cache: Arc<Cache>,
     is_unsure: bool,
     notes: bool,
+    /// How many writes had ended when it began, and how many that note something.
+    before: (u64, u64),
 }
 
 impl Writing {
@@ -181,6 +183,17 @@ impl Writing {
     /// The server has answered.
     pub(crate) fn is_done(&mut self) {
         self.is_unsure = false;
+    }
+
+    /// Ends it, and keeps a clip that it has made: what was just copied is read next. If anybody else has written meanwhile, it
+    /// may be another by now, and is not kept.
+    pub(crate) fn end_with(self, clip: &ClipRecord, formats: &[StoredFormat]) {
+        let cache = self.cache.clone();
+        let (generation, notes) = self.before;
+        drop(self);
+        let as_left = Ticket { generation: Some(generation + 1), notes: Some(notes) };
+        cache.keep_clips(as_left, std::slice::from_ref(clip));
+        cache.keep_formats(as_left, clip.number, formats);
     }
 }
 
@@ -305,6 +318,39 @@ mod tests {
         assert!(cache.formats(1).1.generation.is_none());
         drop(writing);
         assert!(cache.formats(1).1.generation.is_some());
+    }
+
+    #[test]
+    fn what_a_write_has_made_is_known_if_it_was_the_only_one() {
+        let cache = Arc::<Cache>::default();
+        let end = |writing: Writing, number| writing.end_with(&clip(number, 0), &format("made"));
+        let is_known = |number| (cache.clips(&[number]).0.len(), cache.formats(number).0.is_some());
+        end(cache.begin(), 1);
+        assert_eq!(is_known(1), (1, true));
+        // One that goes on, one that ended meanwhile, one that went on before, one that notes.
+        let writing = cache.begin();
+        let other = cache.begin();
+        end(writing, 2);
+        drop(other);
+        assert_eq!(is_known(2), (0, false));
+        let writing = cache.begin();
+        drop(cache.begin());
+        end(writing, 3);
+        assert_eq!(is_known(3), (0, false));
+        let other = cache.begin();
+        let writing = cache.begin();
+        drop(other);
+        end(writing, 4);
+        assert_eq!(is_known(4), (0, false));
+        let writing = cache.begin();
+        drop(cache.begin_notes(&[5]));
+        end(writing, 5);
+        assert_eq!(is_known(5), (0, true), "its formats are as they were");
+        // Of one whose end was not heard, nothing is known.
+        let mut writing = cache.begin();
+        writing.commits();
+        end(writing, 6);
+        assert_eq!(is_known(6), (0, false));
     }
 
     #[test]

@@ -83,6 +83,12 @@ impl ClipRecord {
     pub fn is_kept(&self) -> bool {
         self.life.is_kept()
     }
+
+    /// As it is read for a list: with the beginning of its words.
+    pub(crate) fn listed(&self) -> Self {
+        let end = self.text.char_indices().nth(LISTED_CHARS as usize).map_or(self.text.len(), |(end, _)| end);
+        Self { text: self.text[..end].to_owned(), ..self.clone() }
+    }
 }
 
 struct Raw {

@@ -4,7 +4,7 @@ use crate::belonging;
 use crate::store::{Store, StoreError, next_change, numbers_as_json};
 use bytes::{Bytes, BytesMut};
 use sqlx::{MySql, Transaction};
-use yadori_core::Kind;
+use yadori_core::{Format, Kind};
 
 /// Most bytes of text kept with the clip's own record, for searching. Longer texts are kept whole as
 /// content, and found by their beginning.
@@ -49,6 +49,11 @@ impl StoredFormat {
             None => Held::Here(content.unwrap_or_default().into()),
         };
         Self { mime, size, held }
+    }
+
+    /// A format that lies in its own row, or is the clip's text.
+    pub(crate) fn small(format: &Format) -> Self {
+        Self { mime: format.mime.clone(), size: format.data.len() as u64, held: Held::Here(format.data.clone()) }
     }
 
     /// The bytes, if they were read along.

@@ -3,7 +3,7 @@
 use crate::attributes::{self, GivenAttributes};
 use crate::clips::ClipRecord;
 use crate::content;
-use crate::content::SEARCHED_BYTES;
+use crate::content::{SEARCHED_BYTES, StoredFormat};
 use crate::numbers::Numbers;
 use crate::registers::{self, NewState, states_of};
 use crate::settings::{self, TRAY};
@@ -165,7 +165,10 @@ impl Filing {
         let (change, inserted) = self.insert(clip, at_once.then_some(formats)).await?;
         let (number, renewal) = match inserted {
             Some(number) if at_once => {
-                return Ok(Filed { change, number, new: true, record: Some(self.record(number, change, clip)) });
+                let record = self.record(number, change, clip);
+                let formats: Vec<StoredFormat> = formats.iter().map(StoredFormat::small).collect();
+                self.tx.end_with(&record.listed(), &formats);
+                return Ok(Filed { change, number, new: true, record: Some(record) });
             }
             Some(number) => (number, Renewal::New),
             None => self.renew(change, clip).await?,

@@ -1,6 +1,8 @@
 //! Opening a database, and the errors of using it.
 
 use crate::cache::{Cache, Writing};
+use crate::clips::ClipRecord;
+use crate::content::StoredFormat;
 use crate::schema;
 use crate::stamps;
 use parking_lot::RwLock;
@@ -384,6 +386,15 @@ impl WriteTx {
     pub(crate) fn is_decided(&mut self) {
         if let Some(writing) = &mut self.writing {
             writing.is_done();
+        }
+    }
+
+    /// They have made it durable, and this clip with its formats.
+    pub(crate) fn end_with(self, clip: &ClipRecord, formats: &[StoredFormat]) {
+        let Self { tx, writing, .. } = self;
+        drop(tx);
+        if let Some(writing) = writing {
+            writing.end_with(clip, formats);
         }
     }
 

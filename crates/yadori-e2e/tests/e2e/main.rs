@@ -39,6 +39,7 @@ mod generated;
 mod guides;
 mod interface;
 mod keeping;
+mod keyring;
 mod linking;
 mod locking;
 mod moving;
