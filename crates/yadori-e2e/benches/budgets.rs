@@ -288,8 +288,9 @@ fn bursts(report: &mut Report) {
 
 /// How often the service wakes up when there is nothing to do.
 fn idle(report: &mut Report, service: &Service, clipboard: &str) {
-    // What was asked before must have been forgotten first.
-    std::thread::sleep(Duration::from_secs(3));
+    // What was asked before must have been forgotten first, and the threads must have ended that did it: Tokio keeps one that
+    // may wait for another ten seconds.
+    std::thread::sleep(Duration::from_secs(13));
     let before = sleeps(service.pid());
     std::thread::sleep(Duration::from_secs(10));
     let wakeups = (sleeps(service.pid()) - before) as f64 / 10.0;
