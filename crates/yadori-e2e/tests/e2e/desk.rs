@@ -27,10 +27,26 @@ impl<D> Desk<D> {
         }
     }
 
+    /// Ends it, after a copy that was refused and one that was kept.
+    pub fn has_kept_one_of_two(self, of: &str) {
+        assert_eq!(self.service.clips(&["list"]).len(), 1, "{of}");
+        let (well, log) = self.service.end();
+        assert!(well && log.contains("a copy made no clip"), "{of}: {log}");
+    }
+
     /// The bytes of one format of a clip.
     pub fn raw(&self, id: &str, format: &str) -> Vec<u8> {
         self.service.get(&format!("/clips/{id}/content?format={format}")).body
     }
+}
+
+/// Does something for each case, all at the same time: most of it is waiting.
+pub fn side_by_side<C: Copy + Send + Sync>(cases: &[C], run: impl Fn(C) + Copy + Send) {
+    std::thread::scope(|scope| {
+        for case in cases {
+            scope.spawn(move || run(*case));
+        }
+    });
 }
 
 /// Waits until each of so many copies is in the history or was refused; gives how many were. A program that is
