@@ -3,12 +3,13 @@
 
 use crate::PATIENCE;
 use crate::process::Process;
+use crate::waiting::until_within;
 use rustix::process::Signal;
 use std::fs;
 use std::net::TcpListener;
 use std::path::PathBuf;
 use std::process::{Command, Output, Stdio};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use tempfile::TempDir;
 
 /// Servers of a cluster.
@@ -139,18 +140,14 @@ impl Cluster {
     /// # Panics
     /// If it does not become so.
     pub fn until(&self, what: &str, is_so: impl Fn() -> bool) {
-        let deadline = Instant::now() + PATIENCE * 2;
-        while !is_so() {
-            if Instant::now() > deadline {
-                let logs = (0..SERVERS).map(|number| {
-                    let log = fs::read_to_string(self.place(number).join("log")).unwrap_or_default();
-                    let lines: Vec<&str> = log.lines().filter(|line| !line.contains("[Note]")).collect();
-                    format!("server {number}:\n{}\n", lines[lines.len().saturating_sub(30)..].join("\n"))
-                });
-                panic!("this did not come true: {what}\n{}", logs.collect::<String>());
-            }
-            std::thread::park_timeout(Duration::from_millis(100));
-        }
+        until_within((PATIENCE * 2, Duration::from_millis(100)), what, is_so, || {
+            let logs = (0..SERVERS).map(|number| {
+                let log = fs::read_to_string(self.place(number).join("log")).unwrap_or_default();
+                let lines: Vec<&str> = log.lines().filter(|line| !line.contains("[Note]")).collect();
+                format!("\nserver {number}:\n{}", lines[lines.len().saturating_sub(30)..].join("\n"))
+            });
+            logs.collect()
+        });
     }
 
     fn place(&self, number: usize) -> PathBuf {

@@ -1,6 +1,5 @@
 //! A Wayland compositor of its own for each test.
 
-use crate::PATIENCE;
 use crate::process::Process;
 use std::io::{BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
@@ -195,25 +194,4 @@ fn without_a_screen(runtime: &Path, program: &str) -> Command {
     command.env("WLR_BACKENDS", "headless").env("WLR_LIBINPUT_NO_DEVICES", "1").env("WLR_RENDERER", "pixman");
     command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null());
     command
-}
-
-/// Waits until something is so, by looking again and again: for what no program tells of.
-///
-/// # Panics
-/// If it does not become so.
-pub fn until(what: &str, is_so: impl FnMut() -> bool) {
-    until_or_tell(what, is_so, String::new);
-}
-
-/// The same; tells what is to be known if it does not become so.
-///
-/// # Panics
-/// If it does not become so.
-pub fn until_or_tell(what: &str, mut is_so: impl FnMut() -> bool, tell: impl Fn() -> String) {
-    let deadline = std::time::Instant::now() + PATIENCE;
-    while !is_so() {
-        assert!(std::time::Instant::now() < deadline, "this did not come true: {what} {}", tell());
-        // A thousand times a second; the processor is left to what is waited for.
-        std::thread::park_timeout(std::time::Duration::from_millis(1));
-    }
 }

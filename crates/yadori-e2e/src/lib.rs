@@ -31,6 +31,7 @@ pub mod relay;
 pub mod sample;
 pub mod service;
 pub mod standin;
+pub mod waiting;
 pub mod wayland_program;
 pub mod window;
 

@@ -4,10 +4,11 @@ use crate::PATIENCE;
 use crate::home::Home;
 use crate::process::Process;
 use crate::service::{Service, client, command};
+use crate::waiting::until_within;
 use std::io::{BufRead, BufReader};
 use std::path::Path;
 use std::process::{Command, Stdio};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use yadori_api::{Clip, Device, DeviceState};
 
 /// A network that ends with the test.
@@ -143,11 +144,13 @@ impl<'a> Site<'a> {
     /// If it does not come to be so.
     pub fn until(&self, as_it_should_be: impl Fn(&Self) -> bool) {
         // A connection that leads nowhere has to be found out first.
-        let deadline = Instant::now() + 2 * PATIENCE;
-        while !as_it_should_be(self) {
-            assert!(Instant::now() < deadline, "{}", self.run(&["device", "list"]));
-            std::thread::park_timeout(Duration::from_millis(20));
-        }
+        let waiting = (2 * PATIENCE, Duration::from_millis(20));
+        until_within(
+            waiting,
+            "a device is as it should be",
+            || as_it_should_be(self),
+            || self.run(&["device", "list"]),
+        );
     }
 
     /// Whether a clip is in its history.

@@ -1,4 +1,4 @@
-//! What was read of clips lately, for as long as nothing is written.
+//! What was read of clips lately, or filed last, for as long as nothing is written.
 //!
 //! The same few clips are read again and again: by every window that shows the newest, by every letter of a search. Since nobody
 //! but this program writes the records, what was read stays right until the next write begins. Then everything is let go of,

@@ -265,7 +265,7 @@ impl Filing {
                 statements.add("INSERT INTO formats (clip_no, place, mime, size, content) VALUES ");
             }
             for (place, format) in (0u8..).zip(formats) {
-                statements.words(if place == 0 { "" } else { "," }).row().expression("LAST_INSERT_ID()").value(place);
+                statements.row().expression("LAST_INSERT_ID()").value(place);
                 statements.value(&*format.mime).value(format.data.len() as u64);
                 statements.value(inline_content(format, None, clip.text)).end_row();
             }
@@ -283,15 +283,14 @@ impl Filing {
             }
         };
         drop(done);
-        if outcome.as_ref().map_or_else(|error| number_of(error).is_some(), |()| true) {
-            self.tx.is_decided();
-        }
-        match (outcome, &said[..]) {
-            (Ok(()), [change, number, ..]) => Ok((*change, Some(*number))),
-            (Err(error), [change]) if number_of(&error) == Some(KNOWN) => Ok((*change, None)),
-            (Err(error), _) => Err(error.into()),
-            (Ok(()), _) => Err(sqlx::Error::Protocol("fewer answers than questions".into()).into()),
-        }
+        let (change, number) = match (outcome, &said[..]) {
+            (Ok(()), [change, number, ..]) => (*change, Some(*number)),
+            (Err(error), [change]) if number_of(&error) == Some(KNOWN) => (*change, None),
+            (Err(error), _) => return Err(error.into()),
+            (Ok(()), _) => return Err(sqlx::Error::Protocol("fewer answers than questions".into()).into()),
+        };
+        self.tx.is_decided();
+        Ok((change, number))
     }
 
     /// Files a known clip once more ([`State::refile`](yadori_core::merge::State)). Gives its number, too.

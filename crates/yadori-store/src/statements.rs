@@ -24,15 +24,9 @@ impl Statements {
         self
     }
 
-    /// Adds words to the last one.
-    pub(crate) fn words(&mut self, words: &'static str) -> &mut Self {
-        self.text.push_str(words);
-        self
-    }
-
-    /// Begins a row of values.
+    /// Begins a row of values, after that before it if there is one.
     pub(crate) fn row(&mut self) -> &mut Self {
-        self.text.push('(');
+        self.text.push_str(if self.text.ends_with(')') { ",(" } else { "(" });
         self.is_first = true;
         self
     }
@@ -126,10 +120,10 @@ mod tests {
         let mut statements = Statements::default();
         statements.add("BEGIN").add("INSERT INTO t VALUES ").row();
         statements.value(7u8).value("Zoë's '); DROP").value(Some(&b"\0\xff"[..])).value(None::<u64>).value(true);
-        statements.expression("LAST_INSERT_ID()").end_row();
+        statements.expression("LAST_INSERT_ID()").end_row().row().value(8u8).end_row().add("COMMIT");
         assert_eq!(
             statements.into_text(),
-            "BEGIN;INSERT INTO t VALUES (7,_utf8mb4 x'5a6fc3ab27732027293b2044524f50',x'00ff',NULL,TRUE,LAST_INSERT_ID())"
+            "BEGIN;INSERT INTO t VALUES (7,_utf8mb4 x'5a6fc3ab27732027293b2044524f50',x'00ff',NULL,TRUE,LAST_INSERT_ID()),(8);COMMIT"
         );
     }
 }

@@ -382,7 +382,7 @@ impl WriteTx {
         }
     }
 
-    /// The server has answered them.
+    /// The server has said what became of them: they made it durable, or the first that it refused was before the end.
     pub(crate) fn is_decided(&mut self) {
         if let Some(writing) = &mut self.writing {
             writing.is_done();

@@ -9,7 +9,6 @@ use x11rb::connection::Connection;
 use x11rb::protocol::xproto::{ConnectionExt, ImageFormat, Window};
 use x11rb::rust_connection::RustConnection;
 use yadori_api::{KeyState, Keys};
-use yadori_e2e::compositor::until;
 use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
 use yadori_e2e::pad::keysyms::{ALT, CONTROL, ENTER, ESCAPE, SPACE, V};
@@ -17,6 +16,7 @@ use yadori_e2e::pad::{Pad, Written, picker_window, press, seen_window};
 use yadori_e2e::process::built;
 use yadori_e2e::program::{Manner, Program};
 use yadori_e2e::service::Service;
+use yadori_e2e::waiting::until;
 
 /// How often each is measured.
 const TIMES: usize = 60;

@@ -46,6 +46,7 @@ impl Browser {
         let mut capabilities = DesiredCapabilities::chrome();
         // Chromium without windows and all that belongs to them: it starts in a third of the time.
         capabilities.set("browserName", "chrome-headless-shell").unwrap();
+        // Not Debian's script around it, which a driver that is ended would end instead of the browser.
         capabilities.set_binary("/usr/lib/chromium/chromium-headless-shell").unwrap();
         for argument in [
             "--headless",

@@ -36,7 +36,7 @@ fn the_service_is_started_at_log_in_by_the_desktop_where_there_is_no_systemd() {
     assert!(run(&["remove"]).starts_with("The service is not started at log-in.") && !entry.exists());
     let pid = std::fs::read_to_string(home.path().join("data/lock")).unwrap().parse().unwrap();
     rustix::process::kill_process(rustix::process::Pid::from_raw(pid).unwrap(), rustix::process::Signal::TERM).unwrap();
-    yadori_e2e::compositor::until("the service has ended", || !home.path().join("run/api.json").exists());
+    yadori_e2e::waiting::until("the service has ended", || !home.path().join("run/api.json").exists());
 }
 
 #[test]

@@ -10,9 +10,10 @@ use yadori_core::{Format, Source, format};
 use yadori_desktop::simulated::{self, ProgramCopy, Simulated};
 use yadori_desktop::{ClipboardKind, Desktop, Event, OfferError, Reading, wayland, x11};
 use yadori_e2e::PATIENCE;
-use yadori_e2e::compositor::{Compositor, until};
+use yadori_e2e::compositor::Compositor;
 use yadori_e2e::display::Display;
 use yadori_e2e::program::{self, Manner, Program};
+use yadori_e2e::waiting::until;
 use yadori_e2e::wayland_program::{Selection, WaylandProgram};
 
 /// The programs' side of a clipboard.

@@ -2,10 +2,10 @@
 
 use serde_json::{Value, json};
 use yadori_api::{Bin, CaptureState, Cleared, Clip, Step, SweepPreview};
-use yadori_e2e::compositor::until;
 use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
 use yadori_e2e::service::{Service, command};
+use yadori_e2e::waiting::until;
 
 fn service() -> (Home, Service) {
     let home = Home::new();

@@ -8,10 +8,10 @@ use std::path::Path;
 use std::process::{Command, Stdio};
 use yadori_api::{Lock, LockState, ProblemKind, Protector};
 use yadori_e2e::bus::Bus;
-use yadori_e2e::compositor::until;
 use yadori_e2e::home::Home;
 use yadori_e2e::process::Process;
 use yadori_e2e::service::{self, Service};
+use yadori_e2e::waiting::until;
 use yadori_files::Places;
 
 #[test]

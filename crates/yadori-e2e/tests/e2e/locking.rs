@@ -3,11 +3,11 @@
 use serde_json::json;
 use yadori_api::{Lock, LockState, Problem, ProblemKind};
 use yadori_e2e::bus::Bus;
-use yadori_e2e::compositor::until;
 use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
 use yadori_e2e::process::Process;
 use yadori_e2e::service::{self, Answer, Service};
+use yadori_e2e::waiting::until;
 
 pub(super) const PASSPHRASE: &str = "lanterns on the pier";
 

@@ -12,13 +12,13 @@ use x11rb::rust_connection::RustConnection;
 use yadori_api::{Clips, KeyState, Keys, Tray};
 use yadori_e2e::PATIENCE;
 use yadori_e2e::bus::Bus;
-use yadori_e2e::compositor::{until, until_or_tell};
 use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
 use yadori_e2e::pad::keysyms::{ALT, CONTROL, DELETE, DOWN, ENTER, ESCAPE, HOME, SHIFT, SPACE, V};
 use yadori_e2e::pad::{Pad, Written, picker_window, press};
 use yadori_e2e::process::{Process, built};
 use yadori_e2e::service::{self, Service};
+use yadori_e2e::waiting::{until, until_or_tell};
 
 /// A desk with a picker, and the window that a person is in.
 struct Office {

@@ -2,10 +2,10 @@
 
 use std::process::{Command, Stdio};
 use yadori_api::Clips;
-use yadori_e2e::compositor::until;
 use yadori_e2e::home::Home;
 use yadori_e2e::process::built;
 use yadori_e2e::service::Service;
+use yadori_e2e::waiting::until;
 
 /// A terminal with a shell in it.
 struct Screen {

@@ -4,12 +4,13 @@ use std::io::{Read, Write};
 use std::net::TcpListener;
 use std::process::{Command, Stdio};
 use yadori_api::{Clip, Kind, Tray};
-use yadori_e2e::compositor::{Compositor, until};
+use yadori_e2e::compositor::Compositor;
 use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
 use yadori_e2e::keys::{Desktop, Key};
 use yadori_e2e::process::Process;
 use yadori_e2e::service::{Events, Service};
+use yadori_e2e::waiting::until;
 
 const PAGE: &str = "<!doctype html><meta charset=utf-8><title>Programme ready</title>
     <p><b>Programme</b> at <i>19:30</i>, Čáslav</p>

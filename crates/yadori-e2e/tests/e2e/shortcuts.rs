@@ -3,11 +3,11 @@
 use super::desk::Desk;
 use std::process::Command;
 use yadori_api::{KeyState, KeyboardFocus, Keys};
-use yadori_e2e::compositor::until;
 use yadori_e2e::display::Display;
 use yadori_e2e::pad::keysyms::{ALT, CAPS_LOCK, CONTROL, V};
 use yadori_e2e::pad::{self, Pad, Written, hold, is_down};
 use yadori_e2e::service::Service;
+use yadori_e2e::waiting::until;
 
 fn digit(digit: u32) -> u32 {
     0x30 + digit

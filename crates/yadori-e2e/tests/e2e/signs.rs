@@ -9,10 +9,10 @@ use std::time::{Duration, Instant};
 use yadori_api::{CaptureState, Clips, Tray};
 use yadori_e2e::PATIENCE;
 use yadori_e2e::bus::Bus;
-use yadori_e2e::compositor::until;
 use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
 use yadori_e2e::service::{self, Service};
+use yadori_e2e::waiting::until;
 use zbus::blocking::{Connection, Proxy, connection};
 use zbus::zvariant::{OwnedValue, Value};
 

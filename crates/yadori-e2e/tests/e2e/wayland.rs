@@ -3,12 +3,13 @@
 use super::desk::{Desk, side_by_side};
 use std::ffi::OsStr;
 use yadori_api::{CaptureState, Kind};
-use yadori_e2e::compositor::{Compositor, Wanted, until};
+use yadori_e2e::compositor::{Compositor, Wanted};
 use yadori_e2e::display::Display;
 use yadori_e2e::home::Home;
 use yadori_e2e::program::Manner;
 use yadori_e2e::service::{Service, on_compositor};
 use yadori_e2e::standin::Standin;
+use yadori_e2e::waiting::until;
 use yadori_e2e::wayland_program::{Selection, WaylandProgram};
 use yadori_e2e::window::Window;
 
