@@ -12,8 +12,14 @@ export function wording(error: unknown): { text: string; hint?: string | undefin
   const parameters = error.problem.parameters ?? {};
   const told = kinds[word]?.replace(/\{(\w+)\}/g, (_, name: string) => parameters[name] ?? "…");
   // Where the language is the service's own, its sentence says more than a word for all of its kind.
-  const text = language.name === "en" || !told ? error.problem.detail : told;
+  const text = language.name === "en" || !told ? whole(error.problem.detail) : told;
   return { text, hint: hints[word] };
+}
+
+/** What the service says, as a sentence: it words the part of one, for the command line. */
+function whole(detail: string): string {
+  const words = detail.charAt(0).toUpperCase() + detail.slice(1);
+  return /[.!?…:]$/.test(words) ? words : `${words}.`;
 }
 
 /** The same in one run of words. */

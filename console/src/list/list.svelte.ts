@@ -37,6 +37,9 @@ export type Source = {
 /** How long changes are gathered before a list is asked for again, in milliseconds. */
 const GATHER = 120;
 
+/** How far one looks for an entry that an address names, in entries; beyond that it is shown by itself. */
+const FAR = 2_000;
+
 /** Entries that one command is about, at most: the service takes no more at once. */
 const AT_ONCE = 1_000;
 
@@ -73,6 +76,8 @@ export class ClipList {
   #meanwhile: ClipChange[] = [];
   #gathering: ReturnType<typeof setTimeout> | undefined;
   #anchor: string | undefined;
+  /** The entry that an address names, and who waits for it. */
+  #sought: { id: string; done: (found: boolean) => void } | undefined;
   #source: Source;
 
   constructor(source: Source) {
@@ -135,7 +140,8 @@ export class ClipList {
       let page = await this.#source.fetch(q, undefined, loading.signal);
       let clips = page.clips;
       const notes = new Map(page.notes);
-      while (page.next && clips.length < whole) {
+      const lacks = (id?: string) => id !== undefined && clips.length < FAR && !clips.some((clip) => clip.id === id);
+      while (page.next && (clips.length < whole || lacks(this.#sought?.id))) {
         page = await this.#source.fetch(q, page.next, loading.signal);
         clips = [...clips, ...page.clips];
         for (const [id, note] of page.notes ?? []) notes.set(id, note);
@@ -149,6 +155,8 @@ export class ClipList {
       this.#next = page.next ?? undefined;
       this.loaded = true;
       this.misunderstood = undefined;
+      this.#sought?.done(this.clips.some((clip) => clip.id === this.#sought?.id));
+      this.#sought = undefined;
     } catch (error) {
       if (error instanceof api.Refused && error.kind === "urn:yadori:problem:bad-query") this.misunderstood = error;
       else notices.wrong(error);
@@ -187,6 +195,7 @@ export class ClipList {
   search(query: string): void {
     if (query === this.query) return;
     this.query = query;
+    this.#sought = undefined;
     this.unseen = 0;
     this.chosen.clear();
     void this.load(0);
@@ -326,6 +335,21 @@ export class ClipList {
     } catch (error) {
       notices.wrong(error);
     }
+  }
+
+  /**
+   * Unfolds an entry that may lie further down than has been listed, and lists as far. Tells whether it is there; not if it lies
+   * further down than is worth listing.
+   */
+  async reach(id: string): Promise<boolean> {
+    const found = new Promise<boolean>((done) => (this.#sought = { id, done }));
+    this.active = this.unfolded = id;
+    this.detail = undefined;
+    void this.load();
+    const isThere = await found;
+    if (isThere) await this.#look(id);
+    else if (this.active === id) this.active = undefined;
+    return isThere;
   }
 
   fold(): void {

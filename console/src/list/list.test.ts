@@ -1,7 +1,13 @@
 import { describe, expect, it, vi } from "vitest";
+import type * as Api from "../lib/api";
 import { pass } from "../state/live";
 import { clip, clipsOf } from "../testing";
 import { ClipList, type Listing } from "./list.svelte";
+
+vi.mock("../lib/api", async (whole) => ({
+  ...(await whole<typeof Api>()),
+  show: async (id: string) => ({ ...clip({ id }), formats: [] }),
+}));
 
 /** A history of so many clips, in pages of ten. */
 function history(count: number) {
@@ -38,6 +44,23 @@ describe("loading", () => {
     await list.loadMore();
     await list.load();
     expect(list.clips.length).toBe(30);
+  });
+
+  it("goes as far as the entry that an address names, also when it is asked again meanwhile", async () => {
+    const { list, fetch } = history(95);
+    const reached = list.reach("clip-42");
+    await list.load();
+    expect(await reached).toBe(true);
+    expect([list.active, list.unfolded, list.clips.length]).toEqual(["clip-42", "clip-42", 50]);
+    fetch.mockClear();
+    expect(await list.reach("clip-7")).toBe(true);
+    expect(fetch).toHaveBeenCalledTimes(5);
+  });
+
+  it("does not go without end for an entry that is not there", async () => {
+    const { list, fetch } = history(5_000);
+    expect(await list.reach("nowhere")).toBe(false);
+    expect([list.active, list.unfolded, fetch.mock.calls.length]).toEqual([undefined, undefined, 200]);
   });
 
   it("a slow answer does not show after a quick one that was asked later", async () => {

@@ -9,7 +9,7 @@
   import { ClipList, giveList } from "../list/list.svelte";
   import Page from "../ui/Page.svelte";
   import Unfolded from "../entry/Unfolded.svelte";
-  import { wording } from "../lib/problems";
+  import { sentence } from "../lib/problems";
 
   const id = $derived(router.route.what);
   const list = giveList(new ClipList({ fetch: async () => ({ clips: [], total: 0 }) }));
@@ -47,7 +47,7 @@
 
 <Page title={clip ? (clip.title ?? w().clips.kinds[clip.kind]) : w().entry.one} about={clip ? extent(clip) : undefined}>
   {#if failed}
-    <p role="alert">{wording(failed).text} {wording(failed).hint ?? ""}</p>
+    <p role="alert">{sentence(failed)}</p>
     <p><a class="text-primary underline" href={href({})}>{w().entry.toLedger}</a></p>
   {:else if clip}
     <p class="sr-only">{line(clip)}</p>

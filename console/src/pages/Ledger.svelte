@@ -1,6 +1,6 @@
 <!-- The history, newest first, and what is searched in it. -->
 <script lang="ts">
-  import { onMount, untrack } from "svelte";
+  import { untrack } from "svelte";
   import { noticed } from "../lib/noticed";
   import { router } from "../lib/router.svelte";
   import { add } from "../state/commands.svelte";
@@ -22,21 +22,24 @@
   $effect(() => list.watch());
   // The address says what is searched for, and what is unfolded.
   $effect(() => {
-    const { page, q } = router.route;
-    if (page === "ledger") untrack(() => list.search(q));
-  });
-  onMount(() => {
-    list.query = router.route.q;
-    const { clip } = router.route;
-    if (clip && list.unfolded !== clip) {
-      list.active = clip;
-      void list.unfold(clip);
-    }
+    const { page, q, clip } = router.route;
+    if (page !== "ledger") return;
+    untrack(() => {
+      list.search(q);
+      if (clip && clip !== list.unfolded) void arrive(clip);
+    });
   });
   $effect(() => {
     const clip = list.unfolded ?? "";
     if (router.route.page === "ledger" && router.route.clip !== clip) router.replace({ ...router.route, clip });
   });
+
+  /** An address names this entry, wherever it is in the list. */
+  async function arrive(clip: string) {
+    if (await list.reach(clip)) list.goTo(clip);
+    // Where one is by now, one stays.
+    else if (router.route.page === "ledger") router.replace({ page: "clip", what: clip });
+  }
 
   function query(q: string) {
     const route = { page: "ledger" as const, q };

@@ -239,6 +239,7 @@ pub fn judge(copy: Copy, rules: &Checked, maker: Maker) -> Result<Draft, Refusal
 fn draft(copy: Copy, size_limit: u64) -> Result<Draft, Refusal> {
     let Copy { mut formats, source } = copy;
     formats.retain(|format| !format.data.is_empty());
+    format::keep_most(&mut formats);
     if formats.is_empty() {
         return Err(Refusal::Blank);
     }

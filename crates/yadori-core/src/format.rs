@@ -21,6 +21,9 @@ pub const SVG: &str = "image/svg+xml";
 /// Raster images that can be decoded to pixels, best first.
 pub const RASTERS: [&str; 6] = ["image/png", "image/webp", "image/jpeg", "image/gif", "image/bmp", "image/tiff"];
 
+/// Most formats of one clip. No other device takes a clip that has more.
+pub const MOST: usize = 64;
+
 /// One representation of what was copied.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Format {
@@ -76,6 +79,29 @@ pub fn useful<'a>(offered: &[&'a str]) -> Vec<&'a str> {
     take
 }
 
+/// Of more than [`MOST`] formats, keeps as many: those of types that other programs read ([`useful`]), then the first of the others,
+/// all in the order in which they were.
+pub fn keep_most(formats: &mut Vec<Format>) {
+    if formats.len() <= MOST {
+        return;
+    }
+    let mimes: Vec<&str> = formats.iter().map(|format| format.mime.as_str()).collect();
+    let useful = useful(&mimes);
+    let mut room = MOST.saturating_sub(mimes.iter().filter(|mime| useful.contains(mime)).count());
+    let kept: Vec<bool> = mimes
+        .iter()
+        .map(|mime| {
+            let is_useful = useful.contains(mime);
+            let fits = is_useful || room > 0;
+            room = if is_useful { room } else { room.saturating_sub(1) };
+            fits
+        })
+        .collect();
+    let mut kept = kept.into_iter();
+    formats.retain(|_| kept.next().unwrap_or(false));
+    formats.truncate(MOST);
+}
+
 /// The lower-case MIME type under which `name` is kept; some formats have several names.
 pub fn canonical_mime(name: &str) -> String {
     let lower = name.trim().to_ascii_lowercase();
@@ -104,6 +130,19 @@ mod tests {
         assert_eq!(useful(&["image/bmp", "image/png", "image/tiff"]), ["image/png"]);
         assert_eq!(useful(&["image/tiff", "image/bmp", "text/html"]), ["text/html", "image/bmp"]);
         assert_eq!(useful(&["image/x-icon", "application/x-private"]), Vec::<&str>::new());
+    }
+
+    #[test]
+    fn of_too_many_formats_the_useful_ones_and_the_first_are_kept() {
+        let mut formats: Vec<Format> =
+            (0..500).map(|number| Format::new(format!("application/x-{number}"), "x")).collect();
+        formats.push(Format::plain("words"));
+        keep_most(&mut formats);
+        let names: Vec<&str> = formats.iter().map(|format| format.mime.as_str()).collect();
+        assert_eq!((names.len(), names[0], names[62], names[63]), (MOST, "application/x-0", "application/x-62", PLAIN));
+        let few = formats.clone();
+        keep_most(&mut formats);
+        assert_eq!(formats, few);
     }
 
     #[test]

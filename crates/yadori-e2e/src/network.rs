@@ -5,11 +5,15 @@ use crate::home::Home;
 use crate::process::Process;
 use crate::service::{Service, client, command};
 use crate::waiting::until_within;
+use rustix::thread::{LinkNameSpaceType, move_into_link_name_space};
+use std::fs::File;
 use std::io::{BufRead, BufReader};
+use std::os::fd::AsFd;
+use std::panic::resume_unwind;
 use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::Duration;
-use yadori_api::{Clip, Device, DeviceState};
+use yadori_api::{ClipPage, Device, DeviceState};
 
 /// A network that ends with the test.
 pub struct Network(Process);
@@ -35,6 +39,16 @@ impl Network {
         within.env_clear().env("PATH", "/usr/sbin:/usr/bin:/sbin:/bin");
         within.envs(command.get_envs().filter_map(|(name, value)| Some((name, value?))));
         within
+    }
+
+    /// Does something in a thread that is in this network: what it opens there stays so.
+    fn enter<T: Send>(&self, work: impl FnOnce() -> T + Send) -> T {
+        let there = File::open(format!("/proc/{}/ns/net", self.0.pid())).expect("the network");
+        let enters = || {
+            move_into_link_name_space(there.as_fd(), Some(LinkNameSpaceType::Network)).expect("the network");
+            work()
+        };
+        std::thread::scope(|scope| scope.spawn(enters).join().unwrap_or_else(|panic| resume_unwind(panic)))
     }
 
     /// Changes something in it, as ip(8) does.
@@ -92,7 +106,7 @@ pub fn chain(count: usize) -> Option<Vec<Network>> {
 pub struct Site<'a> {
     network: &'a Network,
     /// Ends before its home goes.
-    _service: Service,
+    service: Service,
     home: Home,
 }
 
@@ -111,7 +125,7 @@ impl<'a> Site<'a> {
         let home = Home::of(name);
         home.configure_link(name, "", "listen = \"0.0.0.0:0\"\nfind = true");
         let service = serve(network, home.path());
-        Self { network, home, _service: service }
+        Self { network, home, service }
     }
 
     /// Ends it and starts it again.
@@ -120,10 +134,10 @@ impl<'a> Site<'a> {
     /// If it does not start.
     #[must_use]
     pub fn again(self) -> Self {
-        let Self { network, home, _service } = self;
-        drop(_service);
+        let Self { network, home, service } = self;
+        drop(service);
         let service = serve(network, home.path());
-        Self { network, home, _service: service }
+        Self { network, home, service }
     }
 
     /// Runs the client.
@@ -138,7 +152,12 @@ impl<'a> Site<'a> {
         String::from_utf8(output.stdout).unwrap()
     }
 
-    /// Asks until it is as it should be; its events cannot be heard from outside of its network.
+    /// Does something with its service, from within its network.
+    pub fn within<T: Send>(&self, work: impl FnOnce(&Service) -> T + Send) -> T {
+        self.network.enter(|| work(&self.service))
+    }
+
+    /// Asks until it is as it should be.
     ///
     /// # Panics
     /// If it does not come to be so.
@@ -158,8 +177,8 @@ impl<'a> Site<'a> {
     /// # Panics
     /// If it does not answer.
     pub fn has(&self, preview: &str) -> bool {
-        let clips: Vec<Clip> = serde_json::from_str(&self.run(&["list", "-n", "1000", "--json"])).unwrap();
-        clips.iter().any(|clip| clip.preview == preview)
+        let page: ClipPage = self.within(|service| service.get("/clips?limit=200").json());
+        page.clips.iter().any(|clip| clip.preview == preview)
     }
 
     /// Whether there is a connection with another device.

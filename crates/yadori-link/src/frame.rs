@@ -411,7 +411,7 @@ fn read_clip(clip: WireClip) -> Result<Clip, Garbled> {
 
 fn read_body(body: WireBody) -> Result<Body, Garbled> {
     let WireBody(size, pixels, extent, text, caption, (application, window, page, selected), formats) = body;
-    if formats.is_empty() || formats.len() > 64 {
+    if formats.is_empty() || formats.len() > yadori_core::format::MOST {
         return Err(Garbled("a clip has no formats, or too many"));
     }
     let format = |(mime, size, hash, data): (String, u64, ByteArray<32>, Option<ByteBuf>)| {

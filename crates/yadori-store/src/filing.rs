@@ -13,7 +13,7 @@ use crate::store::{Store, StoreError, WriteTx, next_change, number_of, retry_on_
 use futures_util::TryStreamExt;
 use sqlx::AssertSqlSafe;
 use yadori_core::clip::Life;
-use yadori_core::format::{Format, PLAIN};
+use yadori_core::format::{Format, MOST, PLAIN};
 use yadori_core::refiling::Refiled;
 use yadori_core::sensitive::Sensitive;
 use yadori_core::shared::MOST_COUNTED;
@@ -421,8 +421,11 @@ impl Store {
             .fetch_all(&mut **tx)
             .await?;
         let place_of = |mime: &str| order.iter().position(|name| name == mime).unwrap_or(order.len());
-        let new: Vec<&Format> =
-            formats.iter().filter(|format| known.iter().all(|known| known.mime != format.mime)).collect();
+        let new: Vec<&Format> = formats
+            .iter()
+            .filter(|format| known.iter().all(|known| known.mime != format.mime))
+            .take(MOST.saturating_sub(known.len()))
+            .collect();
         let mut places: Vec<(usize, &str)> = (known.iter().map(|known| known.mime.as_str()))
             .chain(new.iter().map(|format| format.mime.as_str()))
             .map(|mime| (place_of(mime), mime))

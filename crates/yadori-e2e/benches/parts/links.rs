@@ -151,13 +151,11 @@ fn chain() -> Option<[Duration; 2]> {
         let address = invitation.addresses.iter().rfind(near).expect("an address");
         pair[1].run(&["device", "join", address, &invitation.code]);
     }
-    let until = |count: usize, name: &str| {
+    let mut events = sites[4].within(|far| far.events(None));
+    let mut until = |count: usize, name: &str| {
         let before = Instant::now();
-        for n in 0..count {
-            sites[0].run(&["add", &format!("{name} {n}: Fresnel, gel 202, dimmer 14, circuit B")]);
-        }
-        let last = format!("{name} {}: Fresnel, gel 202, dimmer 14, circuit B", count - 1);
-        sites[4].until(|site| site.has(&last));
+        sites[0].within(|near| copies(near, count, name));
+        events.copied(&format!("{name} {}:", count - 1));
         before.elapsed()
     };
     until(1, "warm");

@@ -68,6 +68,28 @@ async fn the_ledger_is_searched_and_used_by_keyboard_alone() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn an_address_leads_to_its_entry_however_far_down_it_lies() {
+    let page = Page::with_sample(1280, 800).await;
+    page.browser.until("document.querySelector('article') !== null").await;
+    let all: yadori_api::ClipPage =
+        tokio::task::block_in_place(|| page.service().get("/clips?limit=200").json());
+    let last = all.clips.last().expect("the oldest clip").id.clone();
+    let there =
+        format!("document.activeElement.dataset.entry === '{last}' && document.querySelector('article dl') !== null");
+    page.browser.eval(&format!("location.hash = '#/?clip={last}'")).await;
+    page.browser.until(&there).await;
+    page.browser.driver.refresh().await.unwrap();
+    page.browser.until(&there).await;
+    assert_eq!(page.browser.eval("return location.hash").await, format!("#/?clip={last}"));
+    page.browser.shot("far-down").await;
+    // One that is not listed is shown by itself, if there is one.
+    page.browser.eval("location.hash = '#/?clip=aaaaaaaaaaaaaaaaaaaaaaaaaa'").await;
+    page.browser.until("location.hash === '#/clip/aaaaaaaaaaaaaaaaaaaaaaaaaa'").await;
+    page.says("There is no clip aaaaaaaaaaaaaaaaaaaaaaaaaa.").await;
+    page.browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn a_clip_is_copied_in_the_browser_itself() {
     let page = Page::open(1280, 800, |service| {
         copy(service, &[("text/plain", "into the browser"), ("text/html", "<b>into the browser</b>")]);

@@ -78,7 +78,7 @@ async fn clips_of_unusual_size_are_readable_and_harmless() {
         assert!(service.run_with(&["add", "-"], long.as_bytes()).status.success());
         events.change();
         let mut formats: Vec<(String, String)> =
-            (0..120).map(|number| (format!("application/x-format-{number}"), "x".into())).collect();
+            (0..500).map(|number| (format!("application/x-format-{number}"), "x".into())).collect();
         formats.push(("text/plain".into(), "many formats".into()));
         let formats: Vec<(&str, &str)> = formats.iter().map(|(mime, text)| (mime.as_str(), text.as_str())).collect();
         copy(service, &formats);
