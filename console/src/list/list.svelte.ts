@@ -49,6 +49,8 @@ export class ClipList {
   total = $state(0);
   /** Whether the first page has come. */
   loaded = $state(false);
+  /** The query whose answer is listed. */
+  answered = $state("");
   /** Why the query cannot be understood. */
   misunderstood = $state<unknown>();
   /** The entry that the keyboard is at. */
@@ -161,7 +163,10 @@ export class ClipList {
       if (error instanceof api.Refused && error.kind === "urn:yadori:problem:bad-query") this.misunderstood = error;
       else notices.wrong(error);
     } finally {
-      if (this.#loading === loading) this.#landed();
+      if (this.#loading === loading) {
+        this.answered = q;
+        this.#landed();
+      }
     }
   }
 

@@ -64,7 +64,7 @@
   </header>
   {#if !list.query.trim()}<Ribbon />{/if}
   <Chosen />
-  <div class="min-h-0 grow">
+  <div class="min-h-0 grow" aria-busy={list.answered !== list.query.trim()}>
     <Clips label={list.query.trim() ? w().ledger.results : w().ledger.history} onleave={() => search?.focus()}>
       {#snippet empty()}
         <div class="mx-auto max-w-xl px-6 py-14">

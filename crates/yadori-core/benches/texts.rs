@@ -99,6 +99,7 @@ pub fn queries(last: u64) -> Vec<(&'static str, String)> {
         ("8 characters, common", "saturday".into()),
         ("8 characters, rare", hex),
         ("two words", "lantern focus".into()),
+        ("several in one, in no text", "load-in".into()),
         ("misspelled", "latnern".into()),
     ]
 }

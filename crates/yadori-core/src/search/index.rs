@@ -369,17 +369,17 @@ impl Index {
         }
         let mut excluded = Bits::none(self.clips.len());
         for term in &query.without {
-            excluded.unite(&self.slots(term, Tier::Inside));
+            self.sought(term).meet(self, Tier::Inside, |met| excluded.unite(met));
         }
+        let mut terms: Vec<Sought<'_>> = query.terms.iter().map(|term| self.sought(term)).collect();
         let mut found: Vec<(&Clip, Place)> = Vec::new();
         for tier in Tier::ALL {
             let mut slots: Option<Bits> = None;
-            for term in &query.terms {
-                let of_term = self.slots(term, tier);
-                match &mut slots {
-                    Some(slots) => slots.intersect(&of_term),
-                    None => slots = Some(of_term),
-                }
+            for term in &mut terms {
+                term.meet(self, tier, |met| match &mut slots {
+                    Some(slots) => slots.intersect(met),
+                    None => slots = Some(met.clone()),
+                });
             }
             let mut slots = slots.unwrap_or_else(|| self.all());
             slots.subtract(&excluded);
@@ -478,30 +478,19 @@ impl Index {
         newest_first.filter_map(|slot| self.clip(*slot)).take_while(reaches).filter(met).take(most).collect()
     }
 
-    /// The slots in which a term is met at this tier or better. Slots of clips that are gone may be
-    /// among them.
-    fn slots(&self, term: &Term, tier: Tier) -> Bits {
-        let mut found = Bits::none(self.clips.len());
+    /// Begins to look for a term.
+    fn sought<'a>(&self, term: &'a Term) -> Sought<'a> {
         let pieces: Vec<&str> = words(&term.folded).map(|(_, word)| word).collect();
         match pieces.as_slice() {
-            [word] if *word == term.folded => match tier {
-                Tier::Exact => self.lexicon.exact(word, &mut found),
-                Tier::Prefix => self.lexicon.prefix(word, &mut found),
-                Tier::Inside => self.lexicon.inside(word, &mut found),
-                Tier::Fuzzy => {
-                    self.lexicon.inside(word, &mut found);
-                    if let Some(distance) = errors_forgiven(word).filter(|_| !term.phrase) {
-                        self.lexicon.near(word, distance, &mut found);
-                    }
-                }
-            },
-            pieces => self.compound(&term.folded, pieces, tier, &mut found),
+            [word] if *word == term.folded => {
+                Sought::Word { word, errors: errors_forgiven(word).filter(|_| !term.phrase), met: None }
+            }
+            pieces => Sought::Compound(self.compound(&term.folded, pieces)),
         }
-        found
     }
 
-    /// Slots of the clips in which a term of several words, or of none, is met as it stands.
-    fn compound(&self, folded: &str, pieces: &[&str], tier: Tier, found: &mut Bits) {
+    /// The slots of the clips in which a term of several words, or of none, is met as it stands: at each tier or better.
+    fn compound(&self, folded: &str, pieces: &[&str]) -> [Bits; 3] {
         let mut candidates = self.all();
         for (place, piece) in pieces.iter().enumerate() {
             let mut with = Bits::none(self.clips.len());
@@ -512,18 +501,39 @@ impl Index {
             }
             candidates.intersect(&with);
         }
+        let mut met = [(); 3].map(|()| Bits::none(self.clips.len()));
         let finder = Finder::new(folded);
+        let texts = self.texts.as_bytes();
+        let find = |from: usize, to: usize| Some(from + finder.find(texts.get(from..to)?)?);
+        // Many texts are one long one, which is quicker to go through than each by itself.
+        let together = candidates.count() > self.order.len() / 16;
+        // The next match in all texts together, once it has been looked for.
+        let mut next: Option<Option<usize>> = None;
         for slot in candidates.iter() {
-            let Some(text) = self.clip(slot).map(|clip| self.text(clip)) else { continue };
-            let met = finder.find_iter(text.as_bytes()).any(|start| match tier {
-                Tier::Exact => is_boundary(text, start) && is_boundary(text, start + folded.len()),
-                Tier::Prefix => is_boundary(text, start),
-                Tier::Inside | Tier::Fuzzy => true,
-            });
-            if met {
-                found.insert(slot);
+            let Some(clip) = self.clip(slot) else { continue };
+            let (start, end) = (clip.text_start, clip.text_start + clip.text_len as usize);
+            let mut look = |from: usize| {
+                if !together {
+                    return find(from, end);
+                }
+                let known = next.filter(|next| next.is_none_or(|at| at >= from));
+                let at = *next.insert(known.unwrap_or_else(|| find(from, texts.len())));
+                at.filter(|at| at + folded.len() <= end)
+            };
+            let (mut from, mut best) = (start, None);
+            while let Some(at) = look(from) {
+                let text = self.text(clip);
+                let (starts, ends) = (is_boundary(text, at - start), is_boundary(text, at - start + folded.len()));
+                let tier = if starts && ends { 0 } else { 2 - usize::from(starts) };
+                best = Some(best.map_or(tier, |best: usize| best.min(tier)));
+                if tier == 0 {
+                    break;
+                }
+                from = at + 1;
             }
+            best.into_iter().flat_map(|best| best..3).for_each(|tier| met[tier].insert(slot));
         }
+        met
     }
 
     fn holds(&self, filter: &Filter, clip: &Clip) -> bool {
@@ -540,6 +550,38 @@ impl Index {
             Filter::Larger(bytes) => clip.size > *bytes,
             Filter::Not(filter) => !self.holds(filter, clip),
         }
+    }
+}
+
+/// A term that is looked for, tier by tier.
+enum Sought<'a> {
+    /// A word, and in which slots it was met at the latest tier.
+    Word { word: &'a str, errors: Option<u32>, met: Option<(Tier, Bits)> },
+    /// Where the tiers are found all at once.
+    Compound([Bits; 3]),
+}
+
+impl Sought<'_> {
+    /// Passes on the slots in which the term is met at this tier or better; slots of clips that are gone may be among them. To be
+    /// asked for one tier after the other, from the best on.
+    fn meet(&mut self, index: &Index, tier: Tier, mut pass: impl FnMut(&Bits)) {
+        let (word, errors, met) = match self {
+            Self::Compound(met) => return pass(&met[(tier as usize).min(2)]),
+            Self::Word { word, errors, met } => (*word, *errors, met),
+        };
+        let mut found = match met.take() {
+            Some((Tier::Inside, found)) if tier == Tier::Fuzzy => found,
+            _ => Bits::none(index.clips.len()),
+        };
+        match tier {
+            Tier::Exact => index.lexicon.exact(word, &mut found),
+            Tier::Prefix => index.lexicon.prefix(word, &mut found),
+            Tier::Inside => index.lexicon.inside(word, &mut found),
+            // Added to what is met inside of words.
+            Tier::Fuzzy => errors.into_iter().for_each(|errors| index.lexicon.near(word, errors, &mut found)),
+        }
+        pass(&found);
+        *met = Some((tier, found));
     }
 }
 

@@ -27,6 +27,8 @@ pub struct Lexicon {
     hasher: DefaultHashBuilder,
     /// The slots in which each word stands. Most words stand in one or two.
     slots: Vec<SmallVec<[u32; 4]>>,
+    /// The words that may be misspelled: those without digits. Of numbers and ids there are many more.
+    spelled: Vec<u32>,
 }
 
 impl Lexicon {
@@ -52,6 +54,9 @@ impl Lexicon {
         self.buffer.extend_from_slice(word);
         self.buffer.push(BREAK);
         self.slots.push(SmallVec::new());
+        if !word.iter().any(u8::is_ascii_digit) {
+            self.spelled.push(number);
+        }
         let (starts, buffer, hasher) = (&self.starts, &self.buffer, &self.hasher);
         self.table.insert_unique(hash, number, |number| hasher.hash_one(word_at(starts, buffer, *number)));
         number
@@ -66,6 +71,7 @@ impl Lexicon {
         self.buffer.shrink_to_fit();
         self.starts.shrink_to_fit();
         self.slots.shrink_to_fit();
+        self.spelled.shrink_to_fit();
         self.slots.iter_mut().for_each(SmallVec::shrink_to_fit);
     }
 
@@ -124,6 +130,7 @@ impl Lexicon {
         lexicon.buffer.shrink_to_fit();
         lexicon.starts.shrink_to_fit();
         lexicon.slots.shrink_to_fit();
+        lexicon.spelled.shrink_to_fit();
         Ok(lexicon)
     }
 
@@ -153,11 +160,10 @@ impl Lexicon {
         let Some(pattern) = Typo::new(word) else { return };
         let longest = word.len() + distance as usize * char::MAX.len_utf8();
         let shortest = word.chars().count().saturating_sub(distance as usize);
-        for number in 0..self.starts.len() as u32 {
-            let other = self.word(number);
-            let fits = other.len() >= shortest && other.len() <= longest && !other.iter().any(u8::is_ascii_digit);
-            if fits && pattern.distance(other) <= distance {
-                self.insert_slots(number, found);
+        for number in &self.spelled {
+            let other = self.word(*number);
+            if (shortest..=longest).contains(&other.len()) && pattern.distance(other) <= distance {
+                self.insert_slots(*number, found);
             }
         }
     }

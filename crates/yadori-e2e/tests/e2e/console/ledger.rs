@@ -71,8 +71,7 @@ async fn the_ledger_is_searched_and_used_by_keyboard_alone() {
 async fn an_address_leads_to_its_entry_however_far_down_it_lies() {
     let page = Page::with_sample(1280, 800).await;
     page.browser.until("document.querySelector('article') !== null").await;
-    let all: yadori_api::ClipPage =
-        tokio::task::block_in_place(|| page.service().get("/clips?limit=200").json());
+    let all: yadori_api::ClipPage = tokio::task::block_in_place(|| page.service().get("/clips?limit=200").json());
     let last = all.clips.last().expect("the oldest clip").id.clone();
     let there =
         format!("document.activeElement.dataset.entry === '{last}' && document.querySelector('article dl') !== null");
