@@ -5,8 +5,7 @@
 //! what is pinned or gone. The statements are put together when the service runs, so that the compiler does not check them:
 //! the tests do, against the schema.
 
-use data_encoding::HEXLOWER;
-use serde::{Serialize, Serializer};
+use crate::statements::Statements;
 use sqlx::FromRow;
 use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::{DeviceId, Mark, MillisSinceEpoch, Rank, Stamp};
@@ -29,25 +28,30 @@ impl StampColumn for Option<u64> {
 }
 
 macro_rules! columns {
-    (stamps { $($stamp:ident: $stamp_type:ty,)* } values { $($(#[$attribute:meta])* $value:ident: $type:ty = $sql:literal,)* }) => {
-        /// The columns of `clips` that hold a clip's state, as the database has them. Bytes go there as hexadecimal digits.
-        #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, FromRow)]
+    (stamps { $($stamp:ident: $stamp_type:ty,)* } values { $($value:ident: $type:ty,)* }) => {
+        /// The columns of `clips` that hold a clip's state, as the database has them.
+        #[derive(Clone, Debug, Default, PartialEq, Eq, FromRow)]
         pub(crate) struct Columns {
             $(pub $stamp: $stamp_type,)*
-            $($(#[$attribute])* pub $value: $type,)*
+            $(pub $value: $type,)*
         }
 
         /// The columns of `clips` that hold stamps.
         pub const STAMPS_OF_CLIPS: &[&str] = &[$(stringify!($stamp)),*];
 
-        /// All columns, and their types as JSON is read.
-        pub(crate) const COLUMNS: &[(&str, &str)] =
-            &[$((stringify!($stamp), "BIGINT UNSIGNED"),)* $((stringify!($value), $sql)),*];
+        /// All columns.
+        pub(crate) const COLUMNS: &[&str] = &[$(stringify!($stamp),)* $(stringify!($value)),*];
 
         impl Columns {
             /// Changes every stamp that was ever given.
             pub fn change_stamps(&mut self, mut change: impl FnMut(&mut u64)) {
                 $(StampColumn::change(&mut self.$stamp, &mut change);)*
+            }
+
+            /// Adds all of them to a row, in the order of [`COLUMNS`].
+            pub fn add_to(&self, statements: &mut Statements) {
+                $(statements.value(&self.$stamp);)*
+                $(statements.value(&self.$value);)*
             }
         }
     };
@@ -69,27 +73,18 @@ columns! {
         drawer_stamp: Option<u64>,
     }
     values {
-        device: u32 = "INT UNSIGNED",
-        copies: u32 = "INT UNSIGNED",
-        recalls: u32 = "INT UNSIGNED",
-        recalled_at: Option<u64> = "BIGINT UNSIGNED",
-        title: Option<String> = "VARCHAR(1000)",
-        mark: Option<u8> = "TINYINT UNSIGNED",
-        alias: Option<String> = "VARCHAR(64)",
-        fills: bool = "BOOLEAN",
-        #[serde(serialize_with = "hexadecimal")]
-        pin: Option<Vec<u8>> = "VARCHAR(510)",
-        drawer: Option<u32> = "INT UNSIGNED",
-        #[serde(serialize_with = "hexadecimal")]
-        place: Option<Vec<u8>> = "VARCHAR(510)",
+        device: u32,
+        copies: u32,
+        recalls: u32,
+        recalled_at: Option<u64>,
+        title: Option<String>,
+        mark: Option<u8>,
+        alias: Option<String>,
+        fills: bool,
+        pin: Option<Vec<u8>>,
+        drawer: Option<u32>,
+        place: Option<Vec<u8>>,
     }
-}
-
-/// Columns of bytes.
-pub(crate) const BYTES: [&str; 2] = ["pin", "place"];
-
-fn hexadecimal<S: Serializer>(bytes: &Option<Vec<u8>>, serializer: S) -> Result<S::Ok, S::Error> {
-    bytes.as_ref().map(|bytes| HEXLOWER.encode(bytes)).serialize(serializer)
 }
 
 fn bits(stamp: Stamp) -> Option<u64> {

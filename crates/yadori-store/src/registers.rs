@@ -3,19 +3,18 @@
 //! Whoever changes what is known of a clip loads its [`State`], changes or merges it by the rules of `yadori-core`, and
 //! writes it back with [`put`], many at a time.
 
-use crate::columns::{BYTES, COLUMNS, Columns, stamp};
+use crate::columns::{COLUMNS, Columns, stamp};
 use crate::numbers::Numbers;
+use crate::statements::Statements;
 use crate::store::{StoreError, next_change, next_changes, numbers_as_json};
-use data_encoding::HEXLOWER;
-use serde::Serialize;
 use sqlx::{AssertSqlSafe, FromRow, MySql, Transaction};
 use std::collections::HashMap;
 use std::sync::LazyLock;
 use yadori_core::merge::{Register, State, loses_alias, lost_alias};
 use yadori_core::{ClipId, DeviceId, Kind, Stamp};
 
-/// States that are put down in one statement at most: a packet takes so many, however long their titles are.
-const BATCH: usize = 500;
+/// A statement is sent when it is so long, in bytes. A packet takes 64 MiB, and a row far less than this.
+const LONG: usize = 1 << 20;
 
 /// A clip as far as its state is concerned.
 #[derive(Clone, Debug, FromRow)]
@@ -56,8 +55,8 @@ impl StateRow {
     }
 }
 
-fn listed(column: impl FnMut(&(&str, &str)) -> String) -> String {
-    COLUMNS.iter().map(column).collect::<Vec<_>>().join(", ")
+fn listed(columns: &[&str], column: impl Fn(&str) -> String) -> String {
+    columns.iter().map(|name| column(name)).collect::<Vec<_>>().join(", ")
 }
 
 /// Selects [`StateRow`]s of clips, which `rest` calls `c`.
@@ -68,7 +67,7 @@ pub(crate) fn select_states(rest: &str) -> AssertSqlSafe<String> {
                 (SELECT d.id FROM devices d WHERE d.no = c.device) AS origin,
                 (SELECT w.id FROM drawers w WHERE w.no = c.drawer) AS drawer_id,
                 EXISTS (SELECT 1 FROM private_drawers p WHERE p.drawer = c.drawer) AS private, {}",
-            listed(|(name, _)| format!("c.{name}"))
+            listed(COLUMNS, |name| format!("c.{name}"))
         )
     });
     AssertSqlSafe(format!("{} {rest}", *SELECT))
@@ -99,12 +98,52 @@ pub(crate) struct NewState<'a> {
     pub known: Option<&'a StateRow>,
     /// The state.
     pub state: State,
+    /// What the clip consists of from now on, if that is put down too.
+    pub body: Option<BodyColumns<'a>>,
+}
+
+/// What a clip consists of, but for its formats.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct BodyColumns<'a> {
+    pub size: u64,
+    pub pixels: Option<(u32, u32)>,
+    pub extent: Option<(u64, u64)>,
+    pub text: Option<&'a str>,
+    pub caption: Option<&'a str>,
+    pub application: Option<&'a str>,
+    pub window: Option<&'a str>,
+    pub page: Option<&'a str>,
+    pub selected: bool,
+}
+
+/// The columns of `clips` that hold what a clip consists of.
+const BODY_COLUMNS: &[&str] = &[
+    "size",
+    "width",
+    "height",
+    "text_lines",
+    "text_chars",
+    "text",
+    "caption",
+    "application",
+    "window_title",
+    "page",
+    "selected",
+];
+
+impl BodyColumns<'_> {
+    /// Adds all of them to a row, in the order of [`BODY_COLUMNS`].
+    fn add_to(&self, statements: &mut Statements) {
+        let ((width, height), (lines, chars)) = (self.pixels.unzip(), self.extent.unzip());
+        statements.value(self.size).value(width).value(height).value(lines).value(chars).value(self.text);
+        statements.value(self.caption).value(self.application).value(self.window).value(self.page).value(self.selected);
+    }
 }
 
 impl<'a> NewState<'a> {
     /// Another state of a clip that is on record.
     pub fn of_known(known: &'a StateRow, state: State) -> Result<Self, StoreError> {
-        Ok(Self { id: known.clip()?, kind: known.kind()?, known: Some(known), state })
+        Ok(Self { id: known.clip()?, kind: known.kind()?, known: Some(known), state, body: None })
     }
 }
 
@@ -140,17 +179,16 @@ async fn columns_of(
     Ok(Columns::of(state, device, drawer, known.map_or(Stamp::NEVER, StateRow::swept)))
 }
 
-#[derive(Serialize)]
-struct PutRow {
-    id: String,
+struct PutRow<'a> {
+    id: &'a [u8],
     kind: u8,
     tombstone: bool,
-    #[serde(flatten)]
     columns: Columns,
+    body: Option<BodyColumns<'a>>,
 }
 
 /// Puts states on record, each as a change of its own; no two are of the same clip. Clips that were never here come to
-/// be, without content. With `shared`, other devices know them from now on. Where the law of aliases ([`loses_alias`])
+/// be, without content if they have no body. With `shared`, other devices know them from now on. Where the law of aliases ([`loses_alias`])
 /// takes one from another clip, that clip changes too.
 pub(crate) async fn put(
     tx: &mut Transaction<'static, MySql>,
@@ -179,8 +217,8 @@ pub(crate) async fn put_after(
     let mut rows = Vec::with_capacity(states.len());
     for new in &states {
         let columns = columns_of(tx, numbers, new).await?;
-        let tombstone = !new.state.is_live(Stamp::NEVER);
-        rows.push(PutRow { id: HEXLOWER.encode(&new.id.0), kind: new.kind.code(), tombstone, columns });
+        let tombstone = new.body.is_none() && !new.state.is_live(Stamp::NEVER);
+        rows.push(PutRow { id: &new.id.0, kind: new.kind.code(), tombstone, columns, body: new.body });
     }
     put_rows(tx, before, shared, &rows).await?;
     let mut put = PutStates { as_wanted, last: before + states.len() as u64, ..PutStates::default() };
@@ -208,10 +246,11 @@ pub(crate) async fn put_after(
 pub(crate) async fn put_columns(tx: &mut Transaction<'static, MySql>, clips: &[StateRow]) -> Result<u64, StoreError> {
     let before = next_changes(tx, clips.len()).await?;
     let rows = clips.iter().map(|row| PutRow {
-        id: HEXLOWER.encode(&row.id),
+        id: &row.id,
         kind: row.kind,
         tombstone: row.tombstone,
         columns: row.columns.clone(),
+        body: None,
     });
     put_rows(tx, before, false, &rows.collect::<Vec<_>>()).await?;
     Ok(before + clips.len() as u64)
@@ -221,34 +260,63 @@ async fn put_rows(
     tx: &mut Transaction<'static, MySql>,
     before: u64,
     shared: bool,
-    rows: &[PutRow],
+    rows: &[PutRow<'_>],
 ) -> Result<(), StoreError> {
-    for (place, some) in rows.chunks(BATCH).enumerate() {
-        sqlx::query(AssertSqlSafe(PUT.as_str()))
-            .bind(before + (place * BATCH) as u64)
-            .bind(shared)
-            .bind(serde_json::to_string(some).unwrap_or_else(|_| "[]".into()))
-            .execute(&mut **tx)
-            .await?;
+    for with_body in [false, true] {
+        let [put, update] = if with_body { &*PUT_WITH_BODY } else { &*PUT };
+        let mut statements = Statements::default();
+        let some = (before + 1..).zip(rows).filter(|(_, row)| row.body.is_some() == with_body);
+        for (change, row) in some {
+            if statements.len() > LONG {
+                statements.after_rows(update);
+                std::mem::take(&mut statements).execute(tx).await?;
+            }
+            if statements.len() == 0 {
+                statements.add(put);
+            }
+            statements.row().value(row.id).value(change).value(row.kind).value(0u8).value(shared).value(row.tombstone);
+            row.columns.add_to(&mut statements);
+            match &row.body {
+                Some(body) => body.add_to(&mut statements),
+                None => _ = statements.value(0u8),
+            }
+            statements.end_row();
+        }
+        if statements.len() > 0 {
+            statements.after_rows(update);
+            statements.execute(tx).await?;
+        }
     }
     Ok(())
 }
 
-/// Puts down rows: those of new clips are inserted, and those of known ones changed.
-static PUT: LazyLock<String> = LazyLock::new(|| {
-    let read = |name: &str| if BYTES.contains(&name) { format!("UNHEX(w.{name})") } else { format!("w.{name}") };
-    format!(
-        "INSERT INTO clips (id, seq, kind, secret, size, shared, tombstone, {names})
-         SELECT UNHEX(w.id), ? + w.nth, w.kind, 0, 0, ?, w.tombstone, {values}
-         FROM JSON_TABLE(?, '$[*]' COLUMNS (nth FOR ORDINALITY, id CHAR(32) PATH '$.id',
-            kind TINYINT UNSIGNED PATH '$.kind', tombstone BOOLEAN PATH '$.tombstone', {paths})) w
-         ON DUPLICATE KEY UPDATE seq = VALUES(seq), shared = clips.shared OR VALUES(shared), {updates}",
-        names = listed(|(name, _)| (*name).to_owned()),
-        values = listed(|(name, _)| read(name)),
-        paths = listed(|(name, sql)| format!("{name} {sql} PATH '$.{name}'")),
-        updates = listed(|(name, _)| format!("{name} = VALUES({name})")),
-    )
+/// Puts down rows: those of new clips are inserted, and those of known ones changed. What stands before the values, and after.
+static PUT: LazyLock<[String; 2]> = LazyLock::new(|| {
+    [
+        format!(
+            "INSERT INTO clips (id, seq, kind, secret, shared, tombstone, {}, size) VALUES ",
+            listed(COLUMNS, str::to_owned)
+        ),
+        put_update(COLUMNS, ""),
+    ]
 });
+
+/// The same for rows with bodies.
+static PUT_WITH_BODY: LazyLock<[String; 2]> = LazyLock::new(|| {
+    let columns = [COLUMNS, BODY_COLUMNS].concat();
+    [
+        format!(
+            "INSERT INTO clips (id, seq, kind, secret, shared, tombstone, {}) VALUES ",
+            listed(&columns, str::to_owned)
+        ),
+        put_update(&columns, ", tombstone = FALSE, elsewhere = FALSE"),
+    ]
+});
+
+fn put_update(columns: &[&str], more: &str) -> String {
+    let updates = listed(columns, |name| format!("{name} = VALUES({name})"));
+    format!(" ON DUPLICATE KEY UPDATE seq = VALUES(seq), shared = clips.shared OR VALUES(shared), {updates}{more}")
+}
 
 /// An alias stands for one clip: of two that were given it, the later has it. Gives the clips beside these that lose
 /// theirs. No alias that changes stands in the way of those that come in its place any more.

@@ -4,6 +4,7 @@
 //! written as digits or in hexadecimal, so that none of them can be taken for anything else.
 
 use data_encoding::HEXLOWER;
+use sqlx::{AssertSqlSafe, MySql, Transaction};
 use std::fmt::Write;
 
 /// Statements, one after the other.
@@ -51,9 +52,25 @@ impl Statements {
         self
     }
 
+    /// Adds the words that stand after the rows.
+    pub(crate) fn after_rows(&mut self, words: &'static str) -> &mut Self {
+        self.text.push_str(words);
+        self
+    }
+
+    /// How long the text is by now, in bytes.
+    pub(crate) fn len(&self) -> usize {
+        self.text.len()
+    }
+
     /// The text.
     pub(crate) fn into_text(self) -> String {
         self.text
+    }
+
+    /// Has all of them done.
+    pub(crate) async fn execute(self, tx: &mut Transaction<'static, MySql>) -> Result<(), sqlx::Error> {
+        sqlx::raw_sql(AssertSqlSafe(self.text)).execute(&mut **tx).await.map(|_| ())
     }
 
     fn separate(&mut self) {
@@ -66,13 +83,19 @@ impl Statements {
 /// What can be written as a value.
 pub(crate) trait Literal {
     /// Writes it as MariaDB reads it.
-    fn write_to(self, text: &mut String);
+    fn write_to(&self, text: &mut String);
+}
+
+impl<T: Literal + ?Sized> Literal for &T {
+    fn write_to(&self, text: &mut String) {
+        (**self).write_to(text);
+    }
 }
 
 macro_rules! numbers {
     ($($number:ty),*) => {$(
         impl Literal for $number {
-            fn write_to(self, text: &mut String) {
+            fn write_to(&self, text: &mut String) {
                 let _ = write!(text, "{self}");
             }
         }
@@ -82,28 +105,40 @@ macro_rules! numbers {
 numbers!(u8, u32, u64);
 
 impl Literal for bool {
-    fn write_to(self, text: &mut String) {
-        text.push_str(if self { "TRUE" } else { "FALSE" });
+    fn write_to(&self, text: &mut String) {
+        text.push_str(if *self { "TRUE" } else { "FALSE" });
     }
 }
 
-impl Literal for &[u8] {
-    fn write_to(self, text: &mut String) {
+impl Literal for [u8] {
+    fn write_to(&self, text: &mut String) {
         text.push_str("x'");
         HEXLOWER.encode_append(self, text);
         text.push('\'');
     }
 }
 
-impl Literal for &str {
-    fn write_to(self, text: &mut String) {
+impl Literal for Vec<u8> {
+    fn write_to(&self, text: &mut String) {
+        self.as_slice().write_to(text);
+    }
+}
+
+impl Literal for str {
+    fn write_to(&self, text: &mut String) {
         text.push_str("_utf8mb4 ");
         self.as_bytes().write_to(text);
     }
 }
 
+impl Literal for String {
+    fn write_to(&self, text: &mut String) {
+        self.as_str().write_to(text);
+    }
+}
+
 impl<T: Literal> Literal for Option<T> {
-    fn write_to(self, text: &mut String) {
+    fn write_to(&self, text: &mut String) {
         match self {
             Some(value) => value.write_to(text),
             None => text.push_str("NULL"),

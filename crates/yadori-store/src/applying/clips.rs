@@ -7,7 +7,8 @@ use crate::content::SEARCHED_BYTES;
 use crate::content::{expect_blob, free_blob, write_blob};
 use crate::filing::INLINE_BYTES;
 use crate::hashed_tombstones::with_hashed_tombstones;
-use crate::registers::{self, NewState, StateRow, select_states};
+use crate::registers::{self, BodyColumns, NewState, StateRow, select_states};
+use crate::statements::Statements;
 use crate::store::{StoreError, numbers_as_json};
 use data_encoding::HEXLOWER;
 use serde::Serialize;
@@ -44,31 +45,12 @@ struct Taken<'a> {
     is_as_told: bool,
 }
 
-/// What a clip consists of, as the database reads it.
-#[derive(Serialize)]
-struct BodyRow<'a> {
-    clip: u64,
-    size: u64,
-    width: Option<u32>,
-    height: Option<u32>,
-    lines: Option<u64>,
-    chars: Option<u64>,
-    text: Option<&'a str>,
-    caption: Option<&'a str>,
-    application: Option<&'a str>,
-    window: Option<&'a str>,
-    page: Option<&'a str>,
-    selected: bool,
-}
-
-#[derive(Serialize)]
-struct FormatRow<'a> {
-    clip: u64,
-    place: u8,
-    mime: &'a str,
-    size: u64,
-    content: Option<String>,
-    blob: Option<u64>,
+impl Taken<'_> {
+    /// Whether some of its content may be on another device only.
+    fn may_lack_content(&self) -> bool {
+        let promises = |body: &Body| body.formats.iter().any(|format| format.data.is_none());
+        !self.clears_content && self.body.map_or(self.known.is_some(), promises)
+    }
 }
 
 fn json(rows: &[impl Serialize]) -> String {
@@ -105,7 +87,7 @@ impl Applier {
         // What met a hashed tombstone is not what was told.
         taken.iter_mut().for_each(|clip| clip.is_as_told &= !hashed.contains_key(&clip.told.id));
         let numbers = self.put_states(&taken).await?;
-        self.put_bodies(&taken, &numbers).await?;
+        self.put_formats(&taken, &numbers).await?;
         for (clip, number) in taken.iter().zip(&numbers) {
             if clip.clears_content {
                 self.outcome.purged = true;
@@ -115,8 +97,8 @@ impl Applier {
                 self.outcome.latest_copy = Some((*number, clip.state.copied));
             }
         }
-        let here = taken.iter().zip(&numbers).filter(|(clip, _)| !clip.clears_content).map(|(_, number)| *number);
-        unchanged.extend(here);
+        let lacking = taken.iter().zip(&numbers).filter(|(clip, _)| clip.may_lack_content()).map(|(_, number)| *number);
+        unchanged.extend(lacking);
         self.want(&unchanged).await
     }
 
@@ -201,7 +183,7 @@ impl Applier {
         Some(Taken { told, known: None, state, body, clears_content: false, copied: live, is_as_told: true })
     }
 
-    /// Puts down everything but bodies. Gives the numbers of the clips.
+    /// Puts down everything but formats. Gives the numbers of the clips.
     async fn put_states(&mut self, taken: &[Taken<'_>]) -> Result<Vec<u64>, StoreError> {
         if taken.is_empty() {
             return Ok(Vec::new());
@@ -211,6 +193,7 @@ impl Applier {
             kind: clip.told.kind,
             known: clip.known,
             state: clip.state.clone(),
+            body: clip.body.map(body_columns),
         });
         let put = registers::put(&mut self.tx, &mut self.numbers, states.collect(), true).await?;
         self.outcome.change = Some(put.last);
@@ -251,76 +234,49 @@ impl Applier {
         Ok(done.rows_affected() > 0)
     }
 
-    /// Puts down what clips consist of, in the place of what they consisted of before.
-    async fn put_bodies(&mut self, taken: &[Taken<'_>], numbers: &[u64]) -> Result<(), StoreError> {
+    /// Puts down the formats of clips, in the place of those that they had before.
+    async fn put_formats(&mut self, taken: &[Taken<'_>], numbers: &[u64]) -> Result<(), StoreError> {
         let with_body = || {
             let numbered = taken.iter().zip(numbers);
             numbered.filter_map(|(clip, number)| clip.body.map(|body| (clip, *number, body)))
         };
-        let bodies: Vec<BodyRow<'_>> = with_body().map(|(_, number, body)| body_row(number, body)).collect();
-        if bodies.is_empty() {
+        if with_body().next().is_none() {
             return Ok(());
         }
         let before: Vec<u64> = with_body().filter_map(|(clip, _, _)| clip.known).map(|known| known.no).collect();
         let blobs = self.take_formats_away(&before).await?;
-        sqlx::query!(
-            "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (clip BIGINT UNSIGNED PATH '$.clip', size BIGINT UNSIGNED PATH '$.size',
-                width INT UNSIGNED PATH '$.width', height INT UNSIGNED PATH '$.height',
-                text_lines BIGINT UNSIGNED PATH '$.lines', text_chars BIGINT UNSIGNED PATH '$.chars',
-                text MEDIUMTEXT PATH '$.text', caption VARCHAR(1000) PATH '$.caption',
-                application VARCHAR(255) PATH '$.application', window_title VARCHAR(1000) PATH '$.window',
-                page TEXT PATH '$.page', selected BOOLEAN PATH '$.selected')) w
-             STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.clip
-             SET c.tombstone = FALSE, c.size = w.size, c.width = w.width, c.height = w.height,
-                c.text_lines = w.text_lines, c.text_chars = w.text_chars, c.text = w.text, c.caption = w.caption,
-                c.application = w.application, c.window_title = w.window_title, c.page = w.page,
-                c.selected = w.selected",
-            json(&bodies)
-        )
-        .execute(&mut **self.tx)
-        .await?;
-        let mut formats = Vec::new();
-        for ((_, number, body), row) in with_body().zip(&bodies) {
+        let mut insert = Statements::default();
+        insert.add("INSERT INTO formats (clip_no, place, mime, size, content, blob_no) VALUES ");
+        let (mut in_blobs, mut promised) = (Vec::new(), Vec::new());
+        for (_, number, body) in with_body() {
+            let text = body_columns(body).text;
             for (place, format) in (0u8..).zip(&body.formats) {
                 let is_text = format.mime == PLAIN
-                    && format
-                        .data
-                        .as_ref()
-                        .is_some_and(|data| row.text.is_some_and(|text| text.as_bytes() == &data[..]));
+                    && format.data.as_ref().is_some_and(|data| text.is_some_and(|text| text.as_bytes() == &data[..]));
                 let blob = match &format.data {
                     Some(_) if is_text => None,
                     Some(data) if data.len() <= INLINE_BYTES => None,
                     Some(data) => Some(write_blob(&mut self.tx, data).await?),
                     None => Some(expect_blob(&mut self.tx, &format.hash, format.size).await?),
                 };
+                in_blobs.extend(blob.map(|_| number));
                 let content = format.data.as_deref().filter(|_| blob.is_none() && !is_text);
-                formats.push(FormatRow {
-                    clip: number,
-                    place,
-                    mime: &format.mime,
-                    size: format.size,
-                    content: content.map(|content| HEXLOWER.encode(content)),
-                    blob,
-                });
+                insert.row().value(number).value(place).value(&format.mime).value(format.size);
+                insert.value(content).value(blob).end_row();
             }
+            promised.extend(body.formats.iter().any(|format| format.data.is_none()).then_some(number));
         }
-        sqlx::query!(
-            "INSERT INTO formats (clip_no, place, mime, size, content, blob_no)
-             SELECT w.clip, w.place, w.mime, w.size, UNHEX(w.content), w.blob_no
-             FROM JSON_TABLE(?, '$[*]' COLUMNS (clip BIGINT UNSIGNED PATH '$.clip', place TINYINT UNSIGNED PATH '$.place',
-                mime VARCHAR(500) PATH '$.mime', size BIGINT UNSIGNED PATH '$.size',
-                content MEDIUMTEXT PATH '$.content', blob_no BIGINT UNSIGNED PATH '$.blob')) w",
-            json(&formats)
-        )
-        .execute(&mut **self.tx)
-        .await?;
+        insert.execute(&mut self.tx).await?;
+        in_blobs.dedup();
         for blob in blobs {
             free_blob(&mut self.tx, blob).await?;
         }
-        self.note_elsewhere(&with_body().map(|(_, number, _)| number).collect::<Vec<_>>()).await?;
+        let is_here = |number: &u64| !in_blobs.contains(number);
+        let pictures = with_body().filter(|(clip, number, _)| clip.told.kind == Kind::Image && is_here(number));
+        self.outcome.pictures.extend(pictures.map(|(_, number, _)| number));
+        self.note_elsewhere(&in_blobs).await?;
         // Content that did not travel along may be here already, under its hash.
-        let promised = with_body().filter(|(_, _, body)| body.formats.iter().any(|format| format.data.is_none()));
-        for number in promised.map(|(_, number, _)| number).collect::<Vec<_>>() {
+        for number in promised {
             let is_whole =
                 sqlx::query_scalar!("SELECT elsewhere = FALSE AS `is: bool` FROM clips WHERE no = ?", number)
                     .fetch_one(&mut **self.tx)
@@ -355,8 +311,12 @@ impl Applier {
         Ok(blobs)
     }
 
-    /// Notes which of these clips have content that is on another device only, and which pictures are here as a whole.
+    /// Notes which of these clips, which have blobs, have content that is on another device only, and which pictures are here
+    /// as a whole.
     async fn note_elsewhere(&mut self, clips: &[u64]) -> Result<(), StoreError> {
+        if clips.is_empty() {
+            return Ok(());
+        }
         let clips = numbers_as_json(clips);
         sqlx::query!(
             "UPDATE JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
@@ -433,18 +393,13 @@ fn is_as_told(told: &Clip, state: &State, is_whole: bool) -> bool {
     *state == told.state && (is_whole || !state.is_live(Stamp::NEVER))
 }
 
-fn body_row(clip: u64, body: &Body) -> BodyRow<'_> {
+fn body_columns(body: &Body) -> BodyColumns<'_> {
     let plain = body.formats.iter().find(|format| format.mime == PLAIN).and_then(|format| format.data.as_ref());
     let along = plain.and_then(|plain| std::str::from_utf8(plain).ok()).filter(|text| text.len() <= SEARCHED_BYTES);
-    let (width, height) = body.pixels.unzip();
-    let (lines, chars) = body.extent.unzip();
-    BodyRow {
-        clip,
+    BodyColumns {
         size: body.size,
-        width,
-        height,
-        lines,
-        chars,
+        pixels: body.pixels,
+        extent: body.extent,
         text: body.text.as_deref().or(along).map(|text| &text[..text.floor_char_boundary(SEARCHED_BYTES)]),
         caption: body.caption.as_deref(),
         application: body.source.application.as_deref(),
