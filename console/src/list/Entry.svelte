@@ -10,6 +10,7 @@
   import Glyph from "../ui/Glyph.svelte";
   import Unfolded from "../entry/Unfolded.svelte";
   import { getList, type Row } from "./list.svelte";
+  import { marked } from "./marked";
 
   type EntryRow = Row & { kind: "entry" };
   let {
@@ -121,10 +122,8 @@
                 ? 'faint'
                 : ''}"
               dir="auto"
-              >{#each parts(clip.excerpt ?? line(clip), clip.sensitive ? [] : clip.marks) as part, at (at)}{#if part.marked}<mark
-                    >{part.text}</mark
-                  >{:else}{part.text}{/if}{/each}</bdi
-            >
+              {@attach marked(parts(clip.excerpt ?? line(clip), clip.sensitive ? [] : clip.marks))}
+            ></bdi>
           {/if}
           {#if clip.kind === "link" && clip.caption}<bdi class="faint block truncate text-sm">{clip.caption}</bdi>{/if}
         </span>

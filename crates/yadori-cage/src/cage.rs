@@ -10,9 +10,11 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
 use std::sync::Arc;
 use std::time::Duration;
+use thiserror::Error;
 use tokio::sync::{Mutex, oneshot};
 use yadori_core::Format;
 use yadori_core::capture::Picture;
+use yadori_core::html::Markup;
 
 /// How long one picture may take.
 const PATIENCE: Duration = Duration::from_secs(20);
@@ -93,7 +95,30 @@ impl Cage {
         let Known { width, height, picture } = knowing.await.unwrap_or_else(|_| Err(died()))?;
         Ok(Decoded { width, height, picture, small })
     }
+
+    /// Reads a page.
+    ///
+    /// # Errors
+    /// When the worker died over it, or took too long.
+    pub async fn read_markup(&self, page: &Format) -> Result<Markup, Died> {
+        let mut only = self.worker.clone().lock_owned().await;
+        let (cage, page) = (self.clone(), page.clone());
+        let reading = tokio::task::spawn_blocking(move || {
+            let Some(program) = &cage.program else { return Ok(Markup::read(&page.data)) };
+            let markup = with_worker(&mut only, program, &page, cage.patience, wire::read_markup);
+            if markup.is_err() {
+                *only = None;
+            }
+            markup
+        });
+        reading.await.map_err(|_| Died)?.map_err(|_| Died)
+    }
 }
+
+/// The worker died, or took too long.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[error("the decoder died over it, or took too long")]
+pub struct Died;
 
 type TellKnown = oneshot::Sender<Result<Known, PictureError>>;
 type TellSmall = oneshot::Sender<Result<Small, PictureError>>;
@@ -109,30 +134,43 @@ fn here(format: &Format, tell_known: TellKnown, tell_small: TellSmall) {
     }
 }
 
-fn in_worker(
+/// Asks the worker, which is started if there is none.
+fn with_worker<T>(
     warm: &mut Option<Worker>,
     (program, arguments): &(PathBuf, Vec<String>),
     format: &Format,
     patience: Duration,
-    tell_known: TellKnown,
-    tell_small: TellSmall,
-) -> io::Result<()> {
+    read: impl FnOnce(&mut BufReader<ChildStdout>) -> io::Result<T>,
+) -> io::Result<T> {
     let worker = match warm {
         Some(worker) => worker,
         None => warm.insert(Worker::start(program, arguments)?),
     };
     // It is killed if it takes too long; what waits for it then sees its end.
     let _killer = Killer::new(worker.child.id(), patience);
-    let known = worker.ask(format).and_then(|()| wire::read_known(&mut worker.output));
-    let known = known.inspect_err(|error| {
-        tracing::warn!(%error, mime = format.mime, bytes = format.data.len(), "the decoder of pictures died over one, which is not shown");
-    })?;
-    let is_fine = known.is_ok();
-    let _ = tell_known.send(known);
-    if is_fine {
-        let _ = tell_small.send(wire::read_small(&mut worker.output)?);
-    }
-    Ok(())
+    let answered = worker.ask(format).and_then(|()| read(&mut worker.output));
+    answered.inspect_err(|error| {
+        tracing::warn!(%error, mime = format.mime, bytes = format.data.len(), "the decoder died over something, which is not shown");
+    })
+}
+
+fn in_worker(
+    warm: &mut Option<Worker>,
+    program: &(PathBuf, Vec<String>),
+    format: &Format,
+    patience: Duration,
+    tell_known: TellKnown,
+    tell_small: TellSmall,
+) -> io::Result<()> {
+    with_worker(warm, program, format, patience, |output| {
+        let known = wire::read_known(output)?;
+        let is_fine = known.is_ok();
+        let _ = tell_known.send(known);
+        if is_fine {
+            let _ = tell_small.send(wire::read_small(output)?);
+        }
+        Ok(())
+    })
 }
 
 /// A process that decodes.

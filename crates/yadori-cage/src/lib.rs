@@ -1,7 +1,7 @@
-//! Pictures are decoded in a process of their own, which may do nothing else.
+//! Pictures and pages are decoded in a process of their own, which may do nothing else.
 //!
-//! A picture that is merely copied goes through decoders that others wrote. Should one have a hole, whoever gets through it
-//! is in a process without files, network, processes or rights, that knows no key and no clip but this one picture, and
+//! What is merely copied goes through decoders that others wrote. Should one have a hole, whoever gets through it
+//! is in a process without files, network, processes or rights, that knows no key and no clip but this one, and
 //! is killed when it takes too long.
 //!
 //! * `decoding`: what is done with a picture, within limits
@@ -16,7 +16,7 @@ mod decoding;
 mod wire;
 mod worker;
 
-pub use cage::{Cage, Decoded};
+pub use cage::{Cage, Decoded, Died};
 pub use confinement::confine;
 pub use decoding::{PictureError, Small};
 pub use worker::work;

@@ -3,6 +3,7 @@
 use crate::decoding::{Known, PictureError, Small};
 use std::io::{self, ErrorKind, Read, Write};
 use yadori_core::capture::Picture;
+use yadori_core::html::Markup;
 
 /// Most bytes of anything: more than is ever captured.
 const MOST: u64 = 1 << 30;
@@ -150,6 +151,37 @@ pub(crate) fn read_small(from: &mut impl Read) -> io::Result<Result<Small, Pictu
     Ok(Ok(Small { mime: "image/png", content: bytes(from, u64::from_le_bytes(length), MOST_ANSWERED)? }))
 }
 
+/// What a page says: its words, whether it has one link, with its two texts, and one picture.
+pub(crate) fn write_markup(to: &mut impl Write, markup: &Markup) -> io::Result<()> {
+    let (href, title) = markup.link.as_ref().map(|(href, title)| (href.as_str(), title.as_str())).unzip();
+    let mut all = Vec::new();
+    for text in [Some(markup.text.as_str()), href, title, markup.picture.as_deref()] {
+        all.push(text.is_some().into());
+        if let Some(text) = text {
+            all.extend((text.len() as u64).to_le_bytes());
+            all.extend(text.as_bytes());
+        }
+    }
+    to.write_all(&all)?;
+    to.flush()
+}
+
+pub(crate) fn read_markup(from: &mut impl Read) -> io::Result<Markup> {
+    let mut text = || -> io::Result<Option<String>> {
+        let mut is_there = [0];
+        from.read_exact(&mut is_there)?;
+        if is_there[0] == 0 {
+            return Ok(None);
+        }
+        let mut length = [0; 8];
+        from.read_exact(&mut length)?;
+        let text = bytes(from, u64::from_le_bytes(length), MOST)?;
+        Ok(Some(String::from_utf8(text).map_err(|_| ErrorKind::InvalidData)?))
+    };
+    let (words, href, title, picture) = (text()?, text()?, text()?, text()?);
+    Ok(Markup { text: words.unwrap_or_default(), link: href.zip(title), picture })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -176,6 +208,19 @@ mod tests {
         let mut written = Vec::new();
         write_small(&mut written, &small).unwrap();
         assert_eq!(read_small(&mut &written[..]).unwrap(), small);
+        for markup in [
+            Markup::default(),
+            Markup {
+                text: "load-in".into(),
+                link: Some(("https://example.org".into(), "stalls".into())),
+                picture: None,
+            },
+        ] {
+            let mut written = Vec::new();
+            write_markup(&mut written, &markup).unwrap();
+            assert_eq!(read_markup(&mut &written[..]).unwrap(), markup);
+            assert!(read_markup(&mut &written[..written.len() - 1]).is_err());
+        }
         let sent = [&request_head("image/png", b"abc")[..], b"image/png", b"abc"].concat();
         assert_eq!(read_request(&mut &sent[..]).unwrap(), Some(("image/png".into(), b"abc".to_vec())));
         assert_eq!(read_request(&mut &[][..]).unwrap(), None);

@@ -53,7 +53,7 @@ pub fn canonical(kind: Kind, formats: &[Format], words: Option<&str>) -> Canonic
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::capture::{Copy, Maker, judge};
+    use crate::capture::{Copy, Maker, judge, markup_wanted};
     use crate::rules::Checked;
     use crate::{ClipId, Kind};
 
@@ -69,8 +69,9 @@ mod tests {
             vec![Format::new(URI_LIST, "file:///srv/a\r\nfile:///srv/b\r\n")],
         ];
         for formats in copies {
-            let draft =
-                judge(Copy { formats, ..Copy::default() }, &Checked::default(), Maker::Program).expect("a draft");
+            let markup = markup_wanted(&formats).map(|format| html::Markup::read(&format.data));
+            let copy = Copy { formats, ..Copy::default() };
+            let draft = judge(copy, markup.as_ref(), &Checked::default(), Maker::Program).expect("a draft");
             let id = |words: &str| match canonical(draft.kind, &draft.formats, Some(words)) {
                 Canonical::Bytes(bytes) => ClipId::of(draft.kind, &bytes),
                 Canonical::None => panic!("{:?} has no content", draft.formats),

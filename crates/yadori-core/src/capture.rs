@@ -5,11 +5,12 @@
 
 use crate::clip::Source;
 use crate::format::{self, Format};
+use crate::html::Markup;
 use crate::identity::{self, ClipId};
 use crate::kind::Kind;
 use crate::rules::Checked;
 use crate::sensitive::{self, Sensitive};
-use crate::{files, html, link, preview};
+use crate::{files, link, preview};
 use thiserror::Error;
 
 /// What was copied, as a desktop delivers it.
@@ -212,13 +213,20 @@ fn total_size(formats: &[Format]) -> u64 {
     formats.iter().map(|format| format.data.len() as u64).sum()
 }
 
-/// Decides what a copy becomes.
+/// The HTML of a copy, if [`judge`] wants to know what it says: where there is no text beside it, or nothing but an address.
+pub fn markup_wanted(formats: &[Format]) -> Option<&Format> {
+    let plain = format::find(formats, format::PLAIN).map(|data| String::from_utf8_lossy(data));
+    let tells = plain.is_some_and(|text| !text.trim().is_empty() && link::sole_url(&text).is_none());
+    formats.iter().find(|format| format.mime == format::HTML && !tells)
+}
+
+/// Decides what a copy becomes. `markup` is what its HTML says, if that is known.
 ///
 /// # Errors
 /// The reason why it makes no clip.
-pub fn judge(copy: Copy, rules: &Checked, maker: Maker) -> Result<Draft, Refusal> {
+pub fn judge(copy: Copy, markup: Option<&Markup>, rules: &Checked, maker: Maker) -> Result<Draft, Refusal> {
     if maker == Maker::Person {
-        return draft(copy, rules.rules().largest);
+        return draft(copy, markup, rules.rules().largest);
     }
     if !rules.rules().history {
         return Err(Refusal::Off);
@@ -226,7 +234,7 @@ pub fn judge(copy: Copy, rules: &Checked, maker: Maker) -> Result<Draft, Refusal
     if let Some(name) = rules.ignored_application(copy.source.application.as_deref()) {
         return Err(Refusal::Application(name.to_owned()));
     }
-    let draft = draft(copy, rules.rules().largest)?;
+    let draft = draft(copy, markup, rules.rules().largest)?;
     if !rules.rules().kinds.contains(&draft.kind) {
         return Err(Refusal::Kind(draft.kind));
     }
@@ -236,7 +244,7 @@ pub fn judge(copy: Copy, rules: &Checked, maker: Maker) -> Result<Draft, Refusal
     }
 }
 
-fn draft(copy: Copy, size_limit: u64) -> Result<Draft, Refusal> {
+fn draft(copy: Copy, markup: Option<&Markup>, size_limit: u64) -> Result<Draft, Refusal> {
     let Copy { mut formats, source } = copy;
     formats.retain(|format| !format.data.is_empty());
     format::keep_most(&mut formats);
@@ -276,17 +284,16 @@ fn draft(copy: Copy, size_limit: u64) -> Result<Draft, Refusal> {
         && plain.as_deref().is_none_or(|text| text.trim().is_empty() || link::sole_url(text).is_some())
     {
         let address = plain.as_deref().and_then(link::sole_url);
-        let in_markup =
-            || format::find(&formats, format::HTML).and_then(|markup| link::sole_url(&html::sole_picture(markup)?));
+        let in_markup = || link::sole_url(markup?.picture.as_ref()?);
         let caption = address.or_else(in_markup).map(String::from);
         return Ok(Draft { caption, ..draft(Kind::Image, String::new(), Canonical::Image { format }, formats) });
     }
 
     let text = match plain {
         Some(text) => text,
-        None => match (&titled, format::find(&formats, format::HTML)) {
+        None => match (&titled, markup) {
             (Some((url, _)), _) => url.to_string(),
-            (None, Some(markup)) => html::to_text(markup),
+            (None, Some(markup)) => markup.text.clone(),
             (None, None) => return Err(Refusal::NoUsefulFormat),
         },
     };
@@ -296,9 +303,9 @@ fn draft(copy: Copy, size_limit: u64) -> Result<Draft, Refusal> {
     let sensitive = sensitive::recognise(&text);
     if let Some(url) = link::sole_url(&text) {
         let of_markup = || {
-            let (href, title) = html::sole_link(format::find(&formats, format::HTML)?)?;
-            Some(title)
-                .filter(|title| link::sole_url(&href).is_some_and(|of| of == url) && link::sole_url(title).is_none())
+            let (href, title) = markup?.link.as_ref()?;
+            Some(title.clone())
+                .filter(|title| link::sole_url(href).is_some_and(|of| of == url) && link::sole_url(title).is_none())
         };
         let caption = titled
             .filter(|(of, _)| *of == url)
@@ -318,7 +325,8 @@ mod tests {
     use proptest::prelude::*;
 
     fn of(formats: Vec<Format>) -> Result<Draft, Refusal> {
-        judge(Copy { formats, ..Copy::default() }, &Checked::default(), Maker::Program)
+        let markup = markup_wanted(&formats).map(|format| Markup::read(&format.data));
+        judge(Copy { formats, ..Copy::default() }, markup.as_ref(), &Checked::default(), Maker::Program)
     }
 
     #[test]
@@ -337,6 +345,16 @@ mod tests {
     fn html_alone_is_text_too() {
         let draft = of(vec![Format::new(format::HTML, "<ul><li>lamp</li></ul>")]).unwrap();
         assert_eq!((draft.kind, draft.text.as_str()), (Kind::Text, "lamp"));
+    }
+
+    #[test]
+    fn html_is_looked_into_only_where_it_may_tell_more_than_the_text() {
+        let html = || Format::new(format::HTML, "<a href='https://example.org/stalls'>Stalls plan</a>");
+        assert_eq!(markup_wanted(&[Format::plain("Stalls plan"), html()]), None);
+        assert_eq!(markup_wanted(&[Format::plain("https://example.org/stalls"), html()]), Some(&html()));
+        assert_eq!(markup_wanted(&[Format::plain(" "), html()]), Some(&html()));
+        assert_eq!(markup_wanted(&[html()]), Some(&html()));
+        assert_eq!(markup_wanted(&[Format::plain(" ")]), None);
     }
 
     #[test]
@@ -393,7 +411,7 @@ mod tests {
         assert_eq!(of(vec![Format::new(format::RTF, "{\\rtf1}")]), Err(Refusal::NoUsefulFormat));
         let rules = Checked::new(Rules { largest: 1024, ..Rules::default() }).unwrap();
         let copy = Copy { formats: vec![Format::plain("four ".repeat(300))], ..Copy::default() };
-        assert_eq!(judge(copy, &rules, Maker::Person), Err(Refusal::TooLarge { limit: 1024 }));
+        assert_eq!(judge(copy, None, &rules, Maker::Person), Err(Refusal::TooLarge { limit: 1024 }));
     }
 
     #[test]
@@ -404,8 +422,8 @@ mod tests {
         };
         let under = |rules| {
             let rules = Checked::new(rules).unwrap();
-            assert!(judge(copy.clone(), &rules, Maker::Person).is_ok());
-            judge(copy.clone(), &rules, Maker::Program).unwrap_err()
+            assert!(judge(copy.clone(), None, &rules, Maker::Person).is_ok());
+            judge(copy.clone(), None, &rules, Maker::Program).unwrap_err()
         };
         let rules = Rules::default;
         assert_eq!(under(Rules { history: false, ..rules() }), Refusal::Off);

@@ -33,6 +33,24 @@ pub fn sole_link(data: &[u8]) -> Option<(String, String)> {
     text::sole_link(&decode(data))
 }
 
+/// What an HTML fragment says, as far as it matters when it is copied.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Markup {
+    /// Its words ([`to_text`]).
+    pub text: String,
+    /// Where its one link leads, and the words of that ([`sole_link`]).
+    pub link: Option<(String, String)>,
+    /// The address of its one picture ([`sole_picture`]).
+    pub picture: Option<String>,
+}
+
+impl Markup {
+    /// Reads an HTML fragment.
+    pub fn read(data: &[u8]) -> Self {
+        Self { text: to_text(data), link: sole_link(data), picture: sole_picture(data) }
+    }
+}
+
 /// An HTML fragment as Markdown.
 pub fn to_markdown(data: &[u8]) -> String {
     let converter = htmd::HtmlToMarkdown::builder().skip_tags(vec!["head", "script", "style", "title"]).build();

@@ -26,6 +26,7 @@ use yadori_cage::{Cage, Decoded, PictureError};
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::DAY;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
+use yadori_core::html::Markup;
 use yadori_core::keys::Action;
 use yadori_core::sensitive::Sensitive;
 use yadori_core::{ClipId, Format, Mark, Rank, Stamp, format};
@@ -361,7 +362,8 @@ impl Capture {
     ) -> Result<Captured, CaptureError> {
         let rules = self.history.checked_rules();
         let maker = if by_hand.is_some() { Maker::Person } else { Maker::Program };
-        let draft = capture::judge(copy.clone(), &rules, maker)?;
+        let markup = read_markup(&self.history.cage, &copy).await;
+        let draft = capture::judge(copy.clone(), markup.as_ref(), &rules, maker)?;
         let mut filing = match ahead {
             Some(filing) => filing,
             None => self.history.store.begin_filing().await?,
@@ -540,6 +542,11 @@ async fn put_and_decode(
         content?;
     }
     Ok(decoded)
+}
+
+/// What the HTML of a copy says, if it matters; nothing if the one that reads it died over it.
+async fn read_markup(cage: &Cage, copy: &Copy) -> Option<Markup> {
+    cage.read_markup(capture::markup_wanted(&copy.formats)?).await.ok()
 }
 
 /// The picture of a draft, if there is one; or what is wrong with it.

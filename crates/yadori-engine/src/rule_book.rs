@@ -176,7 +176,7 @@ impl RuleBook {
         let rules = self.history.checked_rules();
         let source = Source { application, ..Source::default() };
         let copy = Copy { formats: vec![Format::plain(text)], source };
-        let judged = capture::judge(copy, &rules, Maker::Program);
+        let judged = capture::judge(copy, None, &rules, Maker::Program);
         Verdict { judged, paused: self.capture.journal().pause.is_some() }
     }
 }

@@ -259,7 +259,8 @@ impl Filing {
     ) -> Result<(u64, Option<u64>), StoreError> {
         let mut statements = Statements::default();
         statements.add("UPDATE feed SET last = LAST_INSERT_ID(last + 1) WHERE one = 1");
-        add_clip(&mut statements, clip, self.device);
+        statements.add(INSERT_CLIPS);
+        add_clip(&mut statements, clip, None, self.device);
         if let Some(formats) = at_once {
             if !formats.is_empty() {
                 statements.add("INSERT INTO formats (clip_no, place, mime, size, content) VALUES ");
@@ -471,16 +472,27 @@ impl Store {
     }
 }
 
-/// Adds the statement that inserts a clip, of which the statement before it has taken the number of the change.
-fn add_clip(statements: &mut Statements, clip: &NewClip<'_>, device: u32) {
+/// The statement that inserts clips, of which [`add_clip`] adds the rows.
+pub(crate) const INSERT_CLIPS: &str = "INSERT INTO clips (id, seq, kind, secret, device, copied, copies, recalls, \
+    recalled_at, restored, size, width, height, text_lines, text_chars, text, title, title_stamp, caption, application, \
+    window_title, page, selected) VALUES ";
+
+/// Adds the row of a clip. Without a number for its change, it takes that which the statement before has made.
+pub(crate) fn add_clip(statements: &mut Statements, clip: &NewClip<'_>, change: Option<u64>, device: u32) {
     let (width, height) = clip.pixels.unzip();
     let (lines, chars) = clip.extent.unzip();
-    statements.add(
-        "INSERT INTO clips (id, seq, kind, secret, device, copied, copies, size, width, height, text_lines, text_chars,
-            text, title, title_stamp, caption, application, window_title, page, selected) VALUES ",
-    );
-    statements.row().value(&clip.id.0[..]).expression("LAST_INSERT_ID()").value(clip.kind.code());
-    statements.value(clip.sensitive.map_or(0, Sensitive::code)).value(device).value(clip.copied.to_bits()).value(1u8);
+    let life = clip.moved_in;
+    statements.row().value(&clip.id.0[..]);
+    match change {
+        Some(change) => statements.value(change),
+        None => statements.expression("LAST_INSERT_ID()"),
+    };
+    statements.value(clip.kind.code()).value(clip.sensitive.map_or(0, Sensitive::code)).value(device);
+    statements.value(clip.copied.to_bits()).value(life.map_or(1, |life| life.copies.min(MOST_COUNTED)));
+    statements.value(life.map_or(0, |life| life.recalls.min(MOST_COUNTED)));
+    statements
+        .value(life.and_then(|life| life.recalled_at).map(|at| at.0))
+        .value(life.map_or(0, |life| life.at.to_bits()));
     statements.value(clip.size).value(width).value(height).value(lines).value(chars).value(searched(clip.text));
     statements.value(clip.title).value(clip.title.map(|_| clip.filed.to_bits())).value(clip.caption);
     statements.value(fitted(&clip.source.application, 255)).value(fitted(&clip.source.window, 1000));

@@ -2,14 +2,12 @@
 
 use crate::attributes;
 use crate::content;
-use crate::filing::{NewClip, fitted, inline_content, is_large, searched};
+use crate::filing::{INSERT_CLIPS, NewClip, add_clip, inline_content, is_large};
+use crate::statements::Statements;
 use crate::store::{Store, StoreError, next_changes, retry_on_deadlock};
 use data_encoding::HEXLOWER;
-use sqlx::{MySql, QueryBuilder};
 use yadori_core::ClipId;
 use yadori_core::Format;
-use yadori_core::sensitive::Sensitive;
-use yadori_core::shared::MOST_COUNTED;
 
 /// What is on record of a clip.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -73,39 +71,12 @@ impl Store {
         }
         tx.writes();
         let before = next_changes(&mut tx, clips.len()).await?;
-        let mut insert = QueryBuilder::<MySql>::new(
-            "INSERT INTO clips (id, seq, kind, secret, device, copied, copies, recalls, recalled_at, restored, size, width,
-                height, text_lines, text_chars, text, title, title_stamp, caption, application, window_title, page, selected) ",
-        );
-        insert.push_values((before + 1..).zip(clips), |mut row, (change, (clip, _))| {
-            let (width, height) = clip.pixels.unzip();
-            let (lines, chars) = clip.extent.unzip();
-            let life = clip.moved_in;
-            row.push_bind(clip.id.0.to_vec())
-                .push_bind(change)
-                .push_bind(clip.kind.code())
-                .push_bind(clip.sensitive.map_or(0, Sensitive::code))
-                .push_bind(self.device)
-                .push_bind(clip.copied.to_bits())
-                .push_bind(life.map_or(1, |life| life.copies.min(MOST_COUNTED)))
-                .push_bind(life.map_or(0, |life| life.recalls.min(MOST_COUNTED)))
-                .push_bind(life.and_then(|life| life.recalled_at).map(|at| at.0))
-                .push_bind(life.map_or(0, |life| life.at.to_bits()))
-                .push_bind(clip.size)
-                .push_bind(width)
-                .push_bind(height)
-                .push_bind(lines)
-                .push_bind(chars)
-                .push_bind(searched(clip.text))
-                .push_bind(clip.title)
-                .push_bind(clip.title.map(|_| clip.filed.to_bits()))
-                .push_bind(clip.caption)
-                .push_bind(fitted(&clip.source.application, 255))
-                .push_bind(fitted(&clip.source.window, 1000))
-                .push_bind(fitted(&clip.source.page, 8000))
-                .push_bind(clip.source.selected);
-        });
-        insert.build().persistent(false).execute(&mut **tx).await?;
+        let mut insert = Statements::default();
+        insert.add(INSERT_CLIPS);
+        for (change, (clip, _)) in (before + 1..).zip(clips) {
+            add_clip(&mut insert, clip, Some(change), self.device);
+        }
+        insert.execute(&mut tx).await?;
         let last = before + clips.len() as u64;
         let numbers = sqlx::query_scalar!("SELECT no FROM clips WHERE seq > ? AND seq <= ? ORDER BY seq", before, last)
             .fetch_all(&mut **tx)
@@ -113,17 +84,13 @@ impl Store {
         let formats = numbers.iter().zip(clips).flat_map(|(number, (clip, formats))| {
             (0u8..).zip(*formats).map(move |(place, format)| (*number, clip, place, format))
         });
-        let mut insert =
-            QueryBuilder::<MySql>::new("INSERT INTO formats (clip_no, place, mime, size, content, blob_no) ");
-        insert.push_values(formats.zip(&blobs), |mut row, ((number, clip, place, format), blob)| {
-            row.push_bind(number)
-                .push_bind(place)
-                .push_bind(&format.mime)
-                .push_bind(format.data.len() as u64)
-                .push_bind(inline_content(format, *blob, clip.text))
-                .push_bind(*blob);
-        });
-        insert.build().persistent(false).execute(&mut **tx).await?;
+        let mut insert = Statements::default();
+        insert.add("INSERT INTO formats (clip_no, place, mime, size, content, blob_no) VALUES ");
+        for ((number, clip, place, format), blob) in formats.zip(&blobs) {
+            insert.row().value(number).value(place).value(&format.mime).value(format.data.len() as u64);
+            insert.value(inline_content(format, *blob, clip.text)).value(*blob).end_row();
+        }
+        insert.execute(&mut tx).await?;
         let given: Vec<_> = (numbers.iter().zip(clips))
             .flat_map(|(number, (clip, _))| {
                 attributes::attributes(&clip.given).into_iter().map(|given| (*number, given))

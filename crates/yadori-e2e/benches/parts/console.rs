@@ -130,7 +130,7 @@ async fn keystrokes(report: &mut Report, browser: &Browser) {
                 const asked = latest = field.value; shown.dataset.shows = ''; \
                 const answer = await fetch(location.pathname.match(/^.s.[^/]+/)[0] + '/api/v1/clips?limit=40&q=' + encodeURIComponent(asked)); \
                 const { clips } = await answer.json(); if (latest !== asked) return; \
-                shown.textContent = clips.map((clip) => clip.preview).join(' '); shown.dataset.shows = asked; }; \
+                shown.textContent = (clips ?? []).map((clip) => clip.preview).join(' '); shown.dataset.shows = asked; }; \
                 document.body.append(field, shown); return field; })()";
     let mut bare = ask(browser, typing(bare, "bare.dataset.shows === field.value")).await;
     browser.eval("bare.previousSibling.remove(); bare.remove()").await;

@@ -323,3 +323,19 @@ fn pictures_are_decoded_in_a_cage_and_go_on_when_it_is_killed() {
     assert_ne!(decoder_of(&service), Some(first));
     assert!(service.end().0);
 }
+
+#[test]
+fn a_page_that_its_reader_does_not_survive_costs_nothing_else() {
+    let home = Home::new();
+    let service = Service::simulated(&home);
+    let mut events = service.events(None);
+    let copy = |mime: &str, text: &str| {
+        let formats = serde_json::json!({"formats": [{"mime": mime, "text": text}]});
+        assert_eq!(service.post("/simulated/copy", &formats).status, 204);
+    };
+    copy("text/html", &format!("{}lamp", "<b>".repeat(1_000_000)));
+    copy("text/plain", "after a page without a bottom");
+    events.copied("after a page without a bottom");
+    copy("text/html", "<ul><li>a page as they <b>are</b></ul>");
+    events.copied("a page as they are");
+}

@@ -1,6 +1,6 @@
 //! Clips that come from an archive are filed many at a time.
 
-use super::{ByHand, Capture, CaptureError, decode, new_clip};
+use super::{ByHand, Capture, CaptureError, decode, new_clip, read_markup};
 use std::sync::Arc;
 use yadori_cage::Decoded;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
@@ -44,7 +44,8 @@ impl Capture {
         by_hand: ByHand,
         id: ClipId,
     ) -> Result<Option<Prepared>, CaptureError> {
-        let draft = capture::judge(copy, &self.history.checked_rules(), Maker::Person)?;
+        let markup = read_markup(&self.history.cage, &copy).await;
+        let draft = capture::judge(copy, markup.as_ref(), &self.history.checked_rules(), Maker::Person)?;
         let Ok((decoded, size)) = decode(&self.history.cage, &draft).await else { return Ok(None) };
         if draft.id(decoded.as_ref().and_then(|decoded| decoded.picture.as_ref())) != id {
             return Err(Refusal::AnotherId.into());
