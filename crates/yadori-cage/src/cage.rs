@@ -14,10 +14,14 @@ use thiserror::Error;
 use tokio::sync::{Mutex, oneshot};
 use yadori_core::Format;
 use yadori_core::capture::Picture;
-use yadori_core::html::Markup;
+use yadori_core::format;
+use yadori_core::html::{self, Markup};
 
 /// How long one picture may take.
 const PATIENCE: Duration = Duration::from_secs(20);
+
+/// How long one page may take.
+const PAGE_PATIENCE: Duration = Duration::from_secs(5);
 
 /// What is known of a picture once it is decoded. Its pixels never were in this process.
 #[derive(Debug)]
@@ -100,16 +104,34 @@ impl Cage {
     ///
     /// # Errors
     /// When the worker died over it, or took too long.
-    pub async fn read_markup(&self, page: &Format) -> Result<Markup, Died> {
+    pub async fn read_markup(&self, page: &[u8]) -> Result<Markup, Died> {
+        self.page(Format::new(format::HTML, page.to_vec()), Markup::read, wire::read_markup).await
+    }
+
+    /// Turns a page into Markdown.
+    ///
+    /// # Errors
+    /// When the worker died over it, or took too long.
+    pub async fn to_markdown(&self, page: &[u8]) -> Result<String, Died> {
+        self.page(Format::new(wire::AS_MARKDOWN, page.to_vec()), html::to_markdown, wire::read_text).await
+    }
+
+    /// Has the worker read a page; or this process, if there is none.
+    async fn page<T: Send + 'static>(
+        &self,
+        page: Format,
+        read_here: fn(&[u8]) -> T,
+        read_answer: fn(&mut BufReader<ChildStdout>) -> io::Result<T>,
+    ) -> Result<T, Died> {
         let mut only = self.worker.clone().lock_owned().await;
-        let (cage, page) = (self.clone(), page.clone());
+        let cage = self.clone();
         let reading = tokio::task::spawn_blocking(move || {
-            let Some(program) = &cage.program else { return Ok(Markup::read(&page.data)) };
-            let markup = with_worker(&mut only, program, &page, cage.patience, wire::read_markup);
-            if markup.is_err() {
+            let Some(program) = &cage.program else { return Ok(read_here(&page.data)) };
+            let read = with_worker(&mut only, program, &page, cage.patience.min(PAGE_PATIENCE), read_answer);
+            if read.is_err() {
                 *only = None;
             }
-            markup
+            read
         });
         reading.await.map_err(|_| Died)?.map_err(|_| Died)
     }

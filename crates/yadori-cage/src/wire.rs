@@ -151,16 +151,28 @@ pub(crate) fn read_small(from: &mut impl Read) -> io::Result<Result<Small, Pictu
     Ok(Ok(Small { mime: "image/png", content: bytes(from, u64::from_le_bytes(length), MOST_ANSWERED)? }))
 }
 
+/// What asks for a page as Markdown, in the place of the type of the page.
+pub(crate) const AS_MARKDOWN: &str = "text/markdown";
+
+/// A text.
+pub(crate) fn write_text(to: &mut impl Write, text: &str) -> io::Result<()> {
+    to.write_all(&[&(text.len() as u64).to_le_bytes(), text.as_bytes()].concat())?;
+    to.flush()
+}
+
+pub(crate) fn read_text(from: &mut impl Read) -> io::Result<String> {
+    let mut length = [0; 8];
+    from.read_exact(&mut length)?;
+    Ok(String::from_utf8(bytes(from, u64::from_le_bytes(length), MOST)?).map_err(|_| ErrorKind::InvalidData)?)
+}
+
 /// What a page says: its words, whether it has one link, with its two texts, and one picture.
 pub(crate) fn write_markup(to: &mut impl Write, markup: &Markup) -> io::Result<()> {
     let (href, title) = markup.link.as_ref().map(|(href, title)| (href.as_str(), title.as_str())).unzip();
     let mut all = Vec::new();
     for text in [Some(markup.text.as_str()), href, title, markup.picture.as_deref()] {
         all.push(text.is_some().into());
-        if let Some(text) = text {
-            all.extend((text.len() as u64).to_le_bytes());
-            all.extend(text.as_bytes());
-        }
+        text.map_or(Ok(()), |text| write_text(&mut all, text))?;
     }
     to.write_all(&all)?;
     to.flush()
@@ -170,13 +182,7 @@ pub(crate) fn read_markup(from: &mut impl Read) -> io::Result<Markup> {
     let mut text = || -> io::Result<Option<String>> {
         let mut is_there = [0];
         from.read_exact(&mut is_there)?;
-        if is_there[0] == 0 {
-            return Ok(None);
-        }
-        let mut length = [0; 8];
-        from.read_exact(&mut length)?;
-        let text = bytes(from, u64::from_le_bytes(length), MOST)?;
-        Ok(Some(String::from_utf8(text).map_err(|_| ErrorKind::InvalidData)?))
+        (is_there[0] != 0).then(|| read_text(from)).transpose()
     };
     let (words, href, title, picture) = (text()?, text()?, text()?, text()?);
     Ok(Markup { text: words.unwrap_or_default(), link: href.zip(title), picture })

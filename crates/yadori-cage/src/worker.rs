@@ -2,11 +2,11 @@
 
 use crate::decoding::{self, PictureError};
 use crate::{confinement, wire};
-use std::io::{BufReader, Write};
+use std::io::{self, BufReader, Write};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::process::ExitCode;
 use yadori_core::format;
-use yadori_core::html::Markup;
+use yadori_core::html::{self, Markup};
 
 /// Decodes what comes in on standard input, and answers on standard output, until that is closed. It gives up all rights
 /// first.
@@ -16,18 +16,21 @@ pub fn work() -> ExitCode {
     confinement::close_all_else();
     keep_memory();
     if let Err(reason) = confinement::confine() {
-        let _ = writeln!(std::io::stderr(), "yadorid: pictures are not decoded: {reason}");
+        let _ = writeln!(io::stderr(), "yadorid: pictures are not decoded: {reason}");
         return ExitCode::FAILURE;
     }
-    let (mut input, mut output) = (BufReader::with_capacity(1 << 16, std::io::stdin()), std::io::stdout());
+    let (mut input, mut output) = (BufReader::with_capacity(1 << 16, io::stdin()), io::stdout());
     while let Ok(Some((mime, data))) = wire::read_request(&mut input) {
-        if mime == format::HTML {
-            // Whoever waits for it is told nothing, and takes it as it is, without its words.
-            let Ok(markup) = catch_unwind(AssertUnwindSafe(|| Markup::read(&data))) else { break };
-            if wire::write_markup(&mut output, &markup).is_err() {
-                break;
+        if let format::HTML | wire::AS_MARKDOWN = mime.as_str() {
+            let read = || match mime.as_str() {
+                format::HTML => wire::write_markup(&mut output, &Markup::read(&data)),
+                _ => wire::write_text(&mut output, &html::to_markdown(&data)),
+            };
+            // Whoever waits for it sees the end of this process if it fails.
+            match catch_unwind(AssertUnwindSafe(read)) {
+                Ok(Ok(())) => continue,
+                _ => break,
             }
-            continue;
         }
         let failed = |_| Err(PictureError::Broken("the decoder failed over it".into()));
         let decoded = catch_unwind(AssertUnwindSafe(|| decoding::decode(&mime, &data))).unwrap_or_else(failed);

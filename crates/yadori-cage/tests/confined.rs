@@ -69,16 +69,14 @@ fn picture() -> Format {
     Format::new("image/png", &b"\x89PNG\r\n\x1a\n"[..])
 }
 
-fn page() -> Format {
-    Format::new("text/html", "<p>load-in")
-}
+const PAGE: &[u8] = b"<p>load-in";
 
 #[tokio::test]
 async fn a_worker_that_dies_costs_one_picture_or_page() {
     let cage = Cage::of("/bin/false".as_ref(), &[]);
     for _ in 0..2 {
         assert!(matches!(cage.decode(&picture()).await, Err(PictureError::Died(_))));
-        assert_eq!(cage.read_markup(&page()).await, Err(Died));
+        assert_eq!(cage.read_markup(PAGE).await, Err(Died));
     }
     let missing = Cage::of("/nowhere/at/all".as_ref(), &[]);
     assert!(matches!(missing.decode(&picture()).await, Err(PictureError::Died(_))));
@@ -89,12 +87,12 @@ async fn a_worker_that_takes_too_long_is_killed() {
     // One that reads and never answers.
     let cage = Cage::of("/bin/sh".as_ref(), &["-c", "while :; do :; done"]).with_patience(Duration::from_millis(300));
     assert!(matches!(cage.decode(&picture()).await, Err(PictureError::Died(_))));
-    assert_eq!(cage.read_markup(&page()).await, Err(Died));
+    assert_eq!(cage.read_markup(PAGE).await, Err(Died));
 }
 
 #[tokio::test]
 async fn a_worker_that_answers_nonsense_is_not_believed() {
     let cage = Cage::of("/bin/sh".as_ref(), &["-c", "yes; exit"]);
     assert!(matches!(cage.decode(&picture()).await, Err(PictureError::Died(_))));
-    assert_eq!(cage.read_markup(&page()).await, Err(Died));
+    assert_eq!(cage.read_markup(PAGE).await, Err(Died));
 }

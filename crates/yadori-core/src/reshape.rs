@@ -119,6 +119,9 @@ pub enum ReshapeError {
     /// Nothing is left.
     #[error("nothing would be left of it: there are no {0} in it")]
     NothingLeft(&'static str),
+    /// Whoever reads pages died over this one, or took too long.
+    #[error("this page cannot be read, or takes too long")]
+    Unreadable,
     /// More than ways are useful.
     #[error("at most {MOST} ways in one go")]
     TooMany,

@@ -546,7 +546,7 @@ async fn put_and_decode(
 
 /// What the HTML of a copy says, if it matters; nothing if the one that reads it died over it.
 async fn read_markup(cage: &Cage, copy: &Copy) -> Option<Markup> {
-    cage.read_markup(capture::markup_wanted(&copy.formats)?).await.ok()
+    cage.read_markup(&capture::markup_wanted(&copy.formats)?.data).await.ok()
 }
 
 /// The picture of a draft, if there is one; or what is wrong with it.

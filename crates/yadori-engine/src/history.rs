@@ -16,6 +16,7 @@ pub mod in_force;
 pub mod index;
 pub mod listing;
 pub mod names;
+mod pages;
 mod repeats;
 pub mod show;
 pub mod snapshot;

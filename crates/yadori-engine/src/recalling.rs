@@ -311,7 +311,7 @@ impl Recalling {
             let text = String::from_utf8_lossy(&formats[0].data).into_owned();
             // What was filled in is the text that counts.
             let markup = if fills { None } else { self.history.stored_format(&stored, format::HTML).await? };
-            formats = vec![Format::plain(reshape::reshape(&text, markup.as_deref(), ways)?)];
+            formats = vec![Format::plain(self.history.reshape(text, markup, ways).await?)];
         }
         Ok(formats)
     }

@@ -337,5 +337,21 @@ fn a_page_that_its_reader_does_not_survive_costs_nothing_else() {
     copy("text/plain", "after a page without a bottom");
     events.copied("after a page without a bottom");
     copy("text/html", "<ul><li>a page as they <b>are</b></ul>");
-    events.copied("a page as they are");
+    let page = events.copied("a page as they are");
+    let reshape = |clip: &str, way: &str| service.post("/reshape", &serde_json::json!({"clip": clip, "ways": [way]}));
+    let markdown: serde_json::Value = reshape(&page.id, "markdown").json();
+    assert_eq!(markdown["after"], "*   a page as they **are**");
+    // What it costs to reshape one is an answer, and nothing else is held up for long.
+    let deep = format!("{}lamp", "<b>".repeat(300_000));
+    let added: serde_json::Value = service
+        .request(
+            "POST",
+            "/clips",
+            &[("authorization", &service.bearer()), ("content-type", "text/plain")],
+            deep.as_bytes(),
+        )
+        .json();
+    let refused = reshape(added["clip"]["id"].as_str().unwrap(), "markdown");
+    assert_eq!(refused.status, 422, "{}", refused.text());
+    assert_eq!(reshape(&page.id, "markdown").status, 200);
 }

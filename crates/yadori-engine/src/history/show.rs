@@ -5,7 +5,7 @@ use crate::history::files::ListedFile;
 use crate::history::listing::Listed;
 use crate::history::names::FindNameError;
 use bytes::Bytes;
-use yadori_core::{Format, format, html};
+use yadori_core::{Format, format};
 use yadori_store::{ClipRecord, StoreError, StoredFormat};
 
 /// Most bytes of words that are given with a clip's attributes.
@@ -50,10 +50,11 @@ impl History {
         record: &ClipRecord,
         formats: &[StoredFormat],
     ) -> Result<Option<String>, StoreError> {
-        for (mime, read) in [(format::PLAIN, as_it_is as fn(&[u8]) -> String), (format::HTML, html::to_text)] {
-            if let Some(stored) = formats.iter().find(|stored| stored.mime == mime) {
-                return Ok(Some(read(&self.store.content(stored).await?)));
-            }
+        if let Some(plain) = self.stored_format(formats, format::PLAIN).await? {
+            return Ok(Some(String::from_utf8_lossy(&plain).into_owned()));
+        }
+        if let Some(page) = self.stored_format(formats, format::HTML).await? {
+            return Ok(Some(self.words_of_page(record, &page).await));
         }
         Ok(Some(record.text.clone()).filter(|text| !text.is_empty()))
     }
@@ -74,8 +75,4 @@ impl History {
         }
         Ok(whole)
     }
-}
-
-fn as_it_is(data: &[u8]) -> String {
-    String::from_utf8_lossy(data).into_owned()
 }

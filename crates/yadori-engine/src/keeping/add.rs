@@ -9,7 +9,7 @@ use crate::keeping::{self as keep, KeepError};
 use std::sync::Arc;
 use thiserror::Error;
 use yadori_core::capture::Copy;
-use yadori_core::{Format, Mark, MillisSinceEpoch, Source, Stamp, format, html};
+use yadori_core::{Format, Mark, MillisSinceEpoch, Source, Stamp, format};
 use yadori_store::StoreError;
 
 /// Why nothing was added.
@@ -97,7 +97,12 @@ impl Keeping {
         }
         by_hand.alias = alias.map(|alias| alias.as_str().to_owned());
         let source = Source { application: attributes.application, window: attributes.window, ..Source::default() };
-        let copy = Copy { formats: formats_of(mime, data), source };
+        let mime = format::canonical_mime(mime);
+        let words = match mime == format::HTML {
+            true => self.history.cage.read_markup(&data).await.ok().map(|markup| markup.text),
+            false => None,
+        };
+        let copy = Copy { formats: formats_of(mime, data, words), source };
         let captured = self.capture.capture(copy, &by_hand).await?;
         let record = self.history.store.clip(captured.id).await?.ok_or(StoreError::Damaged(captured.number))?;
         let position = self.history.ledger.read().await.position(captured.id);
@@ -105,11 +110,9 @@ impl Keeping {
     }
 }
 
-/// The formats of a content that is given in one of them. What is formatted can be pasted as plain text, too.
-fn formats_of(mime: &str, data: bytes::Bytes) -> Vec<Format> {
-    let mime = format::canonical_mime(mime);
-    let words = if mime == format::HTML { html::to_text(&data) } else { String::new() };
-    let plain = (!words.trim().is_empty()).then(|| Format::plain(words));
+/// The formats of a content that is given in one of them. What has other words can be pasted as plain text, too.
+fn formats_of(mime: String, data: bytes::Bytes, words: Option<String>) -> Vec<Format> {
+    let plain = words.filter(|words| !words.trim().is_empty()).map(Format::plain);
     plain.into_iter().chain([Format::new(mime, data)]).collect()
 }
 
@@ -118,15 +121,13 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_is_formatted_is_plain_text_too() {
-        let mimes = |mime: &str, data: &'static str| -> Vec<(String, String)> {
-            let text = |format: Format| (format.mime, String::from_utf8_lossy(&format.data).into_owned());
-            formats_of(mime, data.into()).into_iter().map(text).collect()
+    fn what_has_words_is_plain_text_too() {
+        let mimes = |words: Option<&str>| -> Vec<String> {
+            let formats = formats_of("text/html".into(), "<b>Lamp</b>".into(), words.map(str::to_owned));
+            formats.into_iter().map(|format| format.mime).collect()
         };
-        let html = mimes("text/html", "<b>Lamp</b> 7 &amp; 8");
-        assert_eq!(html[0], (format::PLAIN.into(), "Lamp 7 & 8".into()));
-        assert_eq!(html[1], (format::HTML.into(), "<b>Lamp</b> 7 &amp; 8".into()));
-        assert_eq!(mimes("text/html", "<img src=x>").len(), 1);
-        assert_eq!(mimes("text/plain", "<b>").len(), 1);
+        assert_eq!(mimes(Some("Lamp")), [format::PLAIN, "text/html"]);
+        assert_eq!(mimes(Some(" \n")), ["text/html"]);
+        assert_eq!(mimes(None), ["text/html"]);
     }
 }

@@ -117,7 +117,7 @@ impl Keeping {
         let before = self.words(&found).await?;
         let formats = self.history.store.formats(found.0.number).await?;
         let markup = self.history.stored_format(&formats, format::HTML).await?;
-        let after = reshape::reshape(&before, markup.as_deref(), &ways)?;
+        let after = self.history.reshape(before.clone(), markup, &ways).await?;
         let clip = match save {
             true if after == before => Some(self.history.listed(&found.0, Some(found.1))),
             true => Some(self.replace(&found, &after, false).await?),

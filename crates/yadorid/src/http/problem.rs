@@ -450,7 +450,9 @@ impl From<ReshapeError> for Problem {
             ReshapeError::NoSuchWay(_) | ReshapeError::Width | ReshapeError::TooMany => {
                 Self::new(ProblemKind::BadWay, detail)
             }
-            ReshapeError::NotJson(_) | ReshapeError::NothingLeft(_) => Self::new(ProblemKind::DoesNotFit, detail),
+            ReshapeError::NotJson(_) | ReshapeError::NothingLeft(_) | ReshapeError::Unreadable => {
+                Self::new(ProblemKind::DoesNotFit, detail)
+            }
         }
     }
 }
