@@ -77,7 +77,7 @@ pub enum RecordsError {
 
 impl RecordsError {
     /// Whether another transaction was in the way.
-    fn is_collision(&self) -> bool {
+    fn is_deadlock(&self) -> bool {
         let Self::Database(sqlx::Error::Database(error)) = self else { return false };
         let number =
             error.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>().map(sqlx::mysql::MySqlDatabaseError::number);
@@ -93,7 +93,7 @@ macro_rules! again {
         let mut times = 0;
         loop {
             match $work.await {
-                Err(error) if error.is_collision() && times < TIMES => times += 1,
+                Err(error) if error.is_deadlock() && times < TIMES => times += 1,
                 done => break done,
             }
         }
