@@ -7,7 +7,7 @@ use crate::schema;
 use crate::stamps;
 use parking_lot::RwLock;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions, MySqlSslMode};
-use sqlx::{AssertSqlSafe, MySql, MySqlConnection, MySqlPool, Row, Transaction};
+use sqlx::{AssertSqlSafe, ConnectOptions, MySql, MySqlConnection, MySqlPool, Row, Transaction};
 use std::net::IpAddr;
 use std::ops::{Deref, DerefMut};
 use std::str::FromStr;
@@ -469,8 +469,8 @@ fn connect_options(url: &str) -> Result<MySqlConnectOptions, OpenError> {
     } else {
         options
     };
-    // Statements are prepared once for each connection and used again.
-    Ok(options.charset("utf8mb4").collation("utf8mb4_bin").statement_cache_capacity(100))
+    // Statements are prepared once for each connection and used again. They are not logged, however slow: some hold what was copied.
+    Ok(options.charset("utf8mb4").collation("utf8mb4_bin").statement_cache_capacity(100).disable_statement_logging())
 }
 
 /// Whether the server of this URL is reached over a network.

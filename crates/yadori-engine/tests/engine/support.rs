@@ -1,7 +1,8 @@
 //! An engine in this process, with a simulated clipboard and a private database.
 
-use std::net::SocketAddr;
+use std::net::{Ipv4Addr, SocketAddr};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
 use tempfile::TempDir;
 use tokio::sync::broadcast::error::RecvError;
@@ -254,10 +255,15 @@ fn id_of(name: &str) -> [u8; 16] {
     id
 }
 
-/// An address of loopback that nobody listens at.
+/// An address of loopback that nobody else uses: it is listened at again after a restart, when a free port of an address that all
+/// share may be somebody's by then.
 fn free_address() -> SocketAddr {
-    let listener = std::net::TcpListener::bind("127.0.0.1:0").expect("a port");
-    listener.local_addr().expect("an address")
+    static GIVEN: AtomicU32 = AtomicU32::new(0);
+    let (process, given) = (std::process::id(), GIVEN.fetch_add(1, Ordering::Relaxed));
+    let place = |number: u32| (number % 250 + 1) as u8;
+    // Those of the end-to-end tests, which may run beside, end otherwise.
+    let ip = Ipv4Addr::new(127, place(process / 250), place(process), place(given));
+    SocketAddr::from((ip, 20_400))
 }
 
 /// Names, as commands take them.
