@@ -297,8 +297,7 @@ export class ClipList {
     for (const clip of this.clips.slice(first, last + 1)) this.chosen.add(clip.id);
   }
 
-  /** Chooses all that are found, not only those that are listed so far. */
-  /** Selects all that are found, as many as one command takes. Tells whether there are more. */
+  /** Selects all that are found, not only those that are listed so far, as many as one command takes. Tells whether there are more. */
   async chooseAll(): Promise<boolean> {
     while (this.#next && this.clips.length < AT_ONCE) await this.loadMore();
     for (const clip of this.clips.slice(0, AT_ONCE)) this.chosen.add(clip.id);
