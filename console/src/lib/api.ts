@@ -134,8 +134,8 @@ export const pins = async () => (await ask(client.GET("/api/v1/pins"))).clips;
 export const pin = (clips: string[], at?: number) => ask(client.POST("/api/v1/pins", { body: { clips, at } }));
 export const unpin = (clips: string[]) => ask(client.POST("/api/v1/pins/remove", { body: { clips } }));
 export const drawers = () => ask(client.GET("/api/v1/drawers"));
-export const drawer = (name: string): Promise<DrawerContents> =>
-  ask(client.GET("/api/v1/drawers/{drawer}", inDrawer(name)));
+export const drawer = (name: string, signal: AbortSignal): Promise<DrawerContents> =>
+  ask(client.GET("/api/v1/drawers/{drawer}", { ...inDrawer(name), signal }));
 export const newDrawer = (name: string) => ask(client.POST("/api/v1/drawers", { body: { name } }));
 export const changeDrawer = (name: string, body: Schemas["DrawerChange"]) =>
   ask(client.PATCH("/api/v1/drawers/{drawer}", { ...inDrawer(name), body }));
@@ -278,6 +278,7 @@ export async function content(id: string, format: string): Promise<Blob> {
 
 // The lock
 
+export const rekey = () => ask(client.POST("/api/v1/lock/rekey"));
 export const showLock = (): Promise<Lock> => ask(client.GET("/api/v1/lock"));
 export const lockNow = (): Promise<Lock> => ask(client.POST("/api/v1/lock"));
 export const unlock = (passphrase: string): Promise<Lock> =>

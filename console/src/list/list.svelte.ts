@@ -80,6 +80,8 @@ export class ClipList {
   #anchor: string | undefined;
   /** The entry that an address names, and who waits for it. */
   #sought: { id: string; done: (found: boolean) => void } | undefined;
+  /** Whether it asks for nothing, since what is listed may be about to go. */
+  #resting = false;
   #source: Source;
 
   constructor(source: Source) {
@@ -134,6 +136,7 @@ export class ClipList {
 
   /** Lists from the top, for the query as it is; as far as it was listed, when `whole`. */
   async load(whole = this.clips.length): Promise<void> {
+    if (this.#resting) return;
     this.#loading?.abort();
     const loading = new AbortController();
     this.#loading = loading;
@@ -168,6 +171,21 @@ export class ClipList {
         this.#landed();
       }
     }
+  }
+
+  /**
+   * Does what takes away what is listed, such as removing a drawer, and asks for nothing from then on. Tells what that gave; if
+   * nothing, it was not done, and the list goes on.
+   */
+  async farewell<T>(work: () => Promise<T | undefined>): Promise<T | undefined> {
+    this.#resting = true;
+    clearTimeout(this.#gathering);
+    this.#loading?.abort();
+    const done = await work();
+    if (done !== undefined) return done;
+    this.#resting = false;
+    await this.load();
+    return undefined;
   }
 
   /** Lists on, when the end comes into view. */

@@ -63,6 +63,27 @@ describe("loading", () => {
     expect([list.active, list.unfolded, fetch.mock.calls.length]).toEqual([undefined, undefined, 200]);
   });
 
+  it("asks for nothing while what it lists is being removed, and goes on if it was not", async () => {
+    const aborted = vi.fn();
+    const fetch = vi.fn(async (_: string, __: string | undefined, signal: AbortSignal): Promise<Listing> => {
+      signal.addEventListener("abort", aborted);
+      return { clips: [], total: 0 };
+    });
+    const list = new ClipList({ fetch });
+    void list.load();
+    const removed = await list.farewell(async () => {
+      await list.load();
+      return "removed";
+    });
+    expect([removed, fetch.mock.calls.length, aborted.mock.calls.length]).toEqual(["removed", 1, 1]);
+    await list.load();
+    expect(fetch).toHaveBeenCalledTimes(1);
+    const kept = new ClipList({ fetch });
+    expect(await kept.farewell(async () => undefined)).toBeUndefined();
+    await kept.load();
+    expect(fetch).toHaveBeenCalledTimes(3);
+  });
+
   it("a slow answer does not show after a quick one that was asked later", async () => {
     const answers = new Map<string, (listing: Listing) => void>();
     const list = new ClipList({

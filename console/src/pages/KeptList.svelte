@@ -47,9 +47,11 @@
   }
 
   async function erase() {
-    const done = await run(
-      () => api.eraseDrawer(drawer),
-      () => w().privateDrawer.erased(drawer),
+    const done = await list.farewell(() =>
+      run(
+        () => api.eraseDrawer(drawer),
+        () => w().privateDrawer.erased(drawer),
+      ),
     );
     if (!done) return;
     erasing = false;
@@ -78,11 +80,14 @@
     event.preventDefault();
     if (!asked) return;
     const { what, place, words } = asked;
+    if (what === "rename" && words.trim() === drawer) return void (asked = undefined);
     const done =
       what === "rename"
-        ? await run(
-            () => api.changeDrawer(drawer, { name: words }),
-            () => w().kept.renamed(words),
+        ? await list.farewell(() =>
+            run(
+              () => api.changeDrawer(drawer, { name: words }),
+              () => w().kept.renamed(words),
+            ),
           )
         : await run(() => api.heading(drawer, { words, ...(place ? { instead_of: place } : {}) }));
     if (!done) return;
@@ -91,13 +96,13 @@
   }
 
   async function removeDrawer() {
-    if (
-      await run(
+    const done = await list.farewell(() =>
+      run(
         () => api.removeDrawer(drawer),
         () => w().kept.removed(drawer),
-      )
-    )
-      router.replace({ page: "kept" });
+      ),
+    );
+    if (done) router.replace({ page: "kept" });
   }
 
   const setting = $derived({

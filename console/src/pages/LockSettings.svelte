@@ -16,6 +16,7 @@
   type Asked =
     | { what: "passphrase" }
     | { what: "recovery" }
+    | { what: "rekey" }
     | { what: "add"; kind: Protector }
     | { what: "remove"; kind: Protector };
 
@@ -49,7 +50,11 @@
     if (!asked) return;
     const what = asked;
     const given = current || undefined;
-    if (what.what === "recovery") {
+    if (what.what === "rekey") {
+      const begun = await run(api.rekey);
+      if (!begun) return;
+      stands.take(begun);
+    } else if (what.what === "recovery") {
       const made = await run(() => api.newRecoveryKey(given));
       if (!made) return;
       key = made.key;
@@ -75,7 +80,9 @@
         : w().lock.setPassphrase
       : what.what === "recovery"
         ? w().lock.makeRecovery
-        : w().lock[what.what](w().lock.protectors[what.kind]);
+        : what.what === "rekey"
+          ? w().lock.rekey
+          : w().lock[what.what](w().lock.protectors[what.kind]);
 </script>
 
 <Section title={w().lock.title} about={w().lock.about}>
@@ -105,8 +112,21 @@
       {#each BY_ITSELF.filter((kind) => !has(kind)) as kind (kind)}<Button onclick={() => ask({ what: "add", kind })}
           >{w().lock.add(w().lock.protectors[kind])}…</Button
         >{/each}
+      {#if is.encrypting == null}<Button onclick={() => ask({ what: "rekey" })}>{w().lock.rekey}…</Button>{/if}
       {#if has("passphrase")}<Button look="primary" onclick={() => lock.now()}>{w().lock.now}</Button>{/if}
     </p>
+    {#if is.encrypting != null}
+      {@const percent = Math.round(is.encrypting * 100)}
+      <p class="mt-3">
+        <progress
+          class="h-2 w-full appearance-none border-0 bg-base-300 [&::-moz-progress-bar]:bg-primary [&::-webkit-progress-bar]:bg-base-300 [&::-webkit-progress-value]:bg-primary"
+          value={percent}
+          max="100"
+          aria-label={w().lock.rekey}
+        ></progress>
+        <span class="faint text-sm">{w().lock.encrypting(percent)} {w().lock.meanwhile}</span>
+      </p>
+    {:else if is.failure}<p role="alert" class="mt-3 text-error">{w().lock.notRekeyed} {is.failure}</p>{/if}
     {#if has("passphrase")}
       <div class="mt-5 space-y-3">
         <Amount
@@ -139,11 +159,15 @@
 {#if asked}
   <Dialog title={title(asked)} onclose={() => (asked = undefined)}>
     <form id="lock-form" class="space-y-3" onsubmit={done}>
-      {#if has("passphrase")}<Passphrase label={w().lock.currentPassphrase} bind:value={current} />{/if}
+      {#if has("passphrase") && asked.what !== "rekey"}<Passphrase
+          label={w().lock.currentPassphrase}
+          bind:value={current}
+        />{/if}
       {#if asked.what === "passphrase"}
         <Passphrase label={w().lock.newPassphrase} bind:value={fresh} fresh />
         <p class="faint text-sm">{w().lock.passphraseMeans}</p>
       {:else if asked.what === "recovery"}<p>{w().lock.recoveryMeans}</p>
+      {:else if asked.what === "rekey"}<p>{w().lock.rekeyMeans}</p>
       {:else if asked.what === "remove"}<p>{w().lock.removeMeans}</p>
       {:else}<p>{w().lock.protects[asked.kind]}</p>{/if}
     </form>
@@ -151,7 +175,8 @@
         look="primary"
         type="submit"
         form="lock-form"
-        disabled={asked?.what === "passphrase" && !fresh}>{w().actions.save}</Button
+        disabled={asked?.what === "passphrase" && !fresh}
+        >{asked?.what === "rekey" ? w().lock.rekeyNow : w().actions.save}</Button
       >{/snippet}
   </Dialog>
 {/if}

@@ -30,8 +30,8 @@ function ofNone(error: unknown): Pick<api.DrawerContents, "items"> {
 /** What lies in a drawer, with its headings. */
 export const drawer = (name: string): ClipList =>
   new ClipList({
-    fetch: async () => {
-      const { items } = await api.drawer(name).catch(ofNone);
+    fetch: async (_, __, signal) => {
+      const { items } = await api.drawer(name, signal).catch(ofNone);
       const rows = items.flatMap((item): Row[] => {
         if (item.clip) return [{ kind: "entry", key: item.clip.id, clip: item.clip, place: item.place }];
         return item.heading

@@ -756,7 +756,13 @@ export const en = {
     recoveryTitle: "Your recovery key",
     recoveryKeep: "Write it down now and keep it away from this computer. It is not shown again.",
     removeMeans:
-      "It does not open the history any more. If somebody may have a copy of it, have everything encrypted with a new key as well: yadori lock rekey",
+      "It does not open the history any more. If somebody may have a copy of it, have everything encrypted with a new key as well.",
+    rekey: "Encrypt everything with a new key",
+    rekeyNow: "Encrypt",
+    rekeyMeans:
+      "Do this when somebody may have a copy of a key that you have removed. It takes a while. You can use the history meanwhile, except for a moment at the beginning and at the end. The disk needs as much free space as the history takes.",
+    meanwhile: "You can use the history meanwhile.",
+    notRekeyed: "The last attempt failed:",
   },
   phone: {
     title: "Open it on a phone",

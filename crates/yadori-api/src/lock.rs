@@ -76,7 +76,7 @@ pub struct Lock {
     pub plain_because: Option<String>,
     /// What opens it.
     pub protectors: Vec<Protector>,
-    /// How far it is encrypted, from 0 to 1, while it is.
+    /// How far it is encrypted, from 0 to 1, while it is: with a new key if it is open, and else for the first time.
     pub encrypting: Option<f32>,
     /// Why it could not be opened, or encrypted with a new key, the last time that was tried.
     pub failure: Option<String>,

@@ -2,7 +2,7 @@
 
 use super::ServerError;
 use super::encryption::{self, KeyInMemory};
-use super::{orphans, process};
+use super::{orphans, process, swap};
 use rustix::process::Signal;
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::os::fd::{AsRawFd, RawFd};
@@ -28,6 +28,9 @@ pub(super) const SOCKET: &str = "server.sock";
 /// Longest path of a socket, with the zero at its end (`sun_path` of unix(7)).
 const LONGEST_SOCKET: usize = 108;
 
+/// The first file of recorded changes.
+pub(super) const FIRST_CHANGES: &str = "changes.000001";
+
 /// A folder that is set up, and locked.
 pub(super) struct Folder {
     pub path: PathBuf,
@@ -38,6 +41,8 @@ pub(super) struct Folder {
     pub lock: File,
     /// The folder of the data, which is where the socket is.
     opened: File,
+    /// Whether changes are recorded.
+    recorded: bool,
 }
 
 impl Folder {
@@ -58,16 +63,19 @@ impl Folder {
         }
         let password = if set_up { read_password(path)? } else { set_up_data(path, &data, lock.as_raw_fd(), key)? };
         let opened = File::open(&data).map_err(refused(&data))?;
-        let folder = Self { path: path.to_owned(), password, key: key.cloned(), lock, opened };
+        let mut folder = Self { path: path.to_owned(), password, key: key.cloned(), lock, opened, recorded: false };
+        // What was recorded for a copy that was broken off.
+        folder.record_changes(false)?;
         // Whoever connects by the socket is at localhost. Homes of earlier versions know the user at an address of TCP only.
-        // Without SUPER, what was forgotten for good could not be written over in the server's log.
+        // Without SUPER, what was forgotten for good could not be written over in the server's log; the others are for a copy
+        // that follows what changes.
         let password = &folder.password;
         write_private(
             &folder.init_file(),
             &format!(
                 "CREATE USER IF NOT EXISTS 'yadori'@'localhost' IDENTIFIED BY '{password}';\n\
                  GRANT ALL ON yadori.* TO 'yadori'@'localhost';\n\
-                 GRANT SUPER ON *.* TO 'yadori'@'localhost';\n\
+                 GRANT SUPER, RELOAD, BINLOG MONITOR, REPLICATION SLAVE ON *.* TO 'yadori'@'localhost';\n\
                  DROP USER IF EXISTS 'yadori'@'127.0.0.1';\n"
             ),
         )?;
@@ -95,6 +103,21 @@ impl Folder {
             return path;
         }
         PathBuf::from(format!("/proc/self/fd/{}", self.opened.as_raw_fd())).join(SOCKET)
+    }
+
+    /// Has the server record changes from its next start on, or not any more; what was recorded goes.
+    pub fn record_changes(&mut self, recorded: bool) -> Result<(), ServerError> {
+        self.recorded = recorded;
+        let changes = self.path.join("changes");
+        if changes.exists() {
+            swap::wipe(&changes).map_err(refused(&changes))?;
+        }
+        if recorded { private_folder(&changes) } else { Ok(()) }
+    }
+
+    /// Where changes are recorded, if they are.
+    pub fn changes(&self) -> Option<PathBuf> {
+        self.recorded.then(|| self.path.join("changes"))
     }
 
     /// Whether there is room for a start.

@@ -1,8 +1,9 @@
 //! Starting and ending `mariadbd`.
 
+use super::ServerError;
 use super::encryption::KeyInMemory;
-use super::folder::Folder;
-use super::{ServerCommand, ServerError};
+use super::folder::{FIRST_CHANGES, Folder};
+use super::keeper::ServerCommand;
 use rustix::process::{Pid, Signal};
 use std::fs;
 use std::io::Read;
@@ -143,14 +144,15 @@ impl Running {
 
     /// Sends [`ServerCommand::Ended`] when the server ends.
     pub fn tell_when_ended(&self, orders: mpsc::Sender<ServerCommand>) {
-        let pid = Pid::from_raw(self.pid as i32);
+        let id = self.pid;
+        let pid = Pid::from_raw(id as i32);
         let waiting = std::thread::Builder::new().name("database-end".into()).spawn(move || {
             // Waits without reaping, so that the process id stays ours until the keeper has looked.
             use rustix::process::{WaitId, WaitIdOptions, waitid};
             if let Some(pid) = pid {
                 let _ = waitid(WaitId::Pid(pid), WaitIdOptions::EXITED | WaitIdOptions::NOWAIT);
             }
-            let _ = orders.send(ServerCommand::Ended);
+            let _ = orders.send(ServerCommand::Ended(id));
         });
         if let Err(error) = waiting {
             tracing::error!(%error, "nobody watches over the database server");
@@ -164,6 +166,13 @@ impl Running {
 
     fn wait(&self) -> Option<ExitStatus> {
         self.child.lock().ok()?.wait().ok()
+    }
+
+    /// Ends the server at once: from here on nothing is written.
+    pub fn kill(&self) {
+        let Ok(mut child) = self.child.lock() else { return };
+        let _ = child.kill();
+        let _ = child.wait();
     }
 
     /// Ends the server in good order and waits for it.
@@ -222,7 +231,6 @@ fn command(folder: &Folder, key: Option<&KeyInMemory>) -> Command {
             // Nobody but this user can reach the socket, whose folder is private; a port, every user of this machine could.
             "--skip-networking",
             "--skip-name-resolve",
-            "--skip-log-bin",
             "--local-infile=0",
             "--symbolic-links=0",
             "--performance-schema=OFF",
@@ -246,12 +254,29 @@ fn command(folder: &Folder, key: Option<&KeyInMemory>) -> Command {
             "--query-cache-size=0",
             "--max-allowed-packet=64M",
         ])
+        .args(changes(folder))
         .args(key.map(KeyInMemory::options).into_iter().flatten())
         .stdin(Stdio::null())
         .stdout(Stdio::null())
         .stderr(Stdio::null());
     ends_with_us(&mut command, &[Some(folder.lock.as_raw_fd()), key.map(KeyInMemory::descriptor)], Signal::TERM);
     command
+}
+
+/// What has a server record what changes, if that is wanted.
+fn changes(folder: &Folder) -> Vec<String> {
+    let Some(changes) = folder.changes() else { return vec!["--skip-log-bin".into()] };
+    let first = changes.join(FIRST_CHANGES);
+    vec![
+        // The server counts on from this name.
+        format!("--log-bin={}", first.with_extension("").display()),
+        // What became of each row, and not the statement: that may find something else in a copy.
+        "--binlog-format=ROW".into(),
+        "--server-id=1".into(),
+        format!("--encrypt-binlog={}", if folder.key.is_some() { "ON" } else { "OFF" }),
+        // A copy that was not finished is given up when the computer fails: there is nothing to be recovered from these.
+        "--sync-binlog=0".into(),
+    ]
 }
 
 /// Whether a server greets at this socket: it speaks first.

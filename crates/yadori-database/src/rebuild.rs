@@ -1,26 +1,25 @@
 //! The database is built anew with another key, or with its first.
 //!
 //! A second server is set up beside, everything goes to it through a pipe (never through a file), both are compared, and
-//! the new one takes the place of the old. It can be killed at any point; [`recover`] goes on from what it finds:
+//! the new one takes the place of the old: see [`crate::swap`].
 //!
-//! | `database` | `.next` | `.old` | what happened | what is done |
-//! | --- | --- | --- | --- | --- |
-//! | there | | | nothing, or all | nothing |
-//! | there | there | | the new one is not whole | it is removed |
-//! | | there | there | the new one is whole | it takes its place |
-//! | there | | there | it has taken it | the old one is wiped |
+//! * [`rebuild`]: nobody uses it meanwhile. A history that was not encrypted is encrypted so, before it is opened.
+//! * [`PrivateServer::rebuild`]: it is used meanwhile. The server is started again so that it records what changes, encrypted as
+//!   all it writes (`--log-bin`, `--encrypt-binlog`); what was changed since the copy was begun follows it, again and again,
+//!   until there is so little left that everybody can be kept waiting for the last of it.
+//!
+//! Either way the two are compared as they were at one moment: the old one in a snapshot (`START TRANSACTION WITH CONSISTENT
+//! SNAPSHOT`), the new one when the changes up to just that snapshot have followed.
 
+use super::clients::{Held, Reached, pipe};
 use super::encryption;
-use super::process::find;
-use super::{PrivateServer, ServerError, ServerState, orphans};
-use rustix::fs::{MemfdFlags, memfd_create};
-use rustix::process::Signal;
-use std::fs::{self, File};
-use std::io::{self, Read, Write};
-use std::os::fd::AsRawFd;
-use std::os::unix::fs::{FileExt, PermissionsExt};
+use super::folder::FIRST_CHANGES;
+use super::swap::{self, recover};
+use super::{PrivateServer, ServerError};
+use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+use tokio_util::sync::CancellationToken;
 use yadori_vault::{KeyId, Secret};
 
 /// What became of the database.
@@ -32,34 +31,14 @@ pub enum Rebuilt {
     AlreadyDone,
 }
 
-fn beside(folder: &Path, end: &str) -> PathBuf {
-    let mut path = folder.as_os_str().to_owned();
-    path.push(end);
-    path.into()
-}
+/// How many rounds of changes may follow before everybody waits for the last one: each takes less than the one before.
+const ROUNDS: usize = 6;
 
-/// Puts in order what was left by a [`rebuild`] that was broken off. To be called before the server is started.
-///
-/// # Errors
-/// When the disk refuses.
-pub fn recover(folder: &Path) -> io::Result<()> {
-    let [next, old] = [".next", ".old"].map(|end| beside(folder, end));
-    if next.exists() {
-        if folder.exists() {
-            orphans::of(&next).iter().for_each(|orphan| orphan.end(Signal::KILL));
-            fs::remove_dir_all(&next)?;
-        } else {
-            fs::rename(&next, folder)?;
-        }
-    }
-    if old.exists() {
-        if folder.exists() {
-            wipe(&old)?;
-        } else {
-            fs::rename(&old, folder)?;
-        }
-    }
-    Ok(())
+/// A round that was quicker than this leaves little to wait for.
+const LITTLE: Duration = Duration::from_millis(150);
+
+fn not_rebuilt(reason: impl ToString) -> ServerError {
+    ServerError::NotRebuilt(reason.to_string())
 }
 
 /// Builds the database in `folder` anew, encrypted with `to`; `from` is the key that it has. No server may run there. Tells
@@ -73,214 +52,273 @@ pub async fn rebuild(
     to: &Secret,
     tell: impl Fn(f32) + Send + 'static,
 ) -> Result<Rebuilt, ServerError> {
-    let failed = |error: io::Error| ServerError::NotRebuilt(error.to_string());
-    recover(folder).map_err(failed)?;
-    if encryption::key_id(folder).map_err(failed)? == Some(KeyId::of(to).to_string()) {
+    recover(folder).map_err(not_rebuilt)?;
+    if encryption::key_id(folder).map_err(not_rebuilt)? == Some(KeyId::of(to).to_string()) {
         return Ok(Rebuilt::AlreadyDone);
     }
-    let next = beside(folder, ".next");
     let source = PrivateServer::start(folder, from).await?;
-    let target = match PrivateServer::start(&next, Some(to)).await {
-        Ok(target) => target,
-        Err(error) => {
-            source.stop().await;
-            let _ = fs::remove_dir_all(&next);
-            return Err(error);
+    let copied = Copying::begin(&source, folder, to).await;
+    let copied = match copied {
+        Ok(copying) => {
+            let (from, to) = (copying.from.clone(), copying.to.clone());
+            let outcome = blocking(move || {
+                copy(&from, &to, Changes::None, &tell)?;
+                same(&sums(&from)?, &sums(&to)?)
+            });
+            let outcome = outcome.await;
+            copying.end(outcome).await
         }
+        Err(error) => Err(error),
     };
-    let (one, other) = (Reached::of(&source), Reached::of(&target));
-    let copied = tokio::task::spawn_blocking(move || copy(&one?, &other?, &tell));
-    let copied = copied.await.unwrap_or_else(|_| Err("the copying ended".into()));
     source.stop().await;
-    target.stop().await;
-    if let Err(reason) = copied {
-        let _ = fs::remove_dir_all(&next);
-        return Err(ServerError::NotRebuilt(reason));
-    }
-    let old = beside(folder, ".old");
-    let swap = || {
-        sync(&next)?;
-        fs::rename(folder, &old)?;
-        fs::rename(&next, folder)?;
-        sync_folder(folder.parent().unwrap_or(folder))?;
-        wipe(&old)
-    };
-    swap().map_err(failed)?;
+    copied?;
+    swap::swap(folder).map_err(not_rebuilt)?;
+    swap::wipe_old(folder).map_err(not_rebuilt)?;
     Ok(Rebuilt::Done)
 }
 
-/// How a client reaches a server.
-struct Reached {
-    socket: String,
-    password: String,
-}
-
-impl Reached {
-    fn of(server: &PrivateServer) -> Result<Self, String> {
-        let ServerState::Running { url, .. } = server.state().borrow().clone() else {
-            return Err("a server ended".into());
+impl PrivateServer {
+    /// Builds the database anew, encrypted with `to`, while it is used. The server is away for a moment at the beginning and at
+    /// the end; its state tells where it is then. Tells how far it is, from 0 to 1.
+    ///
+    /// # Errors
+    /// When there is no room, the copy is not the same, a server ended by itself, or it was cancelled; what was there is as it was
+    /// then, and is used on.
+    pub async fn rebuild(
+        &self,
+        to: &Secret,
+        cancelled: &CancellationToken,
+        tell: impl Fn(f32) + Send + 'static,
+    ) -> Result<(), ServerError> {
+        let folder = self.folder().to_owned();
+        self.record_changes(true).await?;
+        let outcome = tokio::select! {
+            outcome = self.build_beside(&folder, to, cancelled, tell) => outcome,
+            () = cancelled.cancelled() => Err(not_rebuilt("it was broken off")),
         };
-        let url = url::Url::parse(&url).map_err(|error| error.to_string())?;
-        let socket = url.query_pairs().find(|(name, _)| name == "socket").map(|(_, socket)| socket.into_owned());
-        Ok(Self { socket: socket.ok_or("no socket")?, password: url.password().unwrap_or_default().to_owned() })
-    }
-
-    /// A client of the server. Its password is in no argument and no file; the file in memory lasts as long as it is held.
-    fn client(&self, program: &str) -> Result<(Command, File), String> {
-        let said = |error: io::Error| error.to_string();
-        let program =
-            find(program).ok_or_else(|| format!("{program} is missing (on Debian: apt install mariadb-client)"))?;
-        // Inherited by what is started: the flag is set in this process only for a moment, and the file holds no content.
-        let options = File::from(memfd_create("yadori", MemfdFlags::empty()).map_err(|error| said(error.into()))?);
-        // The clients ignore options that others could write.
-        options.set_permissions(fs::Permissions::from_mode(0o600)).map_err(said)?;
-        let text = format!(
-            "[client]\nuser=yadori\npassword={}\nsocket={}\ndefault-character-set=utf8mb4\n",
-            self.password, self.socket
-        );
-        options.write_all_at(text.as_bytes(), 0).map_err(said)?;
-        let mut command = Command::new(program);
-        command.arg(format!("--defaults-file=/proc/self/fd/{}", options.as_raw_fd())).arg("--max-allowed-packet=64M");
-        command.stdin(Stdio::null()).stderr(Stdio::piped());
-        Ok((command, options))
-    }
-
-    fn ask(&self, statement: &str) -> Result<String, String> {
-        let (mut command, _options) = self.client("mariadb")?;
-        let done = command.args(["--batch", "--skip-column-names", "-e", statement, "yadori"]).output();
-        let done = done.map_err(|error| error.to_string())?;
-        if !done.status.success() {
-            return Err(String::from_utf8_lossy(&done.stderr).trim().to_owned());
+        if let Err(error) = outcome {
+            // It ends anyway when it is cancelled.
+            if !cancelled.is_cancelled() {
+                self.record_changes(false).await?;
+            }
+            return Err(error);
         }
-        Ok(String::from_utf8_lossy(&done.stdout).into_owned())
+        let wiped = tokio::task::spawn_blocking(move || swap::wipe_old(&folder)).await;
+        if let Ok(Err(error)) = wiped {
+            tracing::warn!(%error, "the database with the old key is wiped at the next start");
+        }
+        Ok(())
+    }
+
+    async fn build_beside(
+        &self,
+        folder: &Path,
+        to: &Secret,
+        cancelled: &CancellationToken,
+        tell: impl Fn(f32) + Send + 'static,
+    ) -> Result<(), ServerError> {
+        let copying = Copying::begin(self, folder, to).await?;
+        let followed = tokio::select! {
+            followed = self.follow_to_the_end(&copying, tell) => followed,
+            () = cancelled.cancelled() => Err("it was broken off".into()),
+        };
+        // Everybody waits now.
+        let held = copying.end(followed).await?;
+        self.replaced(to).await?;
+        drop(held);
+        Ok(())
+    }
+
+    async fn follow_to_the_end(&self, copying: &Copying, tell: impl Fn(f32) + Send + 'static) -> Result<Held, String> {
+        let (from, to) = (copying.from.clone(), copying.to.clone());
+        let at = blocking(move || follow(&from, &to, &tell)).await?;
+        self.pause().await.map_err(|error| error.to_string())?;
+        let (from, to) = (copying.from.clone(), copying.to.clone());
+        blocking(move || {
+            let (held, last) = Held::take(&from, POSITION)?;
+            catch_up(&from, &to, at, last.trim()).map(|_| held)
+        })
+        .await
     }
 }
 
-fn copy(one: &Reached, other: &Reached, tell: &dyn Fn(f32)) -> Result<(), String> {
-    let said = |error: io::Error| error.to_string();
-    let size = one
+async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Result<T, String> + Send + 'static) -> Result<T, String> {
+    tokio::task::spawn_blocking(work).await.unwrap_or_else(|_| Err("the copying ended".into()))
+}
+
+/// A copy that is being made.
+struct Copying {
+    from: Reached,
+    to: Reached,
+    next: PathBuf,
+    target: PrivateServer,
+}
+
+impl Copying {
+    async fn begin(source: &PrivateServer, folder: &Path, key: &Secret) -> Result<Self, ServerError> {
+        let next = swap::next(folder);
+        let target = match PrivateServer::start(&next, Some(key)).await {
+            Ok(target) => target,
+            Err(error) => {
+                let _ = fs::remove_dir_all(&next);
+                return Err(error);
+            }
+        };
+        match (Reached::of(source), Reached::of(&target)) {
+            (Ok(from), Ok(to)) => Ok(Self { from, to, next, target }),
+            (Err(reason), _) | (_, Err(reason)) => {
+                target.stop().await;
+                let _ = fs::remove_dir_all(&next);
+                Err(not_rebuilt(reason))
+            }
+        }
+    }
+
+    /// The copy is whole on the disk on return, or gone.
+    async fn end<T: Send + 'static>(self, outcome: Result<T, String>) -> Result<T, ServerError> {
+        self.target.stop().await;
+        let next = self.next.clone();
+        let synced = match outcome {
+            Ok(given) => blocking(move || swap::sync(&next).map(|()| given).map_err(|error| error.to_string())).await,
+            Err(reason) => Err(reason),
+        };
+        synced.map_err(|reason| {
+            let _ = fs::remove_dir_all(&self.next);
+            not_rebuilt(reason)
+        })
+    }
+}
+
+/// Copies everything, but for what is changed meanwhile. Gives where in the recorded changes that was, if they are recorded.
+fn copy(from: &Reached, to: &Reached, changes: Changes, tell: &dyn Fn(f32)) -> Result<String, String> {
+    let size = from
         .ask("SELECT COALESCE(SUM(data_length), 0) + 1 FROM information_schema.tables WHERE table_schema = 'yadori'")?;
     let size: u64 = size.trim().parse().map_err(|_| format!("no size: {size}"))?;
     // It is all written to the disk when the server ends, and given up if that does not come about.
-    other.ask("SET GLOBAL innodb_flush_log_at_trx_commit = 0")?;
-    let (mut dump, _options) = one.client("mariadb-dump")?;
-    dump.args(["--single-transaction", "--quick", "--hex-blob", "--no-tablespaces", "--skip-comments", "yadori"]);
-    let mut dump = dump.stdout(Stdio::piped()).spawn().map_err(said)?;
-    let (mut load, _options) = other.client("mariadb")?;
-    let mut load = load.arg("yadori").stdin(Stdio::piped()).stdout(Stdio::null()).spawn().map_err(said)?;
-    let piped = pipe(&mut dump, &mut load, size, tell);
-    let ended = [("mariadb-dump", dump), ("mariadb", load)].map(|(name, child)| ended(name, child));
-    ended.into_iter().collect::<Result<(), _>>()?;
-    piped.map_err(said)?;
-    let sums = |server: &Reached| {
-        let tables = server.ask("SELECT GROUP_CONCAT(CONCAT('`', table_name, '`') ORDER BY table_name) FROM information_schema.tables WHERE table_schema = 'yadori'")?;
-        server.ask(&format!("CHECKSUM TABLE {} EXTENDED", tables.trim()))
-    };
-    if one.ask("SHOW TABLES")?.trim().is_empty() {
-        return Ok(());
+    to.ask("SET GLOBAL innodb_flush_log_at_trx_commit = 0")?;
+    let (mut dump, _options) = from.client("mariadb-dump")?;
+    dump.args(["--single-transaction", "--quick", "--hex-blob", "--no-tablespaces", "--skip-comments"]);
+    dump.args(["--default-character-set=utf8mb4", "--max-allowed-packet=64M"]);
+    if changes == Changes::Recorded {
+        // As a comment: the new database is nobody's replica.
+        dump.arg("--master-data=2");
     }
-    if sums(one)? != sums(other)? {
-        return Err("the copy is not the same".into());
-    }
-    tell(1.0);
-    Ok(())
-}
-
-fn pipe(dump: &mut Child, load: &mut Child, size: u64, tell: &dyn Fn(f32)) -> io::Result<()> {
-    let (Some(mut from), Some(mut to)) = (dump.stdout.take(), load.stdin.take()) else { return Ok(()) };
-    let mut buffer = vec![0; 1 << 20];
-    let mut done = 0;
-    loop {
-        let count = from.read(&mut buffer)?;
-        if count == 0 {
-            return Ok(());
-        }
-        to.write_all(&buffer[..count])?;
-        done += count as u64;
+    dump.arg("yadori");
+    let (load, _options) = to.statements()?;
+    let (mut done, mut head) = (0, Vec::new());
+    pipe(("mariadb-dump", dump), ("mariadb", load), |bytes| {
+        done += bytes.len() as u64;
+        head.extend_from_slice(&bytes[..bytes.len().min(HEAD.saturating_sub(head.len()))]);
         // Bytes are written as two digits each; comparing takes the rest.
-        tell((done as f32 / (2 * size) as f32).min(1.0) * 0.9);
+        tell((done as f32 / (2 * size) as f32).min(1.0) * COPIED);
+    })?;
+    if changes == Changes::None {
+        return Ok(String::new());
+    }
+    let head = String::from_utf8_lossy(&head);
+    let (file, offset) = position_in(&head).ok_or("the copy does not tell where it was begun")?;
+    position_of(from, file, offset)
+}
+
+/// Whether changes are recorded.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Changes {
+    Recorded,
+    /// There are none.
+    None,
+}
+
+/// Where `mariadb-dump --master-data` tells its position: before the first table.
+const HEAD: usize = 1 << 16;
+
+/// How far it is when everything is copied, and when it is compared.
+const COPIED: f32 = 0.7;
+const COMPARED: f32 = 0.95;
+
+/// The file of recorded changes, and the place in it, that a copy tells of at its head.
+fn position_in(head: &str) -> Option<(&str, &str)> {
+    let (_, rest) = head.split_once("MASTER_LOG_FILE='")?;
+    let (file, rest) = rest.split_once("', MASTER_LOG_POS=")?;
+    rest.split_once(';').map(|(offset, _)| (file, offset))
+}
+
+/// The position (a GTID) of a place in a file of recorded changes. Places alone would not do: in encrypted files the clients
+/// count them differently than the server.
+fn position_of(server: &Reached, file: &str, offset: &str) -> Result<String, String> {
+    let position = server.ask(&format!("SELECT BINLOG_GTID_POS('{file}', {offset})"))?;
+    match position.trim() {
+        "" | "NULL" => Err(format!("{file} has no position {offset}")),
+        position => Ok(position.to_owned()),
     }
 }
 
-fn ended(name: &str, child: Child) -> Result<(), String> {
-    let output = child.wait_with_output().map_err(|error| error.to_string())?;
-    if output.status.success() {
-        return Ok(());
-    }
-    let said = String::from_utf8_lossy(&output.stderr);
-    Err(format!("{name}: {}", said.lines().last().map_or_else(|| output.status.to_string(), str::to_owned)))
+/// The sums over all that is in the tables; nothing if there are none.
+fn sums(server: &Reached) -> Result<String, String> {
+    server.tables()?.map_or_else(|| Ok(String::new()), |tables| server.ask(&checksum(&tables)))
 }
 
-/// Has everything in a folder written to the disk.
-fn sync(folder: &Path) -> io::Result<()> {
-    for entry in fs::read_dir(folder)? {
-        let entry = entry?;
-        if entry.file_type()?.is_dir() {
-            sync(&entry.path())?;
-        } else if entry.file_type()?.is_file() {
-            File::open(entry.path())?.sync_all()?;
+fn checksum(tables: &str) -> String {
+    format!("CHECKSUM TABLE {tables} EXTENDED")
+}
+
+fn same(one: &str, other: &str) -> Result<(), String> {
+    if one == other { Ok(()) } else { Err("the copy is not the same".into()) }
+}
+
+/// Copies everything, compares, and has what changes meanwhile follow, until there is little left. Gives how far it followed.
+fn follow(from: &Reached, to: &Reached, tell: &dyn Fn(f32)) -> Result<String, String> {
+    // From the first change on there is a position.
+    from.ask("DROP TABLE IF EXISTS there_is_no_such_table")?;
+    let mut at = copy(from, to, Changes::Recorded, tell)?;
+    // What is written now need not be written when the server ends, and everybody waits.
+    to.ask("SET GLOBAL innodb_max_dirty_pages_pct = 0")?;
+    if let Some(tables) = from.tables()? {
+        let said = from.ask(&format!(
+            "START TRANSACTION WITH CONSISTENT SNAPSHOT; SHOW STATUS LIKE 'binlog_snapshot_%'; {}",
+            checksum(&tables)
+        ))?;
+        let (file, rest) = said.split_once('\n').unwrap_or_default();
+        let (offset, theirs) = rest.split_once('\n').unwrap_or_default();
+        let [file, offset] = [file, offset].map(|row| row.split('\t').next_back().unwrap_or_default());
+        at = catch_up(from, to, at, &position_of(from, file, offset)?)?;
+        same(theirs, &sums(to)?)?;
+    }
+    tell(COMPARED);
+    for _ in 0..ROUNDS {
+        let began = Instant::now();
+        let now = from.ask(POSITION)?;
+        at = catch_up(from, to, at, now.trim())?;
+        if began.elapsed() < LITTLE {
+            break;
         }
     }
-    sync_folder(folder)
+    Ok(at)
 }
 
-fn sync_folder(folder: &Path) -> io::Result<()> {
-    File::open(folder)?.sync_all()
-}
+/// Asks for the position of the last change that is recorded.
+const POSITION: &str = "SELECT @@GLOBAL.gtid_binlog_pos";
 
-/// Writes over everything in a folder, and removes it.
-fn wipe(folder: &Path) -> io::Result<()> {
-    for entry in fs::read_dir(folder)? {
-        let entry = entry?;
-        if entry.file_type()?.is_dir() {
-            wipe(&entry.path())?;
-            continue;
-        }
-        if entry.file_type()?.is_file() {
-            yadori_files::wipe(&entry.path())?;
-        } else {
-            fs::remove_file(entry.path())?;
-        }
+/// Has the changes follow that were recorded after one position, up to another, which is given back.
+fn catch_up(from: &Reached, to: &Reached, after: String, upto: &str) -> Result<String, String> {
+    if after == upto {
+        return Ok(after);
     }
-    fs::remove_dir(folder)
+    let (mut changes, _options) = from.client("mariadb-binlog")?;
+    changes.args(["--read-from-remote-server", "--skip-annotate-row-events", "--to-last-log"]);
+    changes.arg(format!("--start-position={after}")).arg(format!("--stop-position={upto}")).arg(FIRST_CHANGES);
+    let (apply, _options) = to.statements()?;
+    pipe(("mariadb-binlog", changes), ("mariadb", apply), |_| {})?;
+    Ok(upto.to_owned())
 }
 
 #[cfg(test)]
 mod tests {
-    use super::*;
-
-    /// What is there after a start, of the three folders with a file in each.
-    fn after(there: [bool; 3]) -> Vec<(String, String)> {
-        let home = tempfile::tempdir().unwrap();
-        let folder = home.path().join("database");
-        for (end, there) in ["", ".next", ".old"].into_iter().zip(there) {
-            if there {
-                fs::create_dir_all(beside(&folder, end).join("data")).unwrap();
-                fs::write(beside(&folder, end).join("data/who"), end).unwrap();
-            }
-        }
-        recover(&folder).unwrap();
-        recover(&folder).unwrap();
-        let mut left: Vec<_> = fs::read_dir(home.path())
-            .unwrap()
-            .map(|entry| {
-                let path = entry.unwrap().path();
-                let name = path.file_name().unwrap().to_string_lossy().into_owned();
-                (name, fs::read_to_string(path.join("data/who")).unwrap())
-            })
-            .collect();
-        left.sort();
-        left
-    }
+    use super::position_in;
 
     #[test]
-    fn whatever_was_broken_off_one_whole_database_is_left() {
-        let only = |who: &str| vec![("database".to_owned(), who.to_owned())];
-        assert_eq!(after([false, false, false]), vec![]);
-        assert_eq!(after([true, false, false]), only(""));
-        assert_eq!(after([true, true, false]), only(""));
-        assert_eq!(after([false, true, true]), only(".next"));
-        assert_eq!(after([true, false, true]), only(""));
-        assert_eq!(after([false, false, true]), only(".old"));
+    fn a_copy_tells_where_it_was_begun() {
+        let head = "/*!40111 SET @OLD_SQL_NOTES=@@SQL_NOTES, SQL_NOTES=0 */;\n\n-- CHANGE MASTER TO MASTER_LOG_FILE='changes.000001', MASTER_LOG_POS=376;\nDROP TABLE";
+        assert_eq!(position_in(head), Some(("changes.000001", "376")));
+        assert_eq!(position_in("DROP TABLE"), None);
     }
 }

@@ -25,8 +25,13 @@ impl Availability {
         match &*self.server.as_ref()?.borrow() {
             ServerState::Running { .. } => None,
             ServerState::Restarting { failure } => Some(failure.clone()),
-            ServerState::Stopped => Some(None),
+            ServerState::Paused | ServerState::Stopped => Some(None),
         }
+    }
+
+    /// Whether it is away on purpose, and back within seconds.
+    pub fn is_paused(&self) -> bool {
+        self.server.as_ref().is_some_and(|state| *state.borrow() == ServerState::Paused)
     }
 
     /// Waits until the service's own database, which is away, is back. Never done if it is there, or not our own.

@@ -26,6 +26,7 @@ use tokio::task::JoinSet;
 use yadori_cage::Cage;
 use yadori_desktop::{Clipboard, Event, Keyboard, Reading, Shortcoming};
 use yadori_store::{QUICK, Store, StoreError};
+use yadori_vault::Secret;
 
 /// Why the parts were not put together.
 #[derive(Debug, Error)]
@@ -102,6 +103,11 @@ pub struct Engine {
 }
 
 impl Engine {
+    /// Snapshots of the index are sealed with this key from now on; what was sealed with the one before is gone.
+    pub fn seal_snapshots_with(&self, key: Option<Secret>) {
+        self.history.snapshots.seal_with(key);
+    }
+
     /// Puts the parts together, and brings back what they knew when they ended.
     ///
     /// # Errors

@@ -38,7 +38,9 @@ pub struct Database {
     /// Its records.
     pub store: Store,
     /// The private server, if it is ours.
-    server: Option<PrivateServer>,
+    server: Option<Arc<PrivateServer>>,
+    /// How it stands; that it runs, only when the records know where.
+    state: Option<watch::Sender<ServerState>>,
     /// That a given one is used by this service only.
     claim: Option<Claim>,
 }
@@ -57,7 +59,7 @@ impl Database {
         if let Some(url) = url {
             let store = Store::open(url, (device, id)).await?;
             let claim = Some(store.claim().await?);
-            return Ok(Self { store, server: None, claim });
+            return Ok(Self { store, server: None, state: None, claim });
         }
         encrypt(folder, vault).await?;
         let key = vault.keys().map(|keys| keys.current);
@@ -70,7 +72,10 @@ impl Database {
             .into());
         };
         match Store::open(&url, (device, id)).await {
-            Ok(store) => Ok(Self { store, server: Some(server), claim: None }),
+            Ok(store) => {
+                let state = Some(watch::Sender::new(server.state().borrow().clone()));
+                Ok(Self { store, server: Some(Arc::new(server)), state, claim: None })
+            }
             Err(error) => {
                 server.stop().await;
                 Err(error.into())
@@ -78,9 +83,34 @@ impl Database {
         }
     }
 
-    /// Follows the state of the private server.
+    /// Follows the state of the private server: see [`Database::follow`].
     pub fn state(&self) -> Option<watch::Receiver<ServerState>> {
-        self.server.as_ref().map(PrivateServer::state)
+        self.state.as_ref().map(watch::Sender::subscribe)
+    }
+
+    /// Tells the store where the private server is whenever it has been started again, and then `is_back`. None if there is none.
+    pub fn follow<F: Fn() + Send + 'static>(&self, is_back: F) -> Option<impl Future<Output = ()> + Send + use<F>> {
+        let (mut state, tells, store) = (self.server.as_ref()?.state(), self.state.clone()?, self.store.clone());
+        Some(async move {
+            while state.changed().await.is_ok() {
+                let now = state.borrow_and_update().clone();
+                let url = if let ServerState::Running { url, .. } = &now { Some(url.clone()) } else { None };
+                match url.map(|url| store.moved_to(&url)) {
+                    Some(Err(error)) => tracing::error!(%error, "the database cannot be followed"),
+                    moved => {
+                        tells.send_replace(now);
+                        if moved.is_some() {
+                            is_back();
+                        }
+                    }
+                }
+            }
+        })
+    }
+
+    /// The private server, if it is ours.
+    pub fn server(&self) -> Option<Arc<PrivateServer>> {
+        self.server.clone()
     }
 
     /// What keeps the database to this service, if it is not its own: see [`keep`].
@@ -97,8 +127,8 @@ impl Database {
     }
 }
 
-/// Encrypts the database with the key of the vault that is to be used, if it is not yet. A change to another key that fails
-/// leaves it with the one before.
+/// Encrypts the database with the key of the vault, if it is not encrypted yet. A change to another key that was broken off is
+/// carried on while the history is open: see [`crate::rekeying`].
 async fn encrypt(folder: &Path, vault: &Arc<Vault>) -> Result<(), DatabaseError> {
     let refused =
         |source: std::io::Error| ServerError::Folder { path: folder.display().to_string(), reason: source.to_string() };
@@ -107,26 +137,19 @@ async fn encrypt(folder: &Path, vault: &Arc<Vault>) -> Result<(), DatabaseError>
     if !yadori_database::exists(folder) {
         return Ok(vault.settle(&KeyId::of(&keys.current).to_string())?);
     }
-    let id = yadori_database::key_id(folder).map_err(refused)?;
-    let wanted = keys.next.as_ref().unwrap_or(&keys.current);
-    let from = id.is_some().then_some(&keys.current);
-    // Under a key that is neither, it is the server's start that says so.
-    let known = id.as_ref().is_none_or(|id| *id == KeyId::of(&keys.current).to_string());
-    if known && id != Some(KeyId::of(wanted).to_string()) {
+    if yadori_database::key_id(folder).map_err(refused)?.is_none() {
         tracing::info!("the history is being encrypted");
         let progress = vault.clone();
         let tell = move |part| progress.stands(State::Encrypting(part));
-        match yadori_database::rebuild(folder, from, wanted, tell).await {
-            Ok(_) => tracing::info!("the history is encrypted"),
-            Err(error) if from.is_some() => {
-                tracing::error!(%error, "the history stays encrypted with the key that it has");
-                vault.failed(Some(error.to_string()));
-            }
-            Err(error) => return Err(error.into()),
-        }
+        yadori_database::rebuild(folder, None, &keys.current, tell).await?;
+        tracing::info!("the history is encrypted");
     }
+    // Under a key that is neither, it is the server's start that says so.
     let id = yadori_database::key_id(folder).map_err(refused)?;
-    Ok(vault.settle(&id.unwrap_or_default())?)
+    match &keys.next {
+        Some(next) if id == Some(KeyId::of(next).to_string()) => Ok(vault.settle(&KeyId::of(next).to_string())?),
+        _ => Ok(()),
+    }
 }
 
 /// Keeps the database to this service: claims it again whenever the claim has ended, as it does with a restart of the
@@ -146,18 +169,5 @@ pub async fn keep(store: Store, mut claim: Claim) -> OpenError {
             tokio::time::sleep(BETWEEN_CLAIMS).await;
         };
         tracing::info!("the database was claimed again, after its server had been restarted");
-    }
-}
-
-/// Tells the store where the private server is whenever it has been started again, and then `is_back`.
-pub async fn follow(store: Store, mut state: watch::Receiver<ServerState>, is_back: impl Fn()) {
-    while state.changed().await.is_ok() {
-        let now = state.borrow_and_update().clone();
-        if let ServerState::Running { url, .. } = now {
-            match store.moved_to(&url) {
-                Ok(()) => is_back(),
-                Err(error) => tracing::error!(%error, "the database cannot be followed"),
-            }
-        }
     }
 }

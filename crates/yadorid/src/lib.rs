@@ -20,6 +20,7 @@ pub mod http;
 mod log_in;
 mod opened;
 mod picker;
+mod rekeying;
 pub mod service;
 mod signs;
 pub mod vault;

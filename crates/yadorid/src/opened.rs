@@ -22,9 +22,15 @@ use yadori_engine::history::snapshot::SnapshotPlace;
 use yadori_engine::links::LinkConfig;
 use yadori_files::Places;
 use yadori_store::{OpenError, Store};
+use yadori_vault::Secret;
 
 /// What the key of snapshots is derived for.
 const SNAPSHOT_KEY: &str = "yadori 2026-11 snapshots of the index";
+
+/// The key of snapshots of the index.
+pub(crate) fn snapshot_key(vault: &Vault) -> Option<Secret> {
+    vault.keys().map(|keys| keys.current.derive(SNAPSHOT_KEY))
+}
 
 /// The setting with the latest generation of the keyring that the history has seen.
 const KEYRING_SEEN: &str = "keyring_seen";
@@ -117,10 +123,10 @@ impl House {
 
     /// Where snapshots of the index are kept. Of a database that is not ours there are none: it may be changed behind our back.
     fn snapshots(&self) -> Option<SnapshotPlace> {
-        self.config.database_url.is_none().then(|| SnapshotPlace {
-            path: self.places.data.join("index.snapshot"),
-            key: self.vault.keys().map(|keys| keys.current.derive(SNAPSHOT_KEY)),
-        })
+        self.config
+            .database_url
+            .is_none()
+            .then(|| SnapshotPlace { path: self.places.data.join("index.snapshot"), key: snapshot_key(&self.vault) })
     }
 
     /// Nobody is told any more how to reach the service.
@@ -135,15 +141,6 @@ impl House {
         let browsers = living.service.engine.history.store.console_keys(now).await.unwrap_or_default();
         crate::browsers::write(&self.places, &browsers);
         self.authenticator.remember(browsers);
-    }
-
-    /// Encrypts everything with a new key, and opens it again. What was there before is there again if that fails.
-    pub async fn rekey(&self, desk: Option<&Desk>) -> Result<Opened, StartError> {
-        if let Err(error) = self.vault.begin_rekeying() {
-            tracing::error!(%error, "no new key could be made");
-            self.vault.failed(Some(error.to_string()));
-        }
-        self.open(desk).await
     }
 }
 
@@ -160,10 +157,9 @@ impl Opened {
     pub fn live(self, house: &House, desk: Option<&Desk>) -> (Living, Lost) {
         let Self { service, mut database, keyring_seen } = self;
         let mut background = service.engine.start();
-        if let Some(state) = database.state() {
-            let of_engine = service.clone();
-            let is_back = move || of_engine.engine.wake_up();
-            background.spawn(database::follow(database.store.clone(), state, is_back));
+        let of_engine = service.clone();
+        if let Some(following) = database.follow(move || of_engine.engine.wake_up()) {
+            background.spawn(following);
         }
         if let Some(seen) = keyring_seen {
             background.spawn(note_keyrings(house.vault.clone(), database.store.clone(), seen));
@@ -210,10 +206,19 @@ impl Opened {
                 picker.end().await;
             }
         });
+        let rekeying = database.server().map(|server| {
+            let folder = house.places.data.join("database");
+            tokio::spawn(crate::rekeying::rekey_when_wanted(
+                house.vault.clone(),
+                service.engine.clone(),
+                server,
+                folder,
+            ))
+        });
         if capturing.is_some() && service.simulated.is_none() {
             background.spawn(crate::signs::show(service.clone(), house.places.run.clone()));
         }
-        (Living { service, database, background, capturing, picker }, Lost(lost))
+        (Living { service, database, background, capturing, picker, rekeying }, Lost(lost))
     }
 }
 
@@ -247,6 +252,7 @@ pub(crate) struct Living {
     background: JoinSet<()>,
     capturing: Option<JoinHandle<()>>,
     picker: JoinHandle<()>,
+    rekeying: Option<JoinHandle<()>>,
 }
 
 impl Living {
@@ -257,7 +263,7 @@ impl Living {
     /// Ends it in good order: what was copied is filed, what was asked is answered, the database ends. If it is locked, nothing of
     /// it is left in memory.
     pub async fn end(self, house: &House, locked: bool) {
-        let Self { service, database, mut background, capturing, picker } = self;
+        let Self { service, database, mut background, capturing, picker, rekeying } = self;
         service.engine.background.ending.cancel();
         service.door.close();
         if locked {
@@ -273,6 +279,9 @@ impl Living {
             let _ = capturing.await;
         }
         let _ = picker.await;
+        if let Some(rekeying) = rekeying {
+            let _ = rekeying.await;
+        }
         service.engine.end().await;
         background.shutdown().await;
         database.close().await;

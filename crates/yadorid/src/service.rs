@@ -236,7 +236,7 @@ impl Running {
                     () = &mut end => break Ok(()),
                     Some(wanted) = wanted.recv() => match wanted {
                         Wanted::Open(keys) => keys,
-                        Wanted::Lock | Wanted::Rekey => continue,
+                        Wanted::Lock => continue,
                     },
                 };
                 opened = unlock(&house, keys, desk.as_ref().map(DeskRunning::desk)).await;
@@ -267,10 +267,6 @@ impl Running {
                 Ended::ForGood => break Ok(()),
                 Ended::Lost(error) => break Err(error),
                 Ended::Locked => tracing::info!("the history is locked"),
-                Ended::Rekeying => match house.rekey(desk.as_ref().map(DeskRunning::desk)).await {
-                    Ok(open) => opened = Some(open),
-                    Err(error) => break Err(error),
-                },
             }
         };
         drop(sleep);
@@ -324,11 +320,6 @@ async fn close(house: &House, living: Living, why: &Ended, ending: &Cancellation
             hardening::give_memory_back();
             hardening::wipe_what_is_freed(false);
         }
-        Ended::Rekeying => {
-            house.vault.stands(State::Encrypting(0.0));
-            house.gate.shut();
-            living.end(house, false).await;
-        }
     }
 }
 
@@ -340,8 +331,6 @@ enum Ended {
     Lost(StartError),
     /// It is to be locked.
     Locked,
-    /// It is to be encrypted with another key.
-    Rekeying,
 }
 
 /// Done when the history is to be locked by keys, or by the icon, and can be.
@@ -363,7 +352,6 @@ async fn lock_wanted(vault: &Vault, wanted: &mut mpsc::UnboundedReceiver<Wanted>
     loop {
         match wanted.recv().await {
             Some(Wanted::Lock) => return Ended::Locked,
-            Some(Wanted::Rekey) => return Ended::Rekeying,
             Some(Wanted::Open(_)) => vault.stands(State::Open),
             None => return std::future::pending().await,
         }

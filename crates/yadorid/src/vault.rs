@@ -14,7 +14,7 @@ pub use files::VaultError;
 use parking_lot::Mutex;
 use std::time::{Duration, Instant};
 use thiserror::Error;
-use tokio::sync::{mpsc, watch};
+use tokio::sync::{Notify, mpsc, watch};
 use yadori_api as api;
 use yadori_files::Places;
 use yadori_vault::{
@@ -32,7 +32,7 @@ pub enum State {
     Locking,
     /// It is locked.
     Locked,
-    /// It is being encrypted, and how far that is, from 0 to 1.
+    /// It is being encrypted for the first time, and how far that is, from 0 to 1.
     Encrypting(f32),
 }
 
@@ -43,8 +43,6 @@ pub enum Wanted {
     Lock,
     /// To open it with these keys.
     Open(DataKeys),
-    /// To encrypt everything with a new key.
-    Rekey,
 }
 
 /// Why a change was not made.
@@ -88,6 +86,9 @@ pub struct Vault {
     keys: Mutex<Option<DataKeys>>,
     state: watch::Sender<State>,
     wanted: mpsc::UnboundedSender<Wanted>,
+    rekey_wanted: Notify,
+    /// How far everything is encrypted with a new key, from 0 to 1, while it is.
+    rekeying: watch::Sender<Option<f32>>,
     tries: tokio::sync::Mutex<Tries>,
     /// Why it could not be opened the last time.
     failure: watch::Sender<Option<String>>,
@@ -124,6 +125,8 @@ impl Vault {
             keys: Mutex::new(keys),
             state: watch::Sender::new(State::Opening),
             wanted: sender,
+            rekey_wanted: Notify::new(),
+            rekeying: watch::Sender::new(None),
             tries: <_>::default(),
             failure: watch::Sender::new(None),
             plain,
@@ -303,7 +306,7 @@ impl Vault {
         let rules = keyring.as_ref().map(|keyring| keyring.lock).unwrap_or_default();
         let kinds = keyring.iter().flat_map(|keyring| &keyring.protectors).map(|protector| protector.kind);
         let (state, encrypting) = match *self.state.borrow() {
-            State::Open => (api::LockState::Open, None),
+            State::Open => (api::LockState::Open, *self.rekeying.borrow()),
             State::Locked => (api::LockState::Locked, None),
             State::Opening | State::Locking => (api::LockState::Changing, None),
             State::Encrypting(part) => (api::LockState::Changing, Some(part)),
@@ -528,18 +531,28 @@ impl Vault {
         }
     }
 
-    /// Has everything encrypted with a new key. Done when that has begun.
+    /// Has everything encrypted with a new key, unless it is already. Done when that has begun.
     ///
     /// # Errors
     /// When it is locked or not encrypted, or there is no room for another database beside this one.
     pub fn rekey(&self) -> Result<(), ChangeLockError> {
         self.change(|_, _| Ok(()))?;
-        // Once it has begun, the old one has ended, and would need room to start again.
         yadori_database::check_room_beside(&self.places.data.join("database"))?;
-        self.failed(None);
-        self.stands(State::Encrypting(0.0));
-        let _ = self.wanted.send(Wanted::Rekey);
+        if self.rekeying.send_replace(Some(0.0)).is_none() {
+            self.failed(None);
+            self.rekey_wanted.notify_one();
+        }
         Ok(())
+    }
+
+    /// Done when everything is to be encrypted with a new key.
+    pub async fn rekey_wanted(&self) {
+        self.rekey_wanted.notified().await;
+    }
+
+    /// Says how far everything is encrypted with a new key, from 0 to 1; none when that is over.
+    pub fn rekeys(&self, part: Option<f32>) {
+        self.rekeying.send_replace(part);
     }
 }
 

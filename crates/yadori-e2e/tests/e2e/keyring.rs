@@ -6,7 +6,7 @@ use serde_json::json;
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 use std::process::{Command, Stdio};
-use yadori_api::{Lock, LockState, ProblemKind, Protector};
+use yadori_api::{Added, Lock, LockState, ProblemKind, Protector};
 use yadori_e2e::bus::Bus;
 use yadori_e2e::home::Home;
 use yadori_e2e::process::Process;
@@ -35,6 +35,8 @@ fn everything_is_encrypted_with_a_new_key_wherever_that_is_interrupted() {
         let after: Vec<String> = service.clips(&["list"]).into_iter().map(|clip| clip.id).collect();
         assert_eq!(after, before, "killed after {} ms", step * 300);
     }
+    // It goes on by itself; this waits for it, or does it once more.
+    service.run(&["lock", "rekey"]);
     assert_ne!(key(), second);
     assert!(service.end().0);
     assert_nothing_in(&home, &words, "with a new key");
@@ -45,6 +47,66 @@ fn everything_is_encrypted_with_a_new_key_wherever_that_is_interrupted() {
     assert!(said.contains("encrypted with another key") && said.contains("bring back the key file"), "{said}");
     std::fs::write(home.path().join("data/keys.json"), current).unwrap();
     assert_eq!(Service::simulated(&home).clips(&["list"]).len(), before.len());
+}
+
+/// The history is used all the while: what is added is kept, what is forgotten is gone, and lists are answered.
+#[test]
+fn a_new_key_comes_while_the_history_is_used() {
+    let home = Home::new();
+    let service = Service::simulated(&home);
+    let words = fill(&service);
+    let key = || std::fs::read_to_string(home.database().join("key")).unwrap();
+    let first = key();
+    let headers = [("authorization", service.bearer()), ("content-type", "text/plain".to_owned())];
+    let headers = headers.each_ref().map(|(name, value)| (*name, value.as_str()));
+    assert_eq!(service.post("/lock/rekey", &json!({})).status, 202);
+    let (mut parts, mut kept, mut forgotten) = (Vec::new(), Vec::new(), Vec::new());
+    let mut round = 0;
+    loop {
+        let lock = lock_of(&service);
+        assert_eq!(lock.state, LockState::Open);
+        let Some(part) = lock.encrypting else {
+            assert_eq!(lock.failure, None);
+            break;
+        };
+        parts.push(part);
+        round += 1;
+        let text = format!("sandpiper {round}");
+        let added = service.request("POST", "/clips", &headers, text.as_bytes());
+        // Who asked just before it was away for a moment is told so.
+        if added.status == 503 {
+            continue;
+        }
+        assert_eq!(added.status, 201, "{}", added.text());
+        let id = added.json::<Added>().clip.id;
+        if round % 3 == 0 && service.post("/delete", &json!({ "clips": [id] })).status == 200 {
+            forgotten.push(id);
+        } else {
+            kept.push(id);
+        }
+        let listed = service.get("/clips?limit=1");
+        assert!([200, 503].contains(&listed.status), "{}", listed.text());
+    }
+    assert!(parts.is_sorted() && parts.len() > 20 && !kept.is_empty() && !forgotten.is_empty(), "{parts:?}");
+    assert_ne!(key(), first);
+    assert!(!home.database().join("changes").exists());
+    let check = |service: &Service, when: &str| {
+        let there: Vec<String> =
+            service.clips(&["list", "--limit", "100000"]).into_iter().map(|clip| clip.id).collect();
+        for id in &kept {
+            assert!(there.contains(id), "{id} is lost {when}");
+        }
+        for id in &forgotten {
+            assert!(!there.contains(id), "{id} is back {when}");
+        }
+    };
+    check(&service, "with the new key");
+    service.run(&["lock", "status"]);
+    assert!(service.end().0);
+    assert_nothing_in(&home, &words, "with a key that came while it was used");
+    let service = Service::simulated(&home);
+    check(&service, "after a start");
+    assert_eq!(lock_of(&service).encrypting, None);
 }
 
 fn does_not_start(home: &Home) -> String {

@@ -55,7 +55,7 @@ pub struct SnapshotPlace {
 
 /// Snapshots of one history.
 pub struct Snapshots {
-    place: Option<SnapshotPlace>,
+    place: Mutex<Option<SnapshotPlace>>,
     state: Mutex<SnapshotState>,
 }
 
@@ -72,13 +72,13 @@ struct SnapshotState {
 impl Snapshots {
     /// Snapshots in this place; none are kept if there is none.
     pub fn new(place: Option<SnapshotPlace>) -> Self {
-        Self { place, state: Mutex::default() }
+        Self { place: Mutex::new(place), state: Mutex::default() }
     }
 
     /// The index that is on the disk, and the change up to which it knows the history; nothing if there is none, or if it cannot
     /// be relied upon. It is wiped then.
     pub(super) async fn load(&self, store: &Store) -> Result<Option<(Index, u64)>, StoreError> {
-        let Some(place) = self.place.clone() else { return Ok(None) };
+        let Some(place) = self.place() else { return Ok(None) };
         // One that was being written when the engine was killed.
         let _ = yadori_files::wipe(&place.path.with_extension("new"));
         if !place.path.exists() {
@@ -104,6 +104,18 @@ impl Snapshots {
         }
     }
 
+    fn place(&self) -> Option<SnapshotPlace> {
+        self.place.lock().clone()
+    }
+
+    /// Snapshots are sealed with this key from now on; none with the one before is left on return.
+    pub fn seal_with(&self, key: Option<Secret>) {
+        if let Some(place) = self.place.lock().as_mut() {
+            place.key = key;
+        }
+        self.forget();
+    }
+
     /// Something is forgotten for good: no snapshot knows of it any more on return.
     pub fn forget(&self) {
         self.state.lock().forgotten += 1;
@@ -116,7 +128,7 @@ impl Snapshots {
     }
 
     fn wipe(&self) {
-        let Some(place) = &self.place else { return };
+        let Some(place) = self.place() else { return };
         {
             let mut state = self.state.lock();
             (state.upto, state.outlived) = (None, None);
@@ -136,7 +148,7 @@ impl Snapshots {
             let since = state.upto.map_or(u64::MAX, |upto| ledger.cursor().saturating_sub(upto));
             (since, state.outlived.is_some_and(|at| at <= Instant::now()))
         };
-        self.place.is_some() && (outlived || ledger.count() >= WORTH_IT && since >= changes)
+        self.place.lock().is_some() && (outlived || ledger.count() >= WORTH_IT && since >= changes)
     }
 
     async fn make(&self, history: &Arc<History>) {
@@ -156,9 +168,10 @@ impl Snapshots {
     }
 
     async fn try_to_make(&self, history: &Arc<History>) -> io::Result<()> {
-        let Some(place) = self.place.clone() else { return Ok(()) };
         let store = &history.store;
+        // In this order: with a key that is changed from here on, it is thrown away.
         let forgotten = self.state.lock().forgotten;
+        let Some(place) = self.place() else { return Ok(()) };
         // What lies in a private drawer must be in none.
         let all_closed = async || {
             let drawers = store.private_drawers().await.map_err(io::Error::other)?;

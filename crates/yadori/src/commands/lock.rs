@@ -41,7 +41,8 @@ enum Command {
     },
     /// Encrypt everything with a new key
     ///
-    /// Run it after removing a protector that somebody may have a copy of. The history is not there meanwhile.
+    /// Run it after removing a protector that somebody may have a copy of. You can use the history meanwhile: only at the
+    /// beginning and at the end it is away for a moment. If the service ends before it is done, it goes on at the next start.
     Rekey,
     /// Say when the history locks itself, and what happens then
     When(When),
@@ -198,28 +199,42 @@ fn current(service: &Client) -> Result<Option<String>, Failure> {
 /// Has everything encrypted anew, and waits for it.
 fn rekey(service: &Client) -> Result<api::Lock, Failure> {
     let mut lock: api::Lock = service.post("/lock/rekey", &Nothing {})?;
+    let mut told = None;
+    tell!("You can use the history meanwhile.");
     loop {
-        match (lock.state, &lock.failure) {
-            (api::LockState::Open, None) => return Ok(lock),
-            (api::LockState::Open, Some(reason)) => {
+        match (lock.state, lock.encrypting, &lock.failure) {
+            (api::LockState::Open, None, None) => return Ok(lock),
+            (api::LockState::Open, None, Some(reason)) => {
                 return Err(Failure::Here(format!("the history stays encrypted with the key that it has: {reason}")));
+            }
+            (api::LockState::Locked, ..) => {
+                return Err(Failure::Here(
+                    "the history was locked meanwhile; when it is unlocked, it goes on being encrypted with the new key".into(),
+                ));
             }
             _ => {}
         }
-        if let Some(part) = lock.encrypting {
-            tell!("encrypting: {} %", (part * 100.0).round());
+        let done = lock.encrypting.map(percent);
+        if let Some(percent) = done.filter(|_| done != told) {
+            tell!("encrypting with a new key: {percent} %");
+            told = done;
         }
         std::thread::sleep(BETWEEN);
         lock = service.get("/lock")?;
     }
 }
 
+fn percent(part: f32) -> u8 {
+    (part * 100.0).round() as u8
+}
+
 fn status(lock: &api::Lock) -> Result<(), Failure> {
     let style = Style::of_stdout();
     let state = match (lock.state, lock.encrypting) {
-        (api::LockState::Open, _) => "open".to_owned(),
+        (api::LockState::Open, None) => "open".to_owned(),
+        (api::LockState::Open, Some(part)) => format!("open; being encrypted with a new key, {} %", percent(part)),
         (api::LockState::Locked, _) => style.warning("locked; unlock it with: yadori unlock"),
-        (api::LockState::Changing, Some(part)) => format!("being encrypted, {} %", (part * 100.0).round()),
+        (api::LockState::Changing, Some(part)) => format!("being encrypted, {} %", percent(part)),
         (api::LockState::Changing, None) => "being opened or locked".into(),
     };
     let row = |name: &str, value: &str| say(&format!("{}  {value}", style.faint(&format!("{name:>9}"))));

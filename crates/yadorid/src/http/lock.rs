@@ -127,7 +127,9 @@ pub async fn remove_protector(
 
 /// Encrypt everything with a new key
 ///
-/// The history is not there meanwhile; `encrypting` of `GET /lock` tells how far it is. What was copied meanwhile is kept.
+/// The history can be used meanwhile, but for a moment at the beginning and at the end; `encrypting` of `GET /lock` tells how far
+/// it is, and each step is announced as a change of the status. If the service ends or is locked before that is done, it is
+/// carried on when the history is open again.
 #[utoipa::path(post, path = "/lock/rekey", tag = "lock",
     responses((status = 202, body = api::Lock), (status = 409, body = api::Problem), (status = 507, body = api::Problem)))]
 pub async fn rekey(State(app): State<App>) -> Result<(axum::http::StatusCode, Json<api::Lock>), Problem> {

@@ -227,12 +227,16 @@ fn is_worth_compressing(_: StatusCode, _: Version, headers: &HeaderMap, _: &Exte
 /// How long a request waits for the database to be back before it is told that it is away.
 const BACK: std::time::Duration = std::time::Duration::from_millis(800);
 
+/// The same, when it is started again on purpose.
+const BACK_FROM_PAUSE: std::time::Duration = std::time::Duration::from_secs(5);
+
 /// While the service's own database is away, whoever asks is told so at once, instead of waiting in vain for each of
 /// several questions to it. How the service stands is told in any case.
 async fn while_database_is_away(State(app): State<App>, request: Request, next: Next) -> Response {
     let needs_it = request.uri().path().strip_prefix(yadori_api::BASE).is_some_and(|path| !WITHOUT_IT.contains(&path));
     if needs_it && app.engine.server.away().is_some() {
-        let _ = tokio::time::timeout(BACK, app.engine.server.is_back()).await;
+        let patience = if app.engine.server.is_paused() { BACK_FROM_PAUSE } else { BACK };
+        let _ = tokio::time::timeout(patience, app.engine.server.is_back()).await;
         if let Some(failure) = app.engine.server.away() {
             return problem::Problem::database_away(failure.as_ref()).into_response();
         }

@@ -49,6 +49,22 @@ async fn a_passphrase_is_set_the_history_locked_and_nothing_of_it_is_left_in_the
     page.go("#/", "History").await;
     page.browser.until(&format!("document.body.innerText.includes({})", serde_json::json!(shown))).await;
 
+    // Everything is encrypted with a new key, and can be read meanwhile.
+    page.go("#/settings", "Settings").await;
+    page.click("Encrypt everything with a new key…").await;
+    page.check_accessibility("a new key").await;
+    page.browser.shot("new-key").await;
+    page.click("Encrypt").await;
+    page.says("It is being encrypted with a new key").await;
+    page.check_accessibility("encrypting with a new key").await;
+    page.browser.shot("encrypting").await;
+    page.go("#/", "History").await;
+    page.browser.until(&format!("document.body.innerText.includes({})", serde_json::json!(shown))).await;
+    page.go("#/settings", "Settings").await;
+    page.browser.until("!document.querySelector('progress')").await;
+    page.browser.until("document.body.innerText.includes('Encrypt everything with a new key…')").await;
+    page.go("#/", "History").await;
+
     // Locked elsewhere, the page learns of it.
     page.run(&["lock"]);
     page.says("The history is locked").await;
