@@ -18,7 +18,7 @@ use yadori_core::format;
 use yadori_core::html::{self, Markup};
 
 /// How long one picture may take.
-const PATIENCE: Duration = Duration::from_secs(20);
+pub(crate) const PATIENCE: Duration = Duration::from_secs(20);
 
 /// How long one page may take.
 const PAGE_PATIENCE: Duration = Duration::from_secs(5);
@@ -65,6 +65,11 @@ impl Cage {
     pub fn of(program: &Path, arguments: &[&str]) -> Self {
         let arguments = arguments.iter().map(|argument| (*argument).to_owned()).collect();
         Self { program: Some(Arc::new((program.to_owned(), arguments))), ..Self::none() }
+    }
+
+    /// The program that is a worker; none if what it does is done in this process.
+    pub(crate) fn program(&self) -> Option<&(PathBuf, Vec<String>)> {
+        self.program.as_deref()
     }
 
     /// The same with another time that one picture may take.
@@ -197,17 +202,17 @@ fn in_worker(
 
 /// A process that decodes.
 #[derive(Debug)]
-struct Worker {
-    child: Child,
-    input: ChildStdin,
-    output: BufReader<ChildStdout>,
+pub(crate) struct Worker {
+    pub child: Child,
+    pub input: ChildStdin,
+    pub output: BufReader<ChildStdout>,
 }
 
 /// Bytes that a pipe to the worker holds, where the system allows it.
 const PIPE: usize = 1 << 20;
 
 impl Worker {
-    fn start(program: &Path, arguments: &[String]) -> io::Result<Self> {
+    pub fn start(program: &Path, arguments: &[String]) -> io::Result<Self> {
         let mut command = Command::new(program);
         command.args(arguments).env_clear().current_dir("/");
         command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::inherit());
@@ -252,10 +257,10 @@ impl Drop for Worker {
 }
 
 /// Kills a process when a time is over, unless it is dropped before.
-struct Killer(Option<std::sync::mpsc::Sender<()>>, Option<std::thread::JoinHandle<()>>);
+pub(crate) struct Killer(Option<std::sync::mpsc::Sender<()>>, Option<std::thread::JoinHandle<()>>);
 
 impl Killer {
-    fn new(pid: u32, patience: Duration) -> Self {
+    pub fn new(pid: u32, patience: Duration) -> Self {
         let (sender, dropped) = std::sync::mpsc::channel::<()>();
         let thread = std::thread::Builder::new().name("cage".into()).spawn(move || {
             if let Err(std::sync::mpsc::RecvTimeoutError::Timeout) = dropped.recv_timeout(patience)

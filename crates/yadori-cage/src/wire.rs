@@ -35,7 +35,7 @@ pub(crate) fn read_request(from: &mut impl Read) -> io::Result<Option<(String, V
     Ok(Some((mime, bytes(from, data, MOST)?)))
 }
 
-fn bytes(from: &mut impl Read, length: u64, most: u64) -> io::Result<Vec<u8>> {
+pub(crate) fn bytes(from: &mut impl Read, length: u64, most: u64) -> io::Result<Vec<u8>> {
     if length > most {
         return Err(ErrorKind::InvalidData.into());
     }
@@ -153,6 +153,9 @@ pub(crate) fn read_small(from: &mut impl Read) -> io::Result<Result<Small, Pictu
 
 /// What asks for a page as Markdown, in the place of the type of the page.
 pub(crate) const AS_MARKDOWN: &str = "text/markdown";
+
+/// What asks for an archive to be read, in the place of a type: see `archive`.
+pub(crate) const ARCHIVE: &str = "yadori/archive";
 
 /// A text.
 pub(crate) fn write_text(to: &mut impl Write, text: &str) -> io::Result<()> {

@@ -1,8 +1,8 @@
 //! The process that decodes.
 
 use crate::decoding::{self, PictureError};
-use crate::{confinement, wire};
-use std::io::{self, BufReader, Write};
+use crate::{archive, confinement, wire};
+use std::io::{self, BufReader, BufWriter, Write};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::process::ExitCode;
 use yadori_core::format;
@@ -21,6 +21,11 @@ pub fn work() -> ExitCode {
     }
     let (mut input, mut output) = (BufReader::with_capacity(1 << 16, io::stdin()), io::stdout());
     while let Ok(Some((mime, data))) = wire::read_request(&mut input) {
+        if mime == wire::ARCHIVE {
+            // A worker for an archive does nothing else, and ends with it.
+            let _ = archive::serve(&mut input, &mut BufWriter::with_capacity(1 << 16, output), &data);
+            break;
+        }
         if let format::HTML | wire::AS_MARKDOWN = mime.as_str() {
             let read = || match mime.as_str() {
                 format::HTML => wire::write_markup(&mut output, &Markup::read(&data)),

@@ -5,7 +5,7 @@
 use std::os::unix::process::ExitStatusExt;
 use std::process::{Command, ExitStatus};
 use std::time::Duration;
-use yadori_cage::{Cage, Died, PictureError};
+use yadori_cage::{ArchiveError, Cage, Died, PictureError, ReadAt};
 use yadori_core::Format;
 
 const DEED: &str = "YADORI_DEED";
@@ -71,12 +71,30 @@ fn picture() -> Format {
 
 const PAGE: &[u8] = b"<p>load-in";
 
+struct NoArchive;
+
+impl ReadAt for NoArchive {
+    fn size(&self) -> u64 {
+        1 << 40
+    }
+
+    fn read_at(&self, buffer: &mut [u8], _: u64) -> std::io::Result<usize> {
+        buffer.fill(0);
+        Ok(buffer.len())
+    }
+}
+
+fn is_given_up(cage: &Cage) -> bool {
+    matches!(cage.open_archive(Box::new(NoArchive), "list"), Err(ArchiveError::Died))
+}
+
 #[tokio::test]
 async fn a_worker_that_dies_costs_one_picture_or_page() {
     let cage = Cage::of("/bin/false".as_ref(), &[]);
     for _ in 0..2 {
         assert!(matches!(cage.decode(&picture()).await, Err(PictureError::Died(_))));
         assert_eq!(cage.read_markup(PAGE).await, Err(Died));
+        assert!(is_given_up(&cage));
     }
     let missing = Cage::of("/nowhere/at/all".as_ref(), &[]);
     assert!(matches!(missing.decode(&picture()).await, Err(PictureError::Died(_))));
@@ -95,4 +113,5 @@ async fn a_worker_that_answers_nonsense_is_not_believed() {
     let cage = Cage::of("/bin/sh".as_ref(), &["-c", "yes; exit"]);
     assert!(matches!(cage.decode(&picture()).await, Err(PictureError::Died(_))));
     assert_eq!(cage.read_markup(PAGE).await, Err(Died));
+    assert!(is_given_up(&cage));
 }

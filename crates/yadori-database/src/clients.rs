@@ -9,6 +9,9 @@ use std::os::fd::AsRawFd;
 use std::os::unix::fs::{FileExt, PermissionsExt};
 use std::process::{Child, Command, Stdio};
 
+/// A table that is there for a moment, when something that was forgotten is written over. It is not copied.
+pub(super) const FILLING: &str = "filling";
+
 /// How a client reaches a server.
 #[derive(Clone)]
 pub(super) struct Reached {
@@ -62,9 +65,12 @@ impl Reached {
         Ok(String::from_utf8_lossy(&done.stdout).into_owned())
     }
 
-    /// The tables of the database, to be named in a statement; none if it is empty.
+    /// The tables of the database, to be named in a statement, but for [`FILLING`]; none if it is empty.
     pub fn tables(&self) -> Result<Option<String>, String> {
-        let tables = self.ask("SELECT GROUP_CONCAT(CONCAT('`', table_name, '`') ORDER BY table_name) FROM information_schema.tables WHERE table_schema = 'yadori'")?;
+        let tables = self.ask(&format!(
+            "SELECT GROUP_CONCAT(CONCAT('`', table_name, '`') ORDER BY table_name) FROM information_schema.tables \
+             WHERE table_schema = 'yadori' AND table_name <> '{FILLING}'"
+        ))?;
         Ok(Some(tables.trim()).filter(|tables| *tables != "NULL").map(str::to_owned))
     }
 }

@@ -11,7 +11,7 @@
 //! Either way the two are compared as they were at one moment: the old one in a snapshot (`START TRANSACTION WITH CONSISTENT
 //! SNAPSHOT`), the new one when the changes up to just that snapshot have followed.
 
-use super::clients::{Held, Reached, pipe};
+use super::clients::{FILLING, Held, Reached, pipe};
 use super::encryption;
 use super::folder::FIRST_CHANGES;
 use super::swap::{self, recover};
@@ -203,7 +203,7 @@ fn copy(from: &Reached, to: &Reached, changes: Changes, tell: &dyn Fn(f32)) -> R
         // As a comment: the new database is nobody's replica.
         dump.arg("--master-data=2");
     }
-    dump.arg("yadori");
+    dump.arg(format!("--ignore-table=yadori.{FILLING}")).arg("yadori");
     let (load, _options) = to.statements()?;
     let (mut done, mut head) = (0, Vec::new());
     pipe(("mariadb-dump", dump), ("mariadb", load), |bytes| {

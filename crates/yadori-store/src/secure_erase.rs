@@ -28,11 +28,13 @@ impl Store {
     /// # Errors
     /// When the server does not let us, or does not answer.
     pub async fn secure_erase(&self) -> Result<(), StoreError> {
-        let mut connection = self.pool.acquire().await?;
+        // Of its own, since its changes are not recorded: a copy of the database that is being made needs no filling.
+        let mut connection = self.pool.acquire().await?.detach();
         let run = async |connection: &mut sqlx::MySqlConnection, statement: String| {
             sqlx::raw_sql(sqlx::AssertSqlSafe(statement)).execute(connection).await
         };
         // What is not purged by then is purged before the server ends.
+        run(&mut connection, "SET SESSION sql_log_bin = 0".into()).await?;
         run(&mut connection, "SET GLOBAL innodb_fast_shutdown = 0".into()).await?;
         self.wait_for_none("Innodb_history_list_length", PURGING).await?;
         run(&mut connection, "CREATE TABLE IF NOT EXISTS filling (content LONGBLOB) ENGINE = InnoDB".into()).await?;

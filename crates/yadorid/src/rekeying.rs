@@ -69,6 +69,10 @@ async fn rekey(
     vault.settle(&id.unwrap_or_default())?;
     rebuilt?;
     engine.seal_snapshots_with(snapshot_key(vault));
+    // What was forgotten meanwhile was in the copy for a moment.
+    if let Err(error) = engine.history.store.secure_erase().await {
+        tracing::warn!(%error, "what was forgotten meanwhile was not written over");
+    }
     tracing::info!("everything is encrypted with a new key");
     Ok(())
 }

@@ -13,37 +13,26 @@ use crate::moving::filing::{Fault, Kept, as_copy, file};
 use bytes::Bytes;
 use std::collections::{HashMap, HashSet};
 use std::fs::{self, OpenOptions};
-use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
+use std::io;
 use std::os::unix::fs::OpenOptionsExt;
 use std::sync::Arc;
 use thiserror::Error;
 use tokio::runtime::Handle;
 use tokio::sync::mpsc;
 use tokio::task::JoinHandle;
+use yadori_cage::{Archive, ArchiveError, LONGEST_LINE, LONGEST_LIST, ReadAt};
 use yadori_core::{ClipId, Format, format};
 use yadori_store::{Attribute, ClipRecord, OnRecord, StoreError};
 use yadori_vault::SealedFile;
-use zip::ZipArchive;
 
-/// Longest line of the list.
-const LONGEST_LINE: u64 = 8 << 20;
-
-/// Most files in an archive.
-const MOST_FILES: usize = 2_000_000;
-
-/// Most lines in the list, and most bytes of it once it is unpacked.
+/// Most lines in the list.
 const MOST_LINES: u64 = 5_000_000;
-const LONGEST_LIST: u64 = 4 << 30;
 
 /// Lines that may be wrong before the whole list is taken to be.
 const MOST_FAULTS: u64 = 10_000;
 
 /// Reasons that are told.
 const REASONS: usize = 100;
-
-/// A content that becomes so many times larger is taken for a trap, unless it is small.
-const MOST_TIMES: u64 = 500;
-const SMALL: u64 = 1 << 20;
 
 /// Clips that are filed together, and bytes of content after which no more wait.
 const TOGETHER: usize = 250;
@@ -72,30 +61,33 @@ pub enum ImportError {
     Store(#[from] StoreError),
 }
 
-/// A file that several can read at the same time.
-#[derive(Clone)]
-struct Shared {
-    file: Arc<SealedFile>,
-    at: u64,
-}
+/// An archive that is on its way in.
+struct Incoming(SealedFile);
 
-impl Read for Shared {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let read = self.file.read_at(buffer, self.at)?;
-        self.at += read as u64;
+impl ReadAt for Incoming {
+    fn size(&self) -> u64 {
+        self.0.len()
+    }
+
+    fn read_at(&self, buffer: &mut [u8], at: u64) -> io::Result<usize> {
+        let mut read = 0;
+        while read < buffer.len() {
+            match self.0.read_at(&mut buffer[read..], at + read as u64)? {
+                0 => break,
+                more => read += more,
+            }
+        }
         Ok(read)
     }
 }
 
-impl Seek for Shared {
-    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
-        let at = match to {
-            SeekFrom::Start(at) => Some(at),
-            SeekFrom::End(by) => self.file.len().checked_add_signed(by),
-            SeekFrom::Current(by) => self.at.checked_add_signed(by),
-        };
-        self.at = at.ok_or(io::ErrorKind::InvalidInput)?;
-        Ok(self.at)
+impl From<ArchiveError> for ImportError {
+    fn from(error: ArchiveError) -> Self {
+        match error {
+            ArchiveError::NotAZip(_) => Self::NotAnArchive(error.to_string()),
+            ArchiveError::NoList => Self::NotOurs,
+            ArchiveError::Broken(_) | ArchiveError::Died => Self::Broken(error.to_string()),
+        }
     }
 }
 
@@ -201,80 +193,74 @@ impl<'a> Import<'a> {
     }
 
     fn run(&mut self, file: SealedFile) -> Result<(), ImportError> {
-        let bad = |error: zip::result::ZipError| match error {
-            zip::result::ZipError::InvalidArchive(_) => {
-                ImportError::NotAnArchive("it is no zip file, or only a part of one".into())
-            }
-            other => ImportError::NotAnArchive(other.to_string()),
-        };
-        let reader = Shared { file: Arc::new(file), at: 0 };
-        let mut archive = ZipArchive::new(reader.clone()).map_err(bad)?;
-        if archive.len() > MOST_FILES {
-            return Err(ImportError::NotAnArchive(format!("there are more than {MOST_FILES} files in it")));
-        }
-        // One to read the list from, one for the contents.
-        let mut contents = archive.clone();
-        let list = archive.by_name(LIST).map_err(|_| ImportError::NotOurs)?;
-        let mut list = BufReader::new(list.take(LONGEST_LIST));
-        let mut number = 0;
-        let mut bytes = 0;
+        let mut archive = self.service.history.cage.open_archive(Box::new(Incoming(file)), LIST)?;
+        let (mut number, mut bytes) = (0, 0);
         let mut waiting = Vec::new();
-        loop {
-            if self.sender.is_closed() || self.service.background.ending.is_cancelled() {
-                return Err(ImportError::BrokenOff);
-            }
-            let mut line = Vec::new();
-            let read = list.by_ref().take(LONGEST_LINE).read_until(b'\n', &mut line);
-            match read {
-                Ok(0) if bytes == LONGEST_LIST => {
-                    return Err(ImportError::Broken(format!("it is longer than {} GiB", LONGEST_LIST >> 30)));
+        while let Some(lines) = archive.lines()? {
+            for line in lines {
+                if self.sender.is_closed() || self.service.background.ending.is_cancelled() {
+                    return Err(ImportError::BrokenOff);
                 }
-                Ok(0) => break,
-                Ok(read) => bytes += read as u64,
-                Err(error) => return Err(ImportError::Broken(error.to_string())),
-            }
-            if line.len() as u64 == LONGEST_LINE && !line.ends_with(b"\n") {
-                return Err(ImportError::Broken(format!("line {} is longer than {LONGEST_LINE} bytes", number + 1)));
-            }
-            number += 1;
-            if number > MOST_LINES || self.report.skipped > MOST_FAULTS {
-                return Err(ImportError::Broken("too many of its lines are wrong, or there are too many".into()));
-            }
-            let line: Line = match serde_json::from_slice(&line) {
-                Ok(line) => line,
-                Err(error) if number == 1 => return Err(ImportError::Broken(error.to_string())),
-                Err(error) => {
-                    self.skip(number, None, format!("the line is not understood: {error}"));
-                    continue;
-                }
-            };
-            match line {
-                Line::Yadori(head) if head.version > VERSION => return Err(ImportError::Newer(head.version)),
-                Line::Yadori(_) => {}
-                _ if number == 1 => return Err(ImportError::Broken("its first line does not say what it is".into())),
-                Line::Clip(clip) => {
-                    waiting.push((number, clip));
-                    if waiting.len() == TOGETHER {
-                        self.clips(std::mem::take(&mut waiting), &mut contents)?;
-                    }
-                }
-                // Those that are kept must be here by then.
-                Line::Pins(ids) => {
-                    self.clips(std::mem::take(&mut waiting), &mut contents)?;
-                    self.finish_filing()?;
-                    self.pins(&ids)?;
-                }
-                Line::Drawer(drawer) => {
-                    self.clips(std::mem::take(&mut waiting), &mut contents)?;
-                    self.finish_filing()?;
-                    self.drawer(number, &drawer)?;
-                }
+                number += 1;
+                bytes += line.len() as u64;
+                self.line((number, bytes), &line, &mut waiting, &mut archive)?;
             }
         }
-        self.clips(waiting, &mut contents)?;
+        self.clips(waiting, &mut archive)?;
         let uses = |name: &str| name == LIST || self.used.contains(name);
         // A name that cannot be read is nobody's.
-        self.report.unused = contents.file_names().filter(|name| !name.as_deref().is_ok_and(uses)).count() as u64;
+        let names = archive.names()?;
+        self.report.unused = names.iter().filter(|name| !name.as_deref().is_some_and(uses)).count() as u64;
+        Ok(())
+    }
+
+    /// Takes a line, of this number, with which the list has so many bytes. Clips wait for others.
+    fn line(
+        &mut self,
+        (number, bytes): (u64, u64),
+        line: &[u8],
+        waiting: &mut Vec<(u64, Box<Clip>)>,
+        contents: &mut Archive,
+    ) -> Result<(), ImportError> {
+        if bytes >= LONGEST_LIST {
+            return Err(ImportError::Broken(format!("it is longer than {} GiB", LONGEST_LIST >> 30)));
+        }
+        if line.len() as u64 >= LONGEST_LINE && !line.ends_with(b"\n") {
+            return Err(ImportError::Broken(format!("line {number} is longer than {LONGEST_LINE} bytes")));
+        }
+        if number > MOST_LINES || self.report.skipped > MOST_FAULTS {
+            return Err(ImportError::Broken("too many of its lines are wrong, or there are too many".into()));
+        }
+        let line: Line = match serde_json::from_slice(line) {
+            Ok(line) => line,
+            Err(error) if number == 1 => return Err(ImportError::Broken(error.to_string())),
+            Err(error) => {
+                self.skip(number, None, format!("the line is not understood: {error}"));
+                return Ok(());
+            }
+        };
+        match line {
+            Line::Yadori(head) if head.version > VERSION => return Err(ImportError::Newer(head.version)),
+            Line::Yadori(_) => {}
+            _ if number == 1 => return Err(ImportError::Broken("its first line does not say what it is".into())),
+            Line::Clip(clip) => {
+                waiting.push((number, clip));
+                if waiting.len() == TOGETHER {
+                    self.clips(std::mem::take(waiting), contents)?;
+                }
+            }
+            // Those that are kept must be here by then.
+            Line::Pins(ids) => {
+                self.clips(std::mem::take(waiting), contents)?;
+                self.finish_filing()?;
+                self.pins(&ids)?;
+            }
+            Line::Drawer(drawer) => {
+                self.clips(std::mem::take(waiting), contents)?;
+                self.finish_filing()?;
+                self.drawer(number, &drawer)?;
+            }
+        }
         Ok(())
     }
 
@@ -287,7 +273,7 @@ impl<'a> Import<'a> {
     }
 
     /// Imports clips, which stand on these lines, together.
-    fn clips(&mut self, lines: Vec<(u64, Box<Clip>)>, contents: &mut ZipArchive<Shared>) -> Result<(), ImportError> {
+    fn clips(&mut self, lines: Vec<(u64, Box<Clip>)>, contents: &mut Archive) -> Result<(), ImportError> {
         let ids: Vec<ClipId> =
             lines.iter().map(|(_, clip)| ClipId::parse(&clip.id).unwrap_or(ClipId([0; 16]))).collect();
         if self.filing.as_ref().is_some_and(|filing| ids.iter().any(|id| filing.ids.contains(id))) {
@@ -351,7 +337,7 @@ impl<'a> Import<'a> {
     }
 
     /// The formats of a clip, if they are what they should be.
-    fn formats(&mut self, clip: &Clip, contents: &mut ZipArchive<Shared>) -> Result<Vec<Format>, Fault> {
+    fn formats(&mut self, clip: &Clip, contents: &mut Archive) -> Result<Vec<Format>, Fault> {
         let largest = self.service.history.checked_rules().rules().largest;
         let total = clip.formats.iter().fold(0u64, |total, format| total.saturating_add(format.size));
         if total > largest {
@@ -364,7 +350,7 @@ impl<'a> Import<'a> {
         Ok(formats)
     }
 
-    fn prepare(&mut self, clip: &Clip, contents: &mut ZipArchive<Shared>) -> Result<Option<Prepared>, Fault> {
+    fn prepare(&mut self, clip: &Clip, contents: &mut Archive) -> Result<Option<Prepared>, Fault> {
         let formats = self.formats(clip, contents)?;
         let service = self.service;
         let prepared = self.handle.block_on(async {
@@ -380,7 +366,7 @@ impl<'a> Import<'a> {
         }
     }
 
-    fn clip_by_itself(&mut self, clip: &Clip, contents: &mut ZipArchive<Shared>) -> Result<Option<Prepared>, Fault> {
+    fn clip_by_itself(&mut self, clip: &Clip, contents: &mut Archive) -> Result<Option<Prepared>, Fault> {
         let formats = self.formats(clip, contents)?;
         self.file_by_itself(clip, formats)?;
         Ok(None)
@@ -434,7 +420,7 @@ impl<'a> Import<'a> {
     }
 
     /// The bytes of a format, of the size and with the hash that were announced.
-    fn content(&mut self, line: &FormatLine, contents: &mut ZipArchive<Shared>) -> Result<Bytes, Fault> {
+    fn content(&mut self, line: &FormatLine, contents: &mut Archive) -> Result<Bytes, Fault> {
         if line.hash.len() != 64 || !line.hash.bytes().all(|byte| matches!(byte, b'0'..=b'9' | b'a'..=b'f')) {
             return Err("the hash of a content is not one".to_owned().into());
         }
@@ -442,18 +428,9 @@ impl<'a> Import<'a> {
             Some(text) => text.clone().into_bytes(),
             None => {
                 let name = format!("{CONTENT}{}", line.hash);
-                let entry =
-                    contents.by_name(&name).map_err(|_| format!("the content {} is missing", &line.hash[..12]))?;
-                if line.size > SMALL && line.size / entry.compressed_size().max(1) > MOST_TIMES {
-                    return Err(format!(
-                        "the content {} is packed so tightly that it looks like a trap",
-                        &line.hash[..12]
-                    )
-                    .into());
-                }
-                let mut data = Vec::new();
-                let read = entry.take(line.size + 1).read_to_end(&mut data);
-                read.map_err(|error| format!("the content {} cannot be read: {error}", &line.hash[..12]))?;
+                let data = contents
+                    .content(&name, line.size)
+                    .map_err(|error| format!("the content {} {error}", &line.hash[..12]))?;
                 self.used.insert(name);
                 data
             }
