@@ -3,9 +3,9 @@
 //! A clip's id is a hash of its content, so whoever is told of a clip can check what it is given. Where the content lies
 //! depends on the kind: see [`canonical`].
 
-use crate::format::{FILE_LIST, Format, HTML, PLAIN, TITLED_URL, URI_LIST, find};
+use crate::format::{FILE_LIST, Format, PLAIN, TITLED_URL, URI_LIST, find};
 use crate::kind::Kind;
-use crate::{files, html, link};
+use crate::{files, link};
 
 /// Formats that carry the content of files.
 const OF_FILES: [&str; 3] = [FILE_LIST, URI_LIST, PLAIN];
@@ -30,15 +30,13 @@ pub fn carries(kind: Kind, mime: &str) -> bool {
 
 /// The canonical content of a clip with these formats, and with these words on record. Nothing for a picture.
 ///
-/// Texts are their plain text; a text that was copied as HTML alone is the words that were made of it then. Links are
+/// Texts are their plain text; a text that was copied as HTML alone is the words that were made of it then, which are told along
+/// with it: nobody reads the page again. Links are
 /// the normalised URL in their words, or the URL of a titled one; files are their URIs, one on a line.
 pub fn canonical(kind: Kind, formats: &[Format], words: Option<&str>) -> Canonical {
     let plain = || find(formats, PLAIN).and_then(|plain| std::str::from_utf8(plain).ok());
     let bytes = match kind {
-        Kind::Text => {
-            let words = plain().or(words).map(|words| words.as_bytes().to_vec());
-            words.or_else(|| find(formats, HTML).map(|markup| html::to_text(markup).into_bytes()))
-        }
+        Kind::Text => plain().or(words).map(|words| words.as_bytes().to_vec()),
         Kind::Link => {
             let of_words = plain().or(words).and_then(link::sole_url);
             let url = of_words.or_else(|| link::titled_url(find(formats, TITLED_URL)?).map(|(url, _)| url));
@@ -54,6 +52,8 @@ pub fn canonical(kind: Kind, formats: &[Format], words: Option<&str>) -> Canonic
 mod tests {
     use super::*;
     use crate::capture::{Copy, Maker, judge, markup_wanted};
+    use crate::format::HTML;
+    use crate::html;
     use crate::rules::Checked;
     use crate::{ClipId, Kind};
 
@@ -81,5 +81,6 @@ mod tests {
         let other = canonical(Kind::Text, &[Format::plain("Load-in 15:30 ")], Some("Load-in 14:30 "));
         assert_eq!(other, Canonical::Bytes(b"Load-in 15:30 ".to_vec()));
         assert_eq!(canonical(Kind::Link, &[Format::plain("no link")], None), Canonical::None);
+        assert_eq!(canonical(Kind::Text, &[Format::new(HTML, "<p>Cue <b>8</b>")], None), Canonical::None);
     }
 }

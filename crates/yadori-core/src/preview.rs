@@ -9,7 +9,22 @@ pub fn one_line(text: &str, longest: usize) -> String {
     let mut line = String::with_capacity(text.len().min(longest * 2));
     let mut chars = 0;
     let mut gap = false;
-    for c in text.chars() {
+    let mut rest = text;
+    loop {
+        // Most texts are words of these, which are taken at once.
+        let word = rest.bytes().take_while(u8::is_ascii_graphic).count();
+        if word > 0 && chars + usize::from(gap) + word <= longest {
+            if std::mem::take(&mut gap) {
+                line.push(' ');
+                chars += 1;
+            }
+            let (word, after) = rest.split_at(word);
+            line.push_str(word);
+            chars += word.len();
+            rest = after;
+        }
+        let Some(c) = rest.chars().next() else { return line };
+        rest = &rest[c.len_utf8()..];
         if c.is_whitespace() || c == '\0' {
             gap = !line.is_empty();
             continue;
@@ -29,7 +44,6 @@ pub fn one_line(text: &str, longest: usize) -> String {
         line.push(if unsafe_to_print(c) { '\u{fffd}' } else { c });
         chars += 1;
     }
-    line
 }
 
 /// The first `most` lines of `text` that say something, each quiet as in [`one_line`] and all together of at most `longest`

@@ -6,7 +6,7 @@ use crate::capture::Capture;
 use crate::clock::Stamps;
 use crate::fetching::Fetching;
 use crate::history::History;
-use crate::history::snapshot::{SnapshotPlace, Snapshots};
+use crate::history::snapshot::Snapshots;
 use crate::keeping::Keeping;
 use crate::keys::Keys;
 use crate::links::{LinkConfig, LinkError, Links};
@@ -51,8 +51,8 @@ pub struct Setup<'a> {
     pub device: String,
     /// The folder that everything is kept in.
     pub folder: &'a Path,
-    /// Where snapshots of the index are kept, if they are.
-    pub snapshots: Option<SnapshotPlace>,
+    /// Snapshots of the index.
+    pub snapshots: Snapshots,
     /// Whether the records are encrypted; then everything is kept among them.
     pub encrypted: bool,
     /// The clipboard, if there is one.
@@ -122,7 +122,7 @@ impl Engine {
         }
         let background = Background::default();
         let links = Arc::new(Links::new(&link));
-        let history = Arc::new(History::open(store, cage, Snapshots::new(snapshots), (stamps, device)).await?);
+        let history = Arc::new(History::open(store, cage, snapshots, (stamps, device)).await?);
         let base = || (history.clone(), links.clone());
         let fetching = Arc::new(Fetching::new(history.clone(), links.clone()));
         let (tells, key_events) = mpsc::unbounded_channel();

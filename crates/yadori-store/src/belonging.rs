@@ -50,7 +50,7 @@ pub(crate) async fn is_what_it_says(tx: &mut Transaction<'static, MySql>, clip: 
     for format in formats {
         let data = match (format.content, format.blob_no) {
             (Some(content), _) => content,
-            (None, Some(blob)) if carries(kind, &format.mime) || format.mime == yadori_core::format::HTML => {
+            (None, Some(blob)) if carries(kind, &format.mime) => {
                 if format.size > MOST_LISTED {
                     return Ok(false);
                 }

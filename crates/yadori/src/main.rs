@@ -4,7 +4,7 @@
 //! * `ask`: questions to the person at the terminal
 //! * `pager`: output that is longer than the screen
 //! * `failure`: errors as message, hint and exit code; `hints`: what can be done about them
-//! * `terminal`, `table`: what is printed, fitted to where it is printed
+//! * `terminal`, `table`: what is printed, fitted to where it is printed; `zone`: the time zone that it is printed in
 
 #[macro_use]
 mod terminal;
@@ -16,6 +16,7 @@ mod fetching;
 mod hints;
 mod pager;
 mod table;
+mod zone;
 
 use clap::{CommandFactory, Parser, Subcommand};
 use failure::Failure;

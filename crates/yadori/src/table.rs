@@ -1,8 +1,8 @@
 //! A list of clips for reading in a terminal.
 
 use crate::terminal::{Style, age, columns, fit, pad, safe};
+use crate::zone;
 use jiff::Timestamp;
-use jiff::tz::TimeZone;
 use std::io::Write;
 use yadori_api::{Clip, Kind};
 
@@ -27,7 +27,7 @@ pub fn print_labelled(clips: &[Clip], labels: &[String], style: Style, now: Time
 
 /// The day of a moment as a heading.
 fn day(at: Timestamp, now: Timestamp) -> String {
-    let (at, now) = (at.to_zoned(TimeZone::system()), now.to_zoned(TimeZone::system()));
+    let (at, now) = (at.to_zoned(zone::here()), now.to_zoned(zone::here()));
     if at.date() == now.date() {
         "Today".into()
     } else if now.date().yesterday().is_ok_and(|yesterday| at.date() == yesterday) {
@@ -218,8 +218,7 @@ mod tests {
 
     #[test]
     fn days_are_named_as_people_name_them() {
-        let now: Timestamp =
-            jiff::civil::date(2026, 11, 26).at(9, 0, 0, 0).to_zoned(TimeZone::system()).unwrap().timestamp();
+        let now: Timestamp = jiff::civil::date(2026, 11, 26).at(9, 0, 0, 0).to_zoned(zone::here()).unwrap().timestamp();
         let before = |days: i64| day(now - jiff::SignedDuration::from_hours(24 * days), now);
         assert_eq!((before(0), before(1)), ("Today".into(), "Yesterday".into()));
         assert_eq!((before(2), before(365)), ("Tuesday 24 November".into(), "Wednesday 26 November 2025".into()));

@@ -1,6 +1,7 @@
 //! What the terminal can show, and what it must not be given.
 
-use jiff::{Timestamp, tz::TimeZone};
+use crate::zone;
+use jiff::Timestamp;
 use std::io::IsTerminal;
 use std::sync::OnceLock;
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
@@ -201,8 +202,8 @@ pub fn age(at: Timestamp, now: Timestamp) -> String {
         60..3_600 => format!("{}m", seconds / 60),
         3_600..86_400 => format!("{}h", seconds / 3_600),
         86_400..2_592_000 => format!("{}d", seconds / 86_400),
-        2_592_000..26_000_000 => at.to_zoned(TimeZone::system()).strftime("%-d %b").to_string(),
-        _ => at.to_zoned(TimeZone::system()).strftime("%Y-%m").to_string(),
+        2_592_000..26_000_000 => at.to_zoned(zone::here()).strftime("%-d %b").to_string(),
+        _ => at.to_zoned(zone::here()).strftime("%Y-%m").to_string(),
     }
 }
 
@@ -211,13 +212,13 @@ pub fn ago(at: Timestamp, now: Timestamp) -> String {
     match now.as_second().saturating_sub(at.as_second()) {
         ..10 => "just now".into(),
         10..2_592_000 => format!("{} ago", age(at, now)),
-        _ => at.to_zoned(TimeZone::system()).strftime("on %Y-%m-%d").to_string(),
+        _ => at.to_zoned(zone::here()).strftime("on %Y-%m-%d").to_string(),
     }
 }
 
 /// A moment as people here write it.
 pub fn moment(at: Timestamp) -> String {
-    at.to_zoned(TimeZone::system()).strftime("%Y-%m-%d %H:%M:%S").to_string()
+    at.to_zoned(zone::here()).strftime("%Y-%m-%d %H:%M:%S").to_string()
 }
 
 #[cfg(test)]

@@ -18,11 +18,11 @@ use yadori_desktop::{Clipboard, Event, Keyboard, Reading, Shortcoming};
 use yadori_engine::Engine;
 use yadori_engine::availability::Availability;
 use yadori_engine::engine::Setup;
-use yadori_engine::history::snapshot::SnapshotPlace;
+use yadori_engine::history::snapshot::{SnapshotPlace, Snapshots};
 use yadori_engine::links::LinkConfig;
 use yadori_files::Places;
 use yadori_store::{OpenError, Store};
-use yadori_vault::Secret;
+use yadori_vault::{KeyId, Secret};
 
 /// What the key of snapshots is derived for.
 const SNAPSHOT_KEY: &str = "yadori 2026-11 snapshots of the index";
@@ -73,6 +73,8 @@ impl House {
     /// Opens the history, with the keys of the vault.
     pub async fn open(&self, desk: Option<&Desk>) -> Result<Opened, StartError> {
         let device = self.config.device_name();
+        let key = || self.vault.keys().map(|keys| KeyId::of(&keys.current));
+        let (read_with, mut snapshots) = (key(), Snapshots::new(self.snapshots()));
         let database = Database::open(
             self.config.database_url.as_deref(),
             &self.places.data.join("database"),
@@ -80,13 +82,17 @@ impl House {
             &self.vault,
         )
         .await?;
+        if key() != read_with {
+            // With a new key that was there already, one that is sealed with the key of before must not stay.
+            snapshots = Snapshots::new(self.snapshots());
+        }
         let engine = Engine::open(Setup {
             store: database.store.clone(),
             cage: self.cage.clone(),
             server: Availability::of(database.state()),
             device,
             folder: &self.places.data,
-            snapshots: self.snapshots(),
+            snapshots,
             encrypted: self.vault.is_encrypted(),
             clipboard: self.clipboard.clone(),
             keyboard: self.keyboard.clone(),

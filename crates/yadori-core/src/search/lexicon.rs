@@ -5,7 +5,7 @@
 //! the words are a hundredth of the text.
 
 use super::bits::Bits;
-use super::snapshot::{nonsense, read_bytes, read_varint, varint};
+use super::snapshot::{AT_ONCE, nonsense, read_bytes_into, read_u32, read_varint, varint};
 use hashbrown::{DefaultHashBuilder, HashTable};
 use memchr::memmem::Finder;
 use smallvec::SmallVec;
@@ -77,6 +77,9 @@ impl Lexicon {
 
     /// Writes the words that stand in a slot which has a new number among `renumbered` (`u32::MAX` is none), with these.
     pub(super) fn write(&self, renumbered: &[u32], out: &mut impl Write) -> io::Result<()> {
+        let stands = |slots: &SmallVec<[u32; 4]>| slots.iter().any(|slot| renumbered[*slot as usize] != u32::MAX);
+        let count = self.slots.iter().filter(|slots| stands(slots)).count();
+        out.write_all(&u32::try_from(count).unwrap_or(u32::MAX).to_le_bytes())?;
         let mut slots = Vec::new();
         for number in 0..self.starts.len() as u32 {
             slots.clear();
@@ -104,12 +107,17 @@ impl Lexicon {
     /// Reads what [`Lexicon::write`] wrote, of slots below `bound`.
     pub(super) fn read(from: &mut impl Read, bound: u32) -> io::Result<Self> {
         let mut lexicon = Self::default();
+        let count = (read_u32(from)? as usize).min(AT_ONCE);
+        lexicon.table = HashTable::with_capacity(count);
+        lexicon.starts.reserve(count);
+        lexicon.slots.reserve(count);
+        let mut word = Vec::new();
         loop {
             let length = read_varint(from)? as usize;
             if length == 0 {
                 break;
             }
-            let word = read_bytes(from, length)?;
+            read_bytes_into(&mut word, from, length)?;
             if std::str::from_utf8(&word).is_err() || word.contains(&BREAK) {
                 return Err(nonsense());
             }

@@ -17,10 +17,10 @@ use std::collections::HashMap;
 use std::io::{self, Read, Write};
 
 /// Which form it has. Another number for any change of the form, of folding, of what a word is, or of what an entry says.
-pub const FORMAT: u32 = 1;
+pub const FORMAT: u32 = 2;
 
 /// Elements for which room is made before they are read, at most: a wrong count does not take all memory.
-const AT_ONCE: usize = 1 << 20;
+pub(super) const AT_ONCE: usize = 1 << 20;
 
 /// Bytes of a text or of a word are read in pieces of this size.
 const PIECE: usize = 1 << 16;
@@ -165,8 +165,15 @@ fn read_text(from: &mut impl Read, length: usize) -> io::Result<String> {
 }
 
 /// Reads so many bytes.
-pub(super) fn read_bytes(from: &mut impl Read, length: usize) -> io::Result<Vec<u8>> {
+fn read_bytes(from: &mut impl Read, length: usize) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();
+    read_bytes_into(&mut bytes, from, length)?;
+    Ok(bytes)
+}
+
+/// Reads so many bytes in place of those that are there.
+pub(super) fn read_bytes_into(bytes: &mut Vec<u8>, from: &mut impl Read, length: usize) -> io::Result<()> {
+    bytes.clear();
     while bytes.len() < length {
         let begin = bytes.len();
         // As much again as has come.
@@ -175,7 +182,7 @@ pub(super) fn read_bytes(from: &mut impl Read, length: usize) -> io::Result<Vec<
         bytes.resize(begin + piece, 0);
         from.read_exact(&mut bytes[begin..])?;
     }
-    Ok(bytes)
+    Ok(())
 }
 
 /// Writes a number in seven bits a byte, the lowest first.
@@ -313,7 +320,7 @@ mod tests {
         for n in 0..50 {
             put(&mut index, n, &format!("Lamp {n}, cue four in ＣÁslav: 舞台の照明 x9kestrelLane77 don't"));
         }
-        assert_eq!(FORMAT, 1);
-        assert_eq!(blake3::hash(&bytes(&index)).to_hex()[..16], *"8ef07e4a52c9f239");
+        assert_eq!(FORMAT, 2);
+        assert_eq!(blake3::hash(&bytes(&index)).to_hex()[..16], *"65b54297cfb1e062");
     }
 }

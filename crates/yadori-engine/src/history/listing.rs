@@ -1,5 +1,6 @@
 //! How a clip is shown in a list: one line, and where it meets the query.
 
+use std::borrow::Cow;
 use std::ops::Range;
 use yadori_core::preview::{LONGEST, first_lines, one_line};
 use yadori_core::retention::{self, Candidate};
@@ -46,11 +47,11 @@ pub fn preview(record: &ClipRecord, query: Option<&Query>) -> (String, Vec<Range
     if let Some(secret) = record.sensitive {
         return (format!("hidden: looks like a {}", secret.label()), Vec::new());
     }
-    let whole = match record.kind {
-        Kind::Text => record.text.clone(),
-        Kind::Link => link::host_first(record.text.trim()),
-        Kind::Files => record.text.lines().map(files::name).collect::<Vec<_>>().join(", "),
-        Kind::Image => record.caption.clone().unwrap_or_else(|| "picture".into()),
+    let whole: Cow<'_, str> = match record.kind {
+        Kind::Text => record.text.as_str().into(),
+        Kind::Link => link::host_first(record.text.trim()).into(),
+        Kind::Files => record.text.lines().map(files::name).collect::<Vec<_>>().join(", ").into(),
+        Kind::Image => record.caption.as_deref().unwrap_or("picture").into(),
     };
     let Some(query) = query else { return (one_line(&whole, LONGEST), Vec::new()) };
     let beginning = one_line(&whole, LONGEST);

@@ -10,11 +10,12 @@ use crate::history::index::Ledger;
 use crate::moving::export::hex;
 use parking_lot::Mutex;
 use std::fs::{self, File, OpenOptions};
-use std::io::{self, Read, Write};
+use std::io::{self, BufReader, Read, Write};
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
+use tokio::task::JoinHandle;
 use yadori_core::search::{Index, snapshot::FORMAT};
 use yadori_store::{Privacy, SnapshotRecord, Store, StoreError};
 use yadori_vault::Secret;
@@ -53,10 +54,15 @@ pub struct SnapshotPlace {
     pub key: Option<Secret>,
 }
 
+/// A snapshot that is being read.
+type Ahead = JoinHandle<io::Result<(Index, Head)>>;
+
 /// Snapshots of one history.
 pub struct Snapshots {
     place: Mutex<Option<SnapshotPlace>>,
     state: Mutex<SnapshotState>,
+    /// The one that was there when the engine began.
+    ahead: Mutex<Option<Ahead>>,
 }
 
 #[derive(Default)]
@@ -70,27 +76,28 @@ struct SnapshotState {
 }
 
 impl Snapshots {
-    /// Snapshots in this place; none are kept if there is none.
+    /// Snapshots in this place; none are kept if there is none. The one that is there is read from now on, while the records are
+    /// still being opened. To be called in a Tokio runtime.
     pub fn new(place: Option<SnapshotPlace>) -> Self {
-        Self { place: Mutex::new(place), state: Mutex::default() }
+        let ahead = place.clone().and_then(|place| {
+            // One that was being written when the engine was killed.
+            let _ = yadori_files::wipe(&place.path.with_extension("new"));
+            place.path.exists().then(|| tokio::task::spawn_blocking(move || read(&place)))
+        });
+        Self { place: Mutex::new(place), state: Mutex::default(), ahead: Mutex::new(ahead) }
     }
 
     /// The index that is on the disk, and the change up to which it knows the history; nothing if there is none, or if it cannot
     /// be relied upon. It is wiped then.
     pub(super) async fn load(&self, store: &Store) -> Result<Option<(Index, u64)>, StoreError> {
-        let Some(place) = self.place() else { return Ok(None) };
-        // One that was being written when the engine was killed.
-        let _ = yadori_files::wipe(&place.path.with_extension("new"));
-        if !place.path.exists() {
-            return Ok(None);
-        }
+        let Some(ahead) = self.ahead.lock().take() else { return Ok(None) };
         let record = store.snapshot_record().await?;
         let latest = store.latest_change().await?;
         let began = Instant::now();
-        let read = tokio::task::spawn_blocking(move || read(&place, &record, latest)).await;
-        match read.unwrap_or_else(|failure| Err(io::Error::other(failure))) {
+        let read = ahead.await.unwrap_or_else(|failure| Err(io::Error::other(failure)));
+        match read.and_then(|(index, head)| head.agrees_with(&record, latest).map(|()| (index, head.upto))) {
             Ok((index, upto)) => {
-                tracing::debug!(clips = index.len(), upto, took = ?began.elapsed(), "the index was read from its snapshot");
+                tracing::debug!(clips = index.len(), upto, took = ?began.elapsed(), "the index was read from its snapshot, which was waited for");
                 let mut state = self.state.lock();
                 state.upto = Some(upto);
                 state.outlived = (upto < latest).then(|| Instant::now() + OUTLIVED);
@@ -276,30 +283,41 @@ fn write(path: &Path, key: Option<&Secret>, head: &Head, index: &Index) -> io::R
     out.finish()?.sync_all()
 }
 
-/// The index in a snapshot that agrees with the records, whose latest change is given.
-fn read(place: &SnapshotPlace, record: &SnapshotRecord, latest: u64) -> io::Result<(Index, u64)> {
-    let wrong = |what: &str| io::Error::new(io::ErrorKind::InvalidData, what.to_owned());
+fn wrong(what: &str) -> io::Error {
+    io::Error::new(io::ErrorKind::InvalidData, what.to_owned())
+}
+
+impl Head {
+    /// Checks that it is what the records, whose latest change is given, know of.
+    fn agrees_with(&self, record: &SnapshotRecord, latest: u64) -> io::Result<()> {
+        if record.id.as_deref() != Some(&hex(&self.id)) {
+            return Err(wrong("it is not the latest"));
+        }
+        if self.upto < record.purged_upto || self.upto > latest {
+            return Err(wrong("the changes since are not all on record"));
+        }
+        if self.devices != record.devices {
+            return Err(wrong("a device has another name now"));
+        }
+        Ok(())
+    }
+}
+
+/// The index in a snapshot, and what that says of itself: it must agree with the records.
+fn read(place: &SnapshotPlace) -> io::Result<(Index, Head)> {
     let mut file = File::open(&place.path)?;
     if array(&mut file)? != *MAGIC {
         return Err(wrong("it is not one"));
     }
-    let mut from = OpeningReader::new(file, key_of(place.key.as_ref()), PURPOSE);
+    // Most of what is read is a byte or two.
+    let mut from = BufReader::with_capacity(1 << 16, OpeningReader::new(file, key_of(place.key.as_ref()), PURPOSE));
     if u32::from_le_bytes(array(&mut from)?) != FORMAT {
         return Err(wrong("it is of another version"));
     }
     let head = Head { id: array(&mut from)?, upto: u64::from_le_bytes(array(&mut from)?), devices: array(&mut from)? };
-    if record.id.as_deref() != Some(&hex(&head.id)) {
-        return Err(wrong("it is not the latest"));
-    }
-    if head.upto < record.purged_upto || head.upto > latest {
-        return Err(wrong("the changes since are not all on record"));
-    }
-    if head.devices != record.devices {
-        return Err(wrong("a device has another name now"));
-    }
     let index = Index::read_snapshot(&mut from)?;
     match from.read(&mut [0])? {
-        0 => Ok((index, head.upto)),
+        0 => Ok((index, head)),
         _ => Err(wrong("there is more in it than an index")),
     }
 }

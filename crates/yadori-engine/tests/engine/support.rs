@@ -19,7 +19,7 @@ use yadori_engine::engine::Setup;
 use yadori_engine::history::find::PageRequest;
 use yadori_engine::history::index::Announcement;
 use yadori_engine::history::listing::{Listed, preview};
-use yadori_engine::history::snapshot::SnapshotPlace;
+use yadori_engine::history::snapshot::{SnapshotPlace, Snapshots};
 use yadori_engine::links::LinkConfig;
 use yadori_store::Store;
 
@@ -230,7 +230,7 @@ async fn begin(
         server: Availability::default(),
         device: name.to_owned(),
         folder: folder.path(),
-        snapshots: Some(snapshots_in(folder)),
+        snapshots: Snapshots::new(Some(snapshots_in(folder))),
         encrypted: true,
         clipboard: Some(desktop.clipboard),
         keyboard: Some(desktop.keyboard),

@@ -43,6 +43,7 @@ pub mod widget;
 
 use crate::failure::Failure;
 use crate::terminal::{Style, count, escape_json, fit, safe};
+use crate::zone;
 use clap::Args;
 use serde::Serialize;
 use std::io::Write;
@@ -87,8 +88,7 @@ pub struct Found {
 
 /// Up to `most` clips after the first `offset`, page by page.
 fn clips(service: &Client, query: Option<String>, offset: u32, most: u32) -> Result<Found, Failure> {
-    let zone = jiff::tz::TimeZone::system().iana_name().map(str::to_owned);
-    let mut asked = ListQuery { q: query, cursor: None, limit: None, zone };
+    let mut asked = ListQuery { q: query, cursor: None, limit: None, zone: zone::name() };
     let wanted = offset.saturating_add(most);
     let mut clips: Vec<Clip> = Vec::new();
     loop {

@@ -11,6 +11,7 @@ use super::{Joining, named, say};
 use crate::Context;
 use crate::failure::Failure;
 use crate::fetching::asking;
+use crate::zone;
 use clap::Args;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{self, Event, KeyEventKind};
@@ -116,8 +117,12 @@ fn wanted(service: &Client, state: &State) -> Result<Vec<Clip>, Failure> {
 }
 
 fn asked(query: &str) -> ListQuery {
-    let zone = jiff::tz::TimeZone::system().iana_name().map(str::to_owned);
-    ListQuery { q: Some(query.to_owned()).filter(|query| !query.is_empty()), cursor: None, limit: Some(PAGE), zone }
+    ListQuery {
+        q: Some(query.to_owned()).filter(|query| !query.is_empty()),
+        cursor: None,
+        limit: Some(PAGE),
+        zone: zone::name(),
+    }
 }
 
 impl Pick {

@@ -6,7 +6,7 @@ use crate::Context;
 use crate::ask::{self, confirm};
 use crate::failure::Failure;
 use crate::terminal::{count, safe};
-use jiff::tz::TimeZone;
+use crate::zone;
 use serde_json::json;
 use yadori_api::{Drawer, DrawerPassphrase, NewDrawer, OpenDrawer, OpenedDrawer, PrivateDrawer, RemoveDrawer};
 use yadori_client::Client;
@@ -18,7 +18,7 @@ fn new_passphrase(drawer: &str) -> Result<String, Failure> {
 /// How a private drawer stands, in words.
 pub(super) fn stands(private: PrivateDrawer) -> String {
     match private.closes_at {
-        Some(at) if private.open => format!("open until {}", at.to_zoned(TimeZone::system()).strftime("%H:%M")),
+        Some(at) if private.open => format!("open until {}", at.to_zoned(zone::here()).strftime("%H:%M")),
         _ if private.open => "open".into(),
         _ => "private, closed".into(),
     }
