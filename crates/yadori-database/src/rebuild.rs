@@ -92,11 +92,7 @@ impl PrivateServer {
     ) -> Result<(), ServerError> {
         let folder = self.folder().to_owned();
         self.record_changes(true).await?;
-        let outcome = tokio::select! {
-            outcome = self.build_beside(&folder, to, cancelled, tell) => outcome,
-            () = cancelled.cancelled() => Err(not_rebuilt("it was broken off")),
-        };
-        if let Err(error) = outcome {
+        if let Err(error) = self.build_beside(&folder, to, cancelled, tell).await {
             // It ends anyway when it is cancelled.
             if !cancelled.is_cancelled() {
                 self.record_changes(false).await?;

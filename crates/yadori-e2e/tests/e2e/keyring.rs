@@ -109,6 +109,26 @@ fn a_new_key_comes_while_the_history_is_used() {
     assert_eq!(lock_of(&service).encrypting, None);
 }
 
+/// Locked and unlocked at once while a new key comes, it goes on with it.
+#[test]
+fn a_new_key_goes_on_after_a_lock() {
+    let home = Home::new();
+    let service = Service::simulated(&home);
+    service.run(&["add", "kestrel over the quay"]);
+    set_passphrase(&service);
+    let key = || std::fs::read_to_string(home.database().join("key")).unwrap();
+    let first = key();
+    assert_eq!(service.post("/lock/rekey", &json!({})).status, 202);
+    for _ in 0..3 {
+        service.run(&["lock"]);
+        assert_eq!(unlock(&service, PASSPHRASE).status, 200);
+    }
+    until("everything is encrypted with the new key", || lock_of(&service).encrypting.is_none() && key() != first);
+    assert_eq!(lock_of(&service).failure, None);
+    assert_eq!(service.clips(&["list"])[0].preview, "kestrel over the quay");
+    assert!(service.end().0);
+}
+
 fn does_not_start(home: &Home) -> String {
     let output = service::command(home.path(), "simulated", None).output().unwrap();
     assert!(!output.status.success());
