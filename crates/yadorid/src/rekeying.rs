@@ -14,13 +14,16 @@ use yadori_vault::Secret;
 pub async fn rekey_when_wanted(vault: Arc<Vault>, engine: Arc<Engine>, server: Arc<PrivateServer>, folder: PathBuf) {
     let ending = engine.background.ending.clone();
     let next = || vault.keys().and_then(|keys| keys.next);
-    while !ending.is_cancelled() {
-        if next().is_none() {
+    let mut goes_on = next().is_some();
+    loop {
+        if !goes_on {
             tokio::select! {
                 () = ending.cancelled() => return,
                 () = vault.rekey_wanted() => {}
             }
         }
+        // What fails is not tried again by itself before the next start.
+        goes_on = false;
         vault.rekeys(Some(0.0));
         let rekeyed = match next().map_or_else(|| vault.begin_rekeying(), Ok) {
             Ok(key) => rekey(&vault, &engine, &server, (&folder, &key)).await,
