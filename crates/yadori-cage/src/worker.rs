@@ -16,7 +16,7 @@ pub fn work() -> ExitCode {
     confinement::close_all_else();
     keep_memory();
     if let Err(reason) = confinement::confine() {
-        let _ = writeln!(io::stderr(), "yadorid: pictures are not decoded: {reason}");
+        let _ = writeln!(io::stderr(), "yadorid: pictures, pages and archives are not read: {reason}");
         return ExitCode::FAILURE;
     }
     let (mut input, mut output) = (BufReader::with_capacity(1 << 16, io::stdin()), io::stdout());

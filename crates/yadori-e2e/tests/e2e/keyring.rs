@@ -103,7 +103,6 @@ fn a_new_key_comes_while_the_history_is_used() {
         }
     };
     check(&service, "with the new key");
-    service.run(&["lock", "status"]);
     assert!(service.end().0);
     assert_nothing_in(&home, &words, "with a key that came while it was used");
     let service = Service::simulated(&home);
