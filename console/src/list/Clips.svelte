@@ -27,6 +27,9 @@
   };
   let { label, empty, onleave = () => {}, onkey, beside, headingActions, unfolded }: Props = $props();
 
+  /** Rows are measured before they are painted, so they need not be hidden until then: to show them would mean to style them twice. */
+  const shown = () => ({ style: { visibility: "visible" } });
+
   const list = getList();
   let handle = $state<VListHandle>();
   let holder = $state<HTMLElement>();
@@ -41,6 +44,9 @@
     const calm = setTimeout(() => (typing = false), 250);
     return () => clearTimeout(calm);
   });
+
+  /** An empty list stays where it is, unseen: with the next letter it may have entries again, and knows its size. */
+  const isEmpty = $derived(list.loaded && list.rows.length === 0);
 
   const slots = new Slots();
   const slotOf = $derived.by(() => {
@@ -84,7 +90,7 @@
   async function bringIntoView(row: number) {
     await tick();
     handle?.scrollToIndex(row, { align: "nearest" });
-    // A new row is invisible, and takes no focus, until its height has been measured.
+    // A row that was not in view is in the document only a frame later.
     for (let frames = 0; frames < 30; frames += 1) {
       const head = holder?.querySelector<HTMLElement>(`[data-entry="${list.active}"]`);
       head?.focus({ preventScroll: true });
@@ -150,13 +156,14 @@
   }
 </script>
 
-{#if list.loaded && list.rows.length === 0}
-  <div class="h-full overflow-y-auto">{@render empty()}</div>
-{:else}
+<div class="relative h-full">
+  {#if isEmpty}
+    <div class="h-full overflow-y-auto">{@render empty()}</div>
+  {/if}
   <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
   <section
     bind:this={holder}
-    class="relative h-full"
+    class="absolute inset-0 {isEmpty ? 'invisible' : ''}"
     aria-label={label}
     onkeydown={keydown}
     data-density={preferences.density}
@@ -183,6 +190,7 @@
       keepMounted={keep}
       bufferSize={typing ? 0 : 500}
       shift={list.shifting}
+      itemProps={shown}
       onscroll={scrolled}
       class="h-full overflow-x-hidden pb-4"
     >
@@ -210,4 +218,4 @@
       {/snippet}
     </VList>
   </section>
-{/if}
+</div>
