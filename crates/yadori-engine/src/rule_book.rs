@@ -157,7 +157,7 @@ impl RuleBook {
         for going in plan.going.iter().take(SHOWN) {
             if let Some(record) = self.history.store.clip(going.id).await? {
                 let position = self.history.ledger.read().await.position(going.id);
-                first.push((Listed { record, position }, going.rule));
+                first.push((Listed { record: record.into(), position }, going.rule));
             }
         }
         Ok(SweepPreview {

@@ -6,8 +6,8 @@
 //! (This is why all that writes clips begins with [`Cache::begin`].) A write that only notes something in the records of a few
 //! clips ([`Cache::begin_notes`]), as each recall does, has those let go of and nothing else; until it has ended, no records are kept.
 
-use crate::clips::ClipRecord;
 use crate::content::StoredFormat;
+use crate::read_clip::ReadClip;
 use bytes::Bytes;
 use parking_lot::Mutex;
 use std::collections::HashMap;
@@ -42,7 +42,7 @@ struct Known {
     /// Grows with every one that notes.
     notes: u64,
     unsure_until: Option<Instant>,
-    clips: HashMap<u64, ClipRecord>,
+    clips: HashMap<u64, Arc<ReadClip>>,
     numbers: HashMap<ClipId, u64>,
     formats: HashMap<u64, Vec<StoredFormat>>,
     bytes: usize,
@@ -112,7 +112,7 @@ impl Cache {
     }
 
     /// The clips with these numbers that are known, and what may be kept of the others.
-    pub(crate) fn clips(&self, numbers: &[u64]) -> (HashMap<u64, ClipRecord>, Ticket) {
+    pub(crate) fn clips(&self, numbers: &[u64]) -> (HashMap<u64, Arc<ReadClip>>, Ticket) {
         let mut known = self.known.lock();
         let ticket = known.ticket();
         if ticket.generation.is_none() {
@@ -123,7 +123,7 @@ impl Cache {
     }
 
     /// The clip with this id, if it is known.
-    pub(crate) fn clip(&self, id: ClipId) -> (Option<ClipRecord>, Ticket) {
+    pub(crate) fn clip(&self, id: ClipId) -> (Option<Arc<ReadClip>>, Ticket) {
         let mut known = self.known.lock();
         let ticket = known.ticket();
         let number = known.numbers.get(&id).filter(|_| ticket.generation.is_some());
@@ -131,14 +131,13 @@ impl Cache {
     }
 
     /// Keeps clips that were read.
-    pub(crate) fn keep_clips(&self, ticket: Ticket, clips: &[ClipRecord]) {
+    pub(crate) fn keep_clips(&self, ticket: Ticket, clips: &[Arc<ReadClip>]) {
         let mut known = self.known.lock();
         if ticket.notes.is_none() || known.ticket().notes != ticket.notes {
             return;
         }
         for clip in clips {
-            if !known.clips.contains_key(&clip.number) && known.admit(ticket, size_of::<ClipRecord>() + clip.text.len())
-            {
+            if !known.clips.contains_key(&clip.number) && known.admit(ticket, clip.bytes()) {
                 known.numbers.insert(clip.id, clip.number);
                 known.clips.insert(clip.number, clip.clone());
             }
@@ -187,12 +186,12 @@ impl Writing {
 
     /// Ends it, and keeps a clip that it has made: what was just copied is read next. If anybody else has written meanwhile, it
     /// may be another by now, and is not kept.
-    pub(crate) fn end_with(self, clip: &ClipRecord, formats: &[StoredFormat]) {
+    pub(crate) fn end_with(self, clip: Arc<ReadClip>, formats: &[StoredFormat]) {
         let cache = self.cache.clone();
         let (generation, notes) = self.before;
         drop(self);
         let as_left = Ticket { generation: Some(generation + 1), notes: Some(notes) };
-        cache.keep_clips(as_left, std::slice::from_ref(clip));
+        cache.keep_clips(as_left, std::slice::from_ref(&clip));
         cache.keep_formats(as_left, clip.number, formats);
     }
 }
@@ -216,6 +215,7 @@ impl Drop for Writing {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::clips::ClipRecord;
 
     fn format(words: &'static str) -> Vec<StoredFormat> {
         vec![StoredFormat::read("text/plain".into(), words.len() as u64, None, Some(words.into()))]
@@ -259,8 +259,8 @@ mod tests {
         assert!(cache.formats(1).1.generation.is_none(), "the server may still do what was broken off");
     }
 
-    fn clip(number: u64, recalls: u32) -> ClipRecord {
-        ClipRecord {
+    fn clip(number: u64, recalls: u32) -> Arc<ReadClip> {
+        Arc::new(ReadClip::from(ClipRecord {
             number,
             id: ClipId([number as u8; 16]),
             change: 1,
@@ -286,7 +286,7 @@ mod tests {
             fills: false,
             shared: false,
             elsewhere: false,
-        }
+        }))
     }
 
     #[test]
@@ -323,7 +323,7 @@ mod tests {
     #[test]
     fn what_a_write_has_made_is_known_if_it_was_the_only_one() {
         let cache = Arc::<Cache>::default();
-        let end = |writing: Writing, number| writing.end_with(&clip(number, 0), &format("made"));
+        let end = |writing: Writing, number| writing.end_with(clip(number, 0), &format("made"));
         let is_known = |number| (cache.clips(&[number]).0.len(), cache.formats(number).0.is_some());
         end(cache.begin(), 1);
         assert_eq!(is_known(1), (1, true));

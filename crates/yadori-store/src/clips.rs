@@ -1,8 +1,10 @@
 //! Reading clips: by number, along the change feed, and all of them at start.
 
+use crate::read_clip::ReadClip;
 use crate::store::{Store, StoreError, numbers_as_json};
 use sqlx::Row;
 use std::collections::HashMap;
+use std::sync::Arc;
 use yadori_core::clip::Life;
 use yadori_core::sensitive::Sensitive;
 use yadori_core::{ClipId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
@@ -237,11 +239,11 @@ impl Store {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn clips(&self, numbers: &[u64]) -> Result<Vec<ClipRecord>, StoreError> {
+    pub async fn clips(&self, numbers: &[u64]) -> Result<Vec<Arc<ReadClip>>, StoreError> {
         if numbers.is_empty() {
             return Ok(Vec::new());
         }
-        let missing = |found: &HashMap<u64, ClipRecord>| -> Vec<u64> {
+        let missing = |found: &HashMap<u64, Arc<ReadClip>>| -> Vec<u64> {
             numbers.iter().copied().filter(|number| !found.contains_key(number)).collect()
         };
         let (mut found, _) = self.cache.clips(numbers);
@@ -252,7 +254,8 @@ impl Store {
             found = known;
             let missing = missing(&found);
             if !missing.is_empty() {
-                let read = self.clips_on_record(&missing).await?;
+                let read: Vec<_> =
+                    self.clips_on_record(&missing).await?.into_iter().map(|record| Arc::new(record.into())).collect();
                 self.cache.keep_clips(ticket, &read);
                 found.extend(read.into_iter().map(|clip| (clip.number, clip)));
             }
@@ -279,12 +282,12 @@ impl Store {
     /// When the database does not answer.
     pub async fn clip(&self, id: ClipId) -> Result<Option<ClipRecord>, StoreError> {
         let (known, ticket) = self.cache.clip(id);
-        if known.is_some() {
-            return Ok(known);
+        if let Some(known) = known {
+            return Ok(Some(ClipRecord::clone(&known)));
         }
         let row = clips!(LISTED_CHARS, "FROM clips c WHERE c.id = ?", &id.0[..]).fetch_optional(&self.pool).await?;
         let clip = row.map(ClipRecord::try_from).transpose()?;
-        self.cache.keep_clips(ticket, clip.as_slice());
+        self.cache.keep_clips(ticket, clip.clone().map(|record| Arc::new(record.into())).as_slice());
         Ok(clip)
     }
 

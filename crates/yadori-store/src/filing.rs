@@ -167,7 +167,7 @@ impl Filing {
             Some(number) if at_once => {
                 let record = self.record(number, change, clip);
                 let formats: Vec<StoredFormat> = formats.iter().map(StoredFormat::small).collect();
-                self.tx.end_with(&record.listed(), &formats);
+                self.tx.end_with(record.listed(), &formats);
                 return Ok(Filed { change, number, new: true, record: Some(record) });
             }
             Some(number) => (number, Renewal::New),

@@ -390,11 +390,11 @@ impl WriteTx {
     }
 
     /// They have made it durable, and this clip with its formats.
-    pub(crate) fn end_with(self, clip: &ClipRecord, formats: &[StoredFormat]) {
+    pub(crate) fn end_with(self, clip: ClipRecord, formats: &[StoredFormat]) {
         let Self { tx, writing, .. } = self;
         drop(tx);
         if let Some(writing) = writing {
-            writing.end_with(clip, formats);
+            writing.end_with(Arc::new(clip.into()), formats);
         }
     }
 

@@ -7,7 +7,7 @@ use jiff::tz::TimeZone;
 use thiserror::Error;
 use yadori_core::search::{Hit, Place, Query, QueryError, When};
 use yadori_core::{ClipId, Stamp};
-use yadori_store::{ClipRecord, StoreError};
+use yadori_store::StoreError;
 
 /// Clips on a page when nothing else is asked for.
 const USUAL: u32 = 50;
@@ -119,7 +119,7 @@ impl History {
         let place = |number| hits.iter().position(|hit| hit.number == number).and_then(|place| positions[place]);
         let clips = records
             .into_iter()
-            .filter(ClipRecord::is_live)
+            .filter(|record| record.is_live())
             .map(|record| Listed { position: place(record.number), record })
             .collect();
         Ok(Page { clips, query, next, total })

@@ -13,7 +13,7 @@ use std::time::Duration;
 use tokio::sync::{broadcast, watch};
 use yadori_core::ClipId;
 use yadori_core::search::{Entry, Filling, Index};
-use yadori_store::{ClipRecord, Store, StoreError};
+use yadori_store::{ClipRecord, ReadClip, Store, StoreError};
 
 /// Changes read from the feed at a time.
 const BATCH: u32 = 500;
@@ -257,7 +257,7 @@ impl Ledger {
     }
 
     /// Announces clips that have not changed, but of which more is known.
-    pub(crate) fn announce_again(&self, records: &[ClipRecord]) {
+    pub(crate) fn announce_again(&self, records: &[Arc<ReadClip>]) {
         {
             let (cursor, mut repeats) = (self.cursor(), self.repeats.lock());
             records.iter().for_each(|record| repeats.note(cursor, record.number));
@@ -281,7 +281,7 @@ impl Ledger {
             let index = self.index.read();
             (index.position(record.id), index.len() as u64)
         };
-        let clip = record.is_live().then(|| Listed { record: record.clone(), position });
+        let clip = record.is_live().then(|| Listed { record: record.clone().into(), position });
         Change { number: record.change, id: record.id, clip, total }
     }
 }

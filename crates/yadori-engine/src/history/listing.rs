@@ -2,13 +2,14 @@
 
 use std::borrow::Cow;
 use std::ops::Range;
+use std::sync::Arc;
 use yadori_core::preview::{LONGEST, first_lines, one_line};
 use yadori_core::retention::{self, Candidate};
 use yadori_core::rules::Checked;
 use yadori_core::search::fold::fold;
 use yadori_core::search::{Query, marks};
 use yadori_core::{Kind, MillisSinceEpoch, Stamp, files, link};
-use yadori_store::ClipRecord;
+use yadori_store::{ClipRecord, ReadClip};
 
 /// Characters of context before the first match, when the preview begins in the middle of a text.
 const CONTEXT: usize = 30;
@@ -17,7 +18,7 @@ const CONTEXT: usize = 30;
 #[derive(Clone, Debug)]
 pub struct Listed {
     /// The clip.
-    pub record: ClipRecord,
+    pub record: Arc<ReadClip>,
     /// Its place in the history, from 1; none if it is not in the history.
     pub position: Option<usize>,
 }

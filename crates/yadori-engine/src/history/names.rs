@@ -68,7 +68,7 @@ pub type Found = (ClipRecord, usize);
 impl History {
     /// A clip as lists show it.
     pub fn listed(&self, record: &ClipRecord, position: Option<usize>) -> Listed {
-        Listed { record: record.clone(), position }
+        Listed { record: record.clone().into(), position }
     }
 
     /// Clips as lists show them, as they are now; those that have left the history are passed over.

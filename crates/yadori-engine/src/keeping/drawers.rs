@@ -354,7 +354,7 @@ impl Keeping {
                 Item::Heading(heading) => Shown::Heading(heading.words),
                 Item::Clip(record) => {
                     let position = self.history.ledger.read().await.position(record.id);
-                    Shown::Clip(Box::new(Listed { record: *record, position }))
+                    Shown::Clip(Box::new(Listed { record: (*record).into(), position }))
                 }
             });
         }

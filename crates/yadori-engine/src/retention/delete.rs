@@ -102,7 +102,7 @@ impl Retention {
 
     async fn find_listed(&self, names: &[String]) -> Result<Vec<Listed>, FindNameError> {
         let clips = self.history.find_clips(names).await?.into_iter();
-        Ok(clips.map(|(record, position)| Listed { record, position: Some(position) }).collect())
+        Ok(clips.map(|(record, position)| Listed { record: record.into(), position: Some(position) }).collect())
     }
 
     /// For good, clips in the bin can be named too.
@@ -111,9 +111,9 @@ impl Retention {
         let mut found: Vec<Listed> = Vec::new();
         for name in names {
             let clip = match self.history.find_clip(name).await {
-                Ok((record, position)) => Listed { record, position: Some(position) },
+                Ok((record, position)) => Listed { record: record.into(), position: Some(position) },
                 Err(FindNameError::InBin(_)) => {
-                    Listed { record: self.history.find_in_bin(name).await?, position: None }
+                    Listed { record: self.history.find_in_bin(name).await?.into(), position: None }
                 }
                 Err(error) => return Err(error),
             };

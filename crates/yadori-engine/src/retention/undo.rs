@@ -8,7 +8,7 @@ use std::sync::atomic::Ordering;
 use thiserror::Error;
 use tokio::sync::MutexGuard;
 use yadori_core::retention;
-use yadori_store::{ClipRecord, QUICK, StoreError, UndoableOperation};
+use yadori_store::{QUICK, StoreError, UndoableOperation};
 
 /// Clips that an undo lists.
 const SHOWN: usize = 50;
@@ -101,9 +101,7 @@ impl Retention {
         let mut shown = Vec::new();
         for step in self.history.store.steps(retention::bin_horizon(now())).await? {
             let example = match step.clips.first() {
-                Some(first) => {
-                    self.history.store.clips(&[*first]).await?.pop().filter(|record: &ClipRecord| !record.tombstone)
-                }
+                Some(first) => self.history.store.clips(&[*first]).await?.pop().filter(|record| !record.tombstone),
                 None => None,
             };
             shown.push((step, example.map(|record| Listed { record, position: None })));

@@ -118,7 +118,7 @@ async fn seen(device: &Device) -> Vec<String> {
         .into_iter()
         .map(|clip| {
             let record = clip.record;
-            let drawer = record.drawer.map(|drawer| drawer.name);
+            let drawer = record.drawer.as_ref().map(|drawer| drawer.name.clone());
             format!(
                 "{} {:?} {:?} {:?} fills {} in {drawer:?} copied {:?}",
                 record.text, record.title, record.alias, record.mark, record.fills, record.life.copied

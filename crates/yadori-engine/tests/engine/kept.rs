@@ -29,14 +29,14 @@ async fn pins_aliases_and_drawers_are_kept_in_their_order() {
     keeping.pin(&names(&["3", "1"]), None).await.unwrap();
     keeping.pin(&names(&["1"]), Some(1)).await.unwrap();
     let pinned = |clips: Vec<yadori_engine::history::listing::Listed>| {
-        clips.into_iter().map(|clip| clip.record.text).collect::<Vec<_>>()
+        clips.into_iter().map(|clip| clip.record.text.clone()).collect::<Vec<_>>()
     };
     assert_eq!(pinned(keeping.pins().await.unwrap()), ["a", "c"]);
     keeping.new_drawer("Venues").await.unwrap();
     keeping.put_into_drawer("venues", &names(&["2", "1"]), None).await.unwrap();
     keeping.sort_drawer("Venues", SortBy::Name).await.unwrap();
     let lies = keeping.drawer("Venues").await.unwrap().items.into_iter().map(|item| match item {
-        Shown::Clip(clip) => clip.record.text,
+        Shown::Clip(clip) => clip.record.text.clone(),
         Shown::Heading(words) => words,
     });
     assert_eq!(lies.collect::<Vec<_>>(), ["a", "b"]);

@@ -314,7 +314,7 @@ async fn an_older_filing_does_not_replace_what_is_newer() {
     filing.put_content(&formats).await.unwrap();
     filing.commit(&older, &formats).await.unwrap();
     let record = store.clips(&[1]).await.unwrap().remove(0);
-    assert_eq!((record.life.copied, record.copies, record.source.application), (at(200), 2, None));
+    assert_eq!((record.life.copied, record.copies, record.source.application.as_deref()), (at(200), 2, None));
     assert_eq!(record.title.as_deref(), Some("Given now"));
     assert_eq!(store.formats(1).await.unwrap().len(), 2);
     // A title that is given has its stamp, so that it wins over an earlier one elsewhere.

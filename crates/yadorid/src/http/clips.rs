@@ -4,6 +4,7 @@ use super::App;
 use super::asked::{InPath, JsonBody};
 use super::conditional::Tagged;
 use super::contract::{Contract, mark_of};
+use super::listings;
 use super::problem::{Problem, QueryParams, answer};
 use axum::Json;
 use axum::extract::State;
@@ -23,9 +24,14 @@ use yadori_engine::recalling::Recall;
 /// another by `next` and `cursor`.
 #[utoipa::path(get, path = "/clips", params(api::ListQuery), tag = "clips",
     responses((status = 200, body = api::ClipPage), (status = 400, body = api::Problem, description = "The query, cursor or limit makes no sense.")))]
-pub async fn list(State(app): State<App>, asked: QueryParams<api::ListQuery>) -> Result<Json<api::ClipPage>, Problem> {
+pub async fn list(State(app): State<App>, asked: QueryParams<api::ListQuery>) -> Result<Response, Problem> {
     let api::ListQuery { q, cursor, limit, zone } = asked?.0;
-    answer(&app, app.engine.history.find(&PageRequest { query: q, cursor, limit, zone }).await).await
+    let page = app.engine.history.find(&PageRequest { query: q, cursor, limit, zone }).await?;
+    let rules = app.engine.rule_book.rules();
+    if page.query.is_some() {
+        return Ok(Json(page.contract(&rules)).into_response());
+    }
+    Ok(([(header::CONTENT_TYPE, "application/json")], listings::json(&page, &rules)).into_response())
 }
 
 /// Add a clip

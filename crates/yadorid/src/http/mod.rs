@@ -6,6 +6,7 @@
 //! * `conditional`, `repeats`: changes of what was seen only, and additions that are made once
 //! * `problem`: errors as RFC 9457 problem documents, in one place
 //! * `clips`, `content`, `changing`, `kept`, `tray`, `keys`, `forgetting`, `rules`, `moving`, `events`, `control`, `simulated`: the interface under `/api/v1`
+//! * `listings`: pages of the history, in JSON that is kept
 //! * `document`: its description
 //! * `contract`: what the engine says in the words of the interface
 //! * `console`: the pages
@@ -30,6 +31,7 @@ mod forgetting;
 mod gate;
 mod kept;
 mod keys;
+mod listings;
 mod lock;
 mod moving;
 mod private_drawers;

@@ -72,10 +72,10 @@ pub fn kind(kind: Kind) -> api::Kind {
     }
 }
 
-fn clip(Listed { record, position }: Listed, query: Option<&Query>, rules: &Checked) -> api::Clip {
-    let (preview, marks) = listing::preview(&record, query);
+fn clip(Listed { record, position }: &Listed, query: Option<&Query>, rules: &Checked) -> api::Clip {
+    let (preview, marks) = listing::preview(record, query);
     // Matches are marked in the one line.
-    let excerpt = if query.is_some_and(|query| !query.is_empty()) { None } else { listing::excerpt(&record) };
+    let excerpt = if query.is_some_and(|query| !query.is_empty()) { None } else { listing::excerpt(record) };
     let mark = |range: Range<usize>| api::Mark { start: range.start as u32, end: range.end as u32 };
     let (width, height) = record.pixels.unzip();
     let (lines, characters) = record.extent.unzip();
@@ -85,14 +85,14 @@ fn clip(Listed { record, position }: Listed, query: Option<&Query>, rules: &Chec
         kind: kind(record.kind),
         preview,
         excerpt,
-        expires_at: listing::expiry(&record, rules).map(timestamp),
-        title: record.title,
-        caption: record.caption,
+        expires_at: listing::expiry(record, rules).map(timestamp),
+        title: record.title.clone(),
+        caption: record.caption.clone(),
         pinned: record.pin.is_some(),
         mark: record.mark.map(colour),
         fills: record.fills,
-        drawer: record.drawer.map(|drawer| drawer.name),
-        alias: record.alias,
+        drawer: record.drawer.as_ref().map(|drawer| drawer.name.clone()),
+        alias: record.alias.clone(),
         marks: marks.into_iter().map(mark).collect(),
         sensitive: record.sensitive.map(secret),
         copied_at: timestamp(record.life.copied.at()),
@@ -105,12 +105,12 @@ fn clip(Listed { record, position }: Listed, query: Option<&Query>, rules: &Chec
         lines,
         characters,
         source: api::Source {
-            application: record.source.application,
-            window: record.source.window,
-            page: record.source.page,
+            application: record.source.application.clone(),
+            window: record.source.window.clone(),
+            page: record.source.page.clone(),
             selected: record.source.selected,
         },
-        device: record.device,
+        device: record.device.clone(),
         shared: record.shared,
         elsewhere: record.elsewhere,
     }
@@ -120,7 +120,7 @@ impl Contract for Listed {
     type As = api::Clip;
 
     fn contract(self, rules: &Checked) -> api::Clip {
-        clip(self, None, rules)
+        clip(&self, None, rules)
     }
 }
 
@@ -128,7 +128,7 @@ impl Contract for Page {
     type As = api::ClipPage;
 
     fn contract(self, rules: &Checked) -> api::ClipPage {
-        let clips = self.clips.into_iter().map(|listed| clip(listed, self.query.as_ref(), rules)).collect();
+        let clips = self.clips.iter().map(|listed| clip(listed, self.query.as_ref(), rules)).collect();
         api::ClipPage { clips, next: self.next, total: self.total }
     }
 }

@@ -92,7 +92,7 @@ impl Contract for Binned {
             Gone::Cleared => "cleared",
             Gone::Swept => "swept",
         };
-        let clip = Listed { record: self.record, position: None }.contract(rules);
+        let clip = Listed { record: self.record.into(), position: None }.contract(rules);
         api::Binned {
             clip: api::Clip { expires_at: None, ..clip },
             how: how.into(),
