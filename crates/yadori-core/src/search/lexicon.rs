@@ -29,6 +29,8 @@ pub struct Lexicon {
     slots: Vec<SmallVec<[u32; 4]>>,
     /// The words that may be misspelled: those without digits. Of numbers and ids there are many more.
     spelled: Vec<u32>,
+    /// The letters of each of those words.
+    letters: Vec<Letters>,
 }
 
 impl Lexicon {
@@ -56,6 +58,7 @@ impl Lexicon {
         self.slots.push(SmallVec::new());
         if !word.iter().any(u8::is_ascii_digit) {
             self.spelled.push(number);
+            self.letters.push(Letters::of(word));
         }
         let (starts, buffer, hasher) = (&self.starts, &self.buffer, &self.hasher);
         self.table.insert_unique(hash, number, |number| hasher.hash_one(word_at(starts, buffer, *number)));
@@ -72,6 +75,7 @@ impl Lexicon {
         self.starts.shrink_to_fit();
         self.slots.shrink_to_fit();
         self.spelled.shrink_to_fit();
+        self.letters.shrink_to_fit();
         self.slots.iter_mut().for_each(SmallVec::shrink_to_fit);
     }
 
@@ -139,6 +143,7 @@ impl Lexicon {
         lexicon.starts.shrink_to_fit();
         lexicon.slots.shrink_to_fit();
         lexicon.spelled.shrink_to_fit();
+        lexicon.letters.shrink_to_fit();
         Ok(lexicon)
     }
 
@@ -168,7 +173,11 @@ impl Lexicon {
         let Some(pattern) = Typo::new(word) else { return };
         let longest = word.len() + distance as usize * char::MAX.len_utf8();
         let shortest = word.chars().count().saturating_sub(distance as usize);
-        for number in &self.spelled {
+        let letters = Letters::of(word.as_bytes());
+        for (number, others) in self.spelled.iter().zip(&self.letters) {
+            if !letters.may_be_near(*others, distance) {
+                continue;
+            }
             let other = self.word(*number);
             if (shortest..=longest).contains(&other.len()) && pattern.distance(other) <= distance {
                 self.insert_slots(*number, found);
@@ -198,6 +207,24 @@ fn word_at<'a>(starts: &[u32], buffer: &'a [u8], number: u32) -> &'a [u8] {
     let start = starts[number as usize] as usize;
     let end = starts.get(number as usize + 1).map_or(buffer.len(), |next| *next as usize) - 1;
     &buffer[start..end]
+}
+
+/// Which letters a word has, one bit for several of them. Most words differ in more of them than a few typing errors could
+/// have changed, and need not be looked at.
+#[derive(Clone, Copy)]
+struct Letters(u32);
+
+impl Letters {
+    fn of(word: &[u8]) -> Self {
+        let word = std::str::from_utf8(word).unwrap_or_default();
+        Self(word.chars().fold(0, |letters, c| letters | 1 << (c as u32 % u32::BITS)))
+    }
+
+    /// Whether the words may be so few typing errors apart: each takes away one letter at most, and adds one.
+    fn may_be_near(self, other: Self, distance: u32) -> bool {
+        let (gone, new) = (self.0 & !other.0, other.0 & !self.0);
+        gone.count_ones() <= distance && new.count_ones() <= distance
+    }
 }
 
 /// Counts typing errors (insertions, deletions, substitutions, and swaps of neighbours) against one
@@ -320,6 +347,13 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn no_word_that_is_near_is_passed_over(words in prop::collection::vec("[a-eš照]{1,8}", 1..20), word in "[a-eš照]{1,8}", errors in 0u32..3) {
+            let refs: Vec<&str> = words.iter().map(String::as_str).collect();
+            let near = (0..words.len() as u32).filter(|place| slow_distance(&word, refs[*place as usize]) <= errors);
+            prop_assert_eq!(slots(|found| lexicon(&refs).near(&word, errors, found)), near.collect::<Vec<u32>>());
+        }
+
         #[test]
         fn counting_errors_by_bits_agrees_with_the_table(a in "[abcš]{1,12}", b in "[abcš]{0,12}") {
             prop_assert_eq!(Typo::new(&a).unwrap().distance(b.as_bytes()), slow_distance(&a, &b));

@@ -20,7 +20,7 @@ use tokio::sync::mpsc;
 use yadori_core::preview::unsafe_to_print;
 use yadori_core::search::{Query, When};
 use yadori_core::{ClipId, Kind, format, join};
-use yadori_store::{ClipRecord, Privacy, StoreError};
+use yadori_store::{ClipRecord, FormatOfClip, Privacy, ReadClip, Store, StoreError, StoredFormat};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipWriter};
 
@@ -105,7 +105,7 @@ impl Moving {
         let (service, handle) = (self.clone(), Handle::current());
         self.background.tasks.spawn_blocking(move || {
             let mut out = Outgoing { sender: sender.clone(), piece: Vec::with_capacity(PIECE) };
-            let source = Reader { service: &service, handle: &handle, numbers: &numbers };
+            let source = Reader { service: &service, handle: &handle, numbers: numbers.into() };
             let done = match form {
                 Form::Zip => source.zip(&mut out),
                 Form::Text => source.text(&mut out),
@@ -173,12 +173,98 @@ impl Write for Outgoing {
 struct Reader<'a> {
     service: &'a Arc<Moving>,
     handle: &'a Handle,
-    numbers: &'a [u64],
+    numbers: Arc<[u64]>,
+}
+
+/// Clips that are read together, and their formats.
+type Batch = (Vec<Arc<ReadClip>>, Vec<FormatOfClip>);
+
+/// A content that goes into a file of its own.
+struct Content {
+    clip: u64,
+    place: u8,
+    /// Where it is, unless it is small: then it is read again, so that they are never all held together.
+    stored: Option<StoredFormat>,
+    hash: [u8; 32],
+}
+
+/// A piece of a content, which follows the piece before if that is of the same content.
+struct Piece {
+    /// Its file in the archive.
+    name: String,
+    /// Whether packing makes it no smaller.
+    is_packed: bool,
+    bytes: Bytes,
+}
+
+/// Sends a content piece by piece, for as long as anybody takes them; nothing if it is not there any more.
+async fn send_pieces(
+    store: &Store,
+    content: &Content,
+    sender: &mpsc::Sender<io::Result<Piece>>,
+) -> Result<(), StoreError> {
+    let again;
+    let stored = match &content.stored {
+        Some(stored) => stored,
+        None => {
+            again = store.formats(content.clip).await?;
+            let Some(stored) = again.get(usize::from(content.place)) else { return Ok(()) };
+            stored
+        }
+    };
+    // Pictures do not become smaller.
+    let is_packed = stored.mime.starts_with("image/") && stored.mime != "image/bmp" && stored.mime != format::SVG;
+    let name = format!("{CONTENT}{}", hex(&content.hash));
+    let mut at = 0;
+    loop {
+        let bytes = store.content_at(stored, at).await?;
+        at += bytes.len() as u64;
+        if bytes.is_empty() || sender.send(Ok(Piece { name: name.clone(), is_packed, bytes })).await.is_err() {
+            return Ok(());
+        }
+    }
 }
 
 impl Reader<'_> {
     fn wait<T>(&self, answer: impl Future<Output = Result<T, StoreError>>) -> io::Result<T> {
         self.handle.block_on(answer).map_err(io::Error::other)
+    }
+
+    /// What `read` sends. It reads on while this thread works with what came before, and waits until that is taken.
+    fn ahead<T, R>(&self, read: impl FnOnce(Arc<Moving>, mpsc::Sender<T>) -> R) -> impl Iterator<Item = T>
+    where
+        T: Send + 'static,
+        R: Future<Output = ()> + Send + 'static,
+    {
+        let (sender, mut given) = mpsc::channel(1);
+        self.service.background.tasks.spawn_on(read(self.service.clone(), sender), self.handle);
+        std::iter::from_fn(move || given.blocking_recv())
+    }
+
+    fn batches(&self) -> impl Iterator<Item = io::Result<Batch>> {
+        let numbers = self.numbers.clone();
+        self.ahead(|service, sender| async move {
+            let store = &service.history.store;
+            for batch in numbers.chunks(BATCH) {
+                let read = tokio::try_join!(store.clips(batch), store.formats_of(batch));
+                if sender.send(read.map_err(io::Error::other)).await.is_err() {
+                    break;
+                }
+            }
+        })
+    }
+
+    fn pieces(&self, contents: Vec<Content>) -> impl Iterator<Item = io::Result<Piece>> {
+        self.ahead(|service, sender| async move {
+            for content in contents {
+                if let Err(error) = send_pieces(&service.history.store, &content, &sender).await {
+                    let _ = sender.send(Err(io::Error::other(error))).await;
+                }
+                if sender.is_closed() {
+                    break;
+                }
+            }
+        })
     }
 
     fn each(&self, mut each: impl FnMut(&ClipRecord) -> io::Result<()>) -> io::Result<()> {
@@ -215,12 +301,11 @@ impl Reader<'_> {
         };
         line(&mut list, &Line::Yadori(head))?;
         // Contents that go into files of their own: each once, by its hash.
-        let mut files: Vec<(u64, u8, [u8; 32])> = Vec::new();
+        let mut contents: Vec<Content> = Vec::new();
         let mut known: HashSet<[u8; 32]> = HashSet::new();
         let mut exported: HashSet<ClipId> = HashSet::new();
-        for batch in self.numbers.chunks(BATCH) {
-            let records = self.wait(self.service.history.store.clips(batch))?;
-            let formats = self.wait(self.service.history.store.formats_of(batch))?;
+        for batch in self.batches() {
+            let (records, formats) = batch?;
             for record in records.iter().filter(|record| record.is_live() && record.sensitive.is_none()) {
                 let mut lines = Vec::new();
                 for of in formats.iter().filter(|of| of.clip == record.number) {
@@ -235,7 +320,8 @@ impl Reader<'_> {
                         (None, None) => continue,
                     };
                     if text.is_none() && known.insert(hash) {
-                        files.push((of.clip, of.place, hash));
+                        let stored = of.format.here().is_none().then(|| of.format.clone());
+                        contents.push(Content { clip: of.clip, place: of.place, stored, hash });
                     }
                     lines.push(FormatLine {
                         mime: of.format.mime.clone(),
@@ -261,27 +347,18 @@ impl Reader<'_> {
         }
         list.flush()?;
         drop(list);
-        for (clip, place, hash) in files {
-            let Some(stored) = self.wait(self.service.history.store.formats(clip))?.into_iter().nth(usize::from(place))
-            else {
-                continue;
-            };
-            // Pictures do not become smaller.
-            let picture = stored.mime.starts_with("image/") && stored.mime != "image/bmp" && stored.mime != format::SVG;
-            let options = match picture {
-                true => packed.compression_method(CompressionMethod::Stored).compression_level(None),
-                false => packed,
-            };
-            zip.start_file(format!("{CONTENT}{}", hex(&hash)), options)?;
-            let mut at = 0;
-            loop {
-                let piece = self.wait(self.service.history.store.content_at(&stored, at))?;
-                if piece.is_empty() {
-                    break;
-                }
-                zip.write_all(&piece)?;
-                at += piece.len() as u64;
+        let mut written = String::new();
+        for piece in self.pieces(contents) {
+            let Piece { name, is_packed, bytes } = piece?;
+            if name != written {
+                let options = match is_packed {
+                    true => packed.compression_method(CompressionMethod::Stored).compression_level(None),
+                    false => packed,
+                };
+                zip.start_file(name.as_str(), options)?;
+                written = name;
             }
+            zip.write_all(&bytes)?;
         }
         zip.finish()?;
         Ok(())
