@@ -46,7 +46,7 @@ pub struct Head {
 }
 
 /// A clip.
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Clip {
     /// Its id.
     pub id: String,
@@ -83,7 +83,7 @@ pub struct Clip {
 }
 
 /// Where a clip was copied.
-#[derive(Debug, Default, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct Source {
     /// The application.
     #[serde(default)]
@@ -100,7 +100,7 @@ pub struct Source {
 }
 
 /// One format of a clip.
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct FormatLine {
     /// Its MIME type.
     pub mime: String,

@@ -4,6 +4,7 @@
 //! by their hashes, read up to the size that was announced, and compared with both. What is not right is left
 //! out, and told.
 
+use crate::capture::CaptureError;
 use crate::capture::moving_in::Prepared;
 use crate::keeping::drawers::{DrawerError, NewHeading};
 use crate::moving::Moving;
@@ -11,7 +12,7 @@ use crate::moving::archive::{CONTENT, Clip, Drawer, FormatLine, Item, LIST, Line
 use crate::moving::export::hex;
 use crate::moving::filing::{Fault, Kept, as_copy, file};
 use bytes::Bytes;
-use std::collections::{HashMap, HashSet};
+use std::collections::{HashMap, HashSet, VecDeque};
 use std::fs::{self, OpenOptions};
 use std::io;
 use std::os::unix::fs::OpenOptionsExt;
@@ -19,7 +20,7 @@ use std::sync::Arc;
 use thiserror::Error;
 use tokio::runtime::Handle;
 use tokio::sync::mpsc;
-use tokio::task::JoinHandle;
+use tokio::task::{JoinError, JoinHandle};
 use yadori_cage::{Archive, ArchiveError, LONGEST_LINE, LONGEST_LIST, ReadAt};
 use yadori_core::{ClipId, Format, format};
 use yadori_store::{Attribute, ClipRecord, OnRecord, StoreError};
@@ -149,11 +150,20 @@ impl Moving {
             let mut import = Import::new(&service, &handle, &sender);
             let ended = import.run(archive);
             // Whatever ended it, what was on its way into the records is imported.
-            let error = ended.and(import.finish_filing()).err();
+            let error = ended.and(import.finish()).err();
             let _ = sender.blocking_send(Progress { read: import.read, report: Some(import.report), error });
             service.history.ledger.status_changed();
         });
         progress
+    }
+}
+
+/// What a task gave.
+fn joined<T>(ended: Result<T, JoinError>) -> Result<T, ImportError> {
+    match ended {
+        Ok(given) => Ok(given),
+        Err(broken_off) if broken_off.is_panic() => std::panic::resume_unwind(broken_off.into_panic()),
+        Err(_) => Err(ImportError::BrokenOff),
     }
 }
 
@@ -166,8 +176,25 @@ struct Import<'a> {
     used: HashSet<String>,
     /// Aliases that were given to a clip.
     aliases: HashSet<String>,
+    /// Clips with pictures or pages, in their order. They are read in the cage while others are filed.
+    reading: VecDeque<InCage>,
     /// Clips that are being filed while the next ones are made ready.
     filing: Option<Filing>,
+}
+
+/// A clip of which something is read in the cage.
+struct InCage {
+    line: u64,
+    clip: Box<Clip>,
+    id: ClipId,
+    formats: Vec<Format>,
+    task: JoinHandle<Result<Option<Prepared>, CaptureError>>,
+}
+
+impl InCage {
+    fn bytes(&self) -> u64 {
+        self.formats.iter().map(|format| format.data.len() as u64).sum()
+    }
 }
 
 /// Clips that are being filed together.
@@ -188,6 +215,7 @@ impl<'a> Import<'a> {
             read: 0,
             used: HashSet::new(),
             aliases: HashSet::new(),
+            reading: VecDeque::new(),
             filing: None,
         }
     }
@@ -252,12 +280,12 @@ impl<'a> Import<'a> {
             // Those that are kept must be here by then.
             Line::Pins(ids) => {
                 self.clips(std::mem::take(waiting), contents)?;
-                self.finish_filing()?;
+                self.finish()?;
                 self.pins(&ids)?;
             }
             Line::Drawer(drawer) => {
                 self.clips(std::mem::take(waiting), contents)?;
-                self.finish_filing()?;
+                self.finish()?;
                 self.drawer(number, &drawer)?;
             }
         }
@@ -276,8 +304,12 @@ impl<'a> Import<'a> {
     fn clips(&mut self, lines: Vec<(u64, Box<Clip>)>, contents: &mut Archive) -> Result<(), ImportError> {
         let ids: Vec<ClipId> =
             lines.iter().map(|(_, clip)| ClipId::parse(&clip.id).unwrap_or(ClipId([0; 16]))).collect();
-        if self.filing.as_ref().is_some_and(|filing| ids.iter().any(|id| filing.ids.contains(id))) {
-            self.finish_filing()?;
+        let is_on_its_way = |id: &ClipId| {
+            self.filing.as_ref().is_some_and(|filing| filing.ids.contains(id))
+                || self.reading.iter().any(|one| one.id == *id)
+        };
+        if ids.iter().any(is_on_its_way) {
+            self.finish()?;
         }
         let known = self.handle.block_on(self.service.history.store.on_record(&ids))?;
         let mut known: HashMap<usize, OnRecord> = known.into_iter().map(|known| (known.place, known)).collect();
@@ -289,7 +321,7 @@ impl<'a> Import<'a> {
             let again = !met.insert(ids[place]);
             if again {
                 self.begin_filing(std::mem::take(&mut together))?;
-                self.finish_filing()?;
+                self.finish()?;
                 bytes = 0;
             }
             let done = match known.remove(&place) {
@@ -300,7 +332,7 @@ impl<'a> Import<'a> {
                     self.report.known += 1;
                     Ok(None)
                 }
-                None => self.prepare(&clip, contents),
+                None => self.prepare(number, &clip, contents),
             };
             match done {
                 Ok(Some(prepared)) => {
@@ -314,6 +346,10 @@ impl<'a> Import<'a> {
             if bytes > TOGETHER_BYTES {
                 self.begin_filing(std::mem::take(&mut together))?;
                 bytes = 0;
+            }
+            while self.reading.len() > TOGETHER || self.reading.iter().map(InCage::bytes).sum::<u64>() > TOGETHER_BYTES
+            {
+                self.file_read(self.reading.len().div_ceil(2))?;
             }
         }
         self.begin_filing(together)?;
@@ -350,20 +386,50 @@ impl<'a> Import<'a> {
         Ok(formats)
     }
 
-    fn prepare(&mut self, clip: &Clip, contents: &mut Archive) -> Result<Option<Prepared>, Fault> {
+    /// Makes a clip ready to be filed. What has to be read in the cage is ready later.
+    fn prepare(&mut self, line: u64, clip: &Clip, contents: &mut Archive) -> Result<Option<Prepared>, Fault> {
         let formats = self.formats(clip, contents)?;
         let service = self.service;
-        let prepared = self.handle.block_on(async {
-            let copy = as_copy(&service.history, &service.keeping, clip, formats.clone(), Kept::default()).await?;
-            let (copy, mut by_hand, id) = copy;
-            // Of those that are filed together, none is asked for yet.
-            by_hand.alias = by_hand.alias.filter(|alias| self.aliases.insert(alias.clone()));
-            Ok::<_, Fault>(service.capture.prepare(copy, by_hand, id).await?)
-        })?;
-        match prepared {
+        let copy = as_copy(&service.history, &service.keeping, clip, formats.clone(), Kept::default());
+        let (copy, mut by_hand, id) = self.handle.block_on(copy)?;
+        // Of those that are filed together, none is asked for yet.
+        by_hand.alias = by_hand.alias.filter(|alias| self.aliases.insert(alias.clone()));
+        let capture = service.capture.clone();
+        let preparing = async move { capture.prepare(copy, by_hand, id).await };
+        if formats.iter().any(|format| format.mime.starts_with("image/") || format.mime == format::HTML) {
+            let task = self.handle.spawn(preparing);
+            self.reading.push_back(InCage { line, clip: Box::new(clip.clone()), id, formats, task });
+            return Ok(None);
+        }
+        match self.handle.block_on(preparing)? {
             Some(prepared) => Ok(Some(prepared)),
             None => self.file_by_itself(clip, formats).map(|()| None),
         }
+    }
+
+    /// Begins to file the first so many of those that are read in the cage, once they are.
+    fn file_read(&mut self, most: usize) -> Result<(), ImportError> {
+        let mut together = Vec::new();
+        let first: Vec<InCage> = self.reading.drain(..most.min(self.reading.len())).collect();
+        for InCage { line, clip, formats, task, .. } in first {
+            let prepared = joined(self.handle.block_on(task))?;
+            let done = match prepared.map_err(Fault::from) {
+                Ok(None) => self.file_by_itself(&clip, formats).map(|()| None),
+                prepared => prepared,
+            };
+            match done {
+                Ok(prepared) => together.extend(prepared.map(|prepared| (line, prepared))),
+                Err(Fault::Clip(reason)) => self.skip(line, Some(&clip.id), reason),
+                Err(Fault::Store(error)) => return Err(error.into()),
+            }
+        }
+        self.begin_filing(together)
+    }
+
+    /// Waits until all that is on its way is filed.
+    fn finish(&mut self) -> Result<(), ImportError> {
+        self.file_read(usize::MAX)?;
+        self.finish_filing()
     }
 
     fn clip_by_itself(&mut self, clip: &Clip, contents: &mut Archive) -> Result<Option<Prepared>, Fault> {
@@ -397,11 +463,7 @@ impl<'a> Import<'a> {
     /// Waits until what is being filed is. If one of the clips cannot be filed, each is by itself, and that one is left out.
     fn finish_filing(&mut self) -> Result<(), ImportError> {
         let Some(Filing { lines, task, .. }) = self.filing.take() else { return Ok(()) };
-        let filed = match self.handle.block_on(task) {
-            Ok(filed) => filed,
-            Err(broken_off) if broken_off.is_panic() => std::panic::resume_unwind(broken_off.into_panic()),
-            Err(_) => return Err(ImportError::BrokenOff),
-        };
+        let filed = joined(self.handle.block_on(task))?;
         let Err((clips, error)) = filed else {
             self.report.added += lines.len() as u64;
             return Ok(());
