@@ -26,6 +26,7 @@ use state::RelayState;
 use std::collections::BTreeSet;
 use std::convert::Infallible;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio::sync::Notify;
@@ -397,8 +398,10 @@ impl DeviceSync {
                 continue;
             };
             let began = Instant::now();
+            let is_left = AtomicBool::new(false);
             let leaving = async {
                 self.relaying.changed.notified().await;
+                is_left.store(true, Ordering::Relaxed);
                 at.left.cancel();
                 std::future::pending::<()>().await;
             };
@@ -406,7 +409,8 @@ impl DeviceSync {
                 () = leaving => continue,
                 error = self.work_at(&at) => error,
             };
-            if matches!(error, AtError::Left) {
+            // What went wrong at a place that was just left says nothing of the next one.
+            if matches!(error, AtError::Left) || is_left.into_inner() {
                 continue;
             }
             tracing::info!(%error, "the relay cannot be used at the moment");
