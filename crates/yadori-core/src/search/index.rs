@@ -480,9 +480,9 @@ impl Index {
 
     /// Begins to look for a term.
     fn sought<'a>(&self, term: &'a Term) -> Sought<'a> {
-        let pieces: Vec<&str> = words(&term.folded).map(|(_, word)| word).collect();
+        let pieces: Vec<(usize, &str)> = words(&term.folded).collect();
         match pieces.as_slice() {
-            [word] if *word == term.folded => {
+            [(_, word)] if *word == term.folded => {
                 Sought::Word { word, errors: errors_forgiven(word).filter(|_| !term.phrase), met: None }
             }
             pieces => Sought::Compound(self.compound(&term.folded, pieces)),
@@ -490,14 +490,16 @@ impl Index {
     }
 
     /// The slots of the clips in which a term of several words, or of none, is met as it stands: at each tier or better.
-    fn compound(&self, folded: &str, pieces: &[&str]) -> [Bits; 3] {
+    fn compound(&self, folded: &str, pieces: &[(usize, &str)]) -> [Bits; 3] {
         let mut candidates = self.all();
-        for (place, piece) in pieces.iter().enumerate() {
+        for (at, piece) in pieces {
             let mut with = Bits::none(self.clips.len());
-            if place == 0 || place == pieces.len() - 1 {
-                self.lexicon.inside(piece, &mut with);
-            } else {
-                self.lexicon.exact(piece, &mut with);
+            // What is beside it in the term ends the word there.
+            match (*at > 0, at + piece.len() < folded.len()) {
+                (true, true) => self.lexicon.exact(piece, &mut with),
+                (true, false) => self.lexicon.prefix(piece, &mut with),
+                (false, true) => self.lexicon.suffix(piece, &mut with),
+                (false, false) => self.lexicon.inside(piece, &mut with),
             }
             candidates.intersect(&with);
         }

@@ -162,6 +162,13 @@ impl Lexicon {
         self.each_with(&needle, |number| self.insert_slots(number, found));
     }
 
+    /// Adds to `found` the slots of all words that end with `end`.
+    pub fn suffix(&self, end: &str, found: &mut Bits) {
+        let mut needle = end.as_bytes().to_vec();
+        needle.push(BREAK);
+        self.each_with(&needle, |number| self.insert_slots(number, found));
+    }
+
     /// Adds to `found` the slots of all words that contain `part`.
     pub fn inside(&self, part: &str, found: &mut Bits) {
         self.each_with(part.as_bytes(), |number| self.insert_slots(number, found));
@@ -189,12 +196,12 @@ impl Lexicon {
         self.slots[number as usize].iter().for_each(|slot| found.insert(*slot));
     }
 
-    /// Calls `visit` once for each word whose text, with the break before it, contains `needle`.
+    /// Calls `visit` once for each word whose text, with the break before or after it, contains `needle`.
     fn each_with(&self, needle: &[u8], mut visit: impl FnMut(u32)) {
         let finder = Finder::new(needle);
         let mut at = 0;
         while let Some(found) = self.buffer.get(at..).and_then(|rest| finder.find(rest)) {
-            // The needle may begin at the break before the word, so look from its last byte.
+            // The needle may begin at the break before the word, so look from its last byte; the break after a word is before the next.
             let within = at + found + needle.len() - 1;
             let number = self.starts.partition_point(|start| *start as usize <= within) - 1;
             visit(number as u32);
@@ -305,6 +312,7 @@ mod tests {
         let lexicon = lexicon(&["lamp", "lamps", "clamp", "cue", "lamp"]);
         assert_eq!(slots(|found| lexicon.exact("lamp", found)), [0, 4]);
         assert_eq!(slots(|found| lexicon.prefix("lamp", found)), [0, 1, 4]);
+        assert_eq!(slots(|found| lexicon.suffix("lamp", found)), [0, 2, 4]);
         assert_eq!(slots(|found| lexicon.inside("amp", found)), [0, 1, 2, 4]);
         assert_eq!(slots(|found| lexicon.inside("pc", found)), [0; 0], "no match runs across two words");
     }
