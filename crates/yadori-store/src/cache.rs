@@ -260,33 +260,9 @@ mod tests {
     }
 
     fn clip(number: u64, recalls: u32) -> Arc<ReadClip> {
-        Arc::new(ReadClip::from(ClipRecord {
-            number,
-            id: ClipId([number as u8; 16]),
-            change: 1,
-            kind: yadori_core::Kind::Text,
-            sensitive: None,
-            life: yadori_core::clip::Life::default(),
-            tombstone: false,
-            recalled_at: None,
-            copies: 1,
-            recalls,
-            size: 4,
-            pixels: None,
-            extent: None,
-            text: "lamp".into(),
-            title: None,
-            caption: None,
-            source: yadori_core::Source::default(),
-            device: "workshop".into(),
-            pin: None,
-            drawer: None,
-            mark: None,
-            alias: None,
-            fills: false,
-            shared: false,
-            elsewhere: false,
-        }))
+        let id = ClipId([number as u8; 16]);
+        let once = ClipRecord::copied_once(number, (id, yadori_core::Kind::Text), "lamp".into(), "workshop".into());
+        ClipRecord { recalls, ..once }.into()
     }
 
     #[test]

@@ -76,6 +76,37 @@ pub struct InDrawer {
 }
 
 impl ClipRecord {
+    /// A clip with these words that was copied once on this device, and to which nothing was given.
+    pub fn copied_once(number: u64, (id, kind): (ClipId, Kind), text: String, device: String) -> Self {
+        Self {
+            number,
+            id,
+            change: 0,
+            kind,
+            sensitive: None,
+            life: Life::default(),
+            tombstone: false,
+            recalled_at: None,
+            copies: 1,
+            recalls: 0,
+            size: text.len() as u64,
+            pixels: None,
+            extent: None,
+            text,
+            title: None,
+            caption: None,
+            source: Source::default(),
+            device,
+            pin: None,
+            drawer: None,
+            mark: None,
+            alias: None,
+            fills: false,
+            shared: false,
+            elsewhere: false,
+        }
+    }
+
     /// Whether it is in the history.
     pub fn is_live(&self) -> bool {
         !self.tombstone && self.life.is_live()

@@ -215,21 +215,14 @@ impl Filing {
     /// The record of a clip that was just inserted.
     fn record(&self, number: u64, change: u64, clip: &NewClip<'_>) -> ClipRecord {
         let owned = |text: Option<&str>| text.map(str::to_owned);
+        let text = searched(clip.text).unwrap_or_default().to_owned();
         ClipRecord {
-            number,
-            id: clip.id,
             change,
-            kind: clip.kind,
             sensitive: clip.sensitive,
             life: Life { copied: clip.copied, ..Life::default() },
-            tombstone: false,
-            recalled_at: None,
-            copies: 1,
-            recalls: 0,
             size: clip.size,
             pixels: clip.pixels,
             extent: clip.extent,
-            text: searched(clip.text).unwrap_or_default().to_owned(),
             title: owned(clip.title),
             caption: owned(clip.caption),
             source: Source {
@@ -238,14 +231,7 @@ impl Filing {
                 page: owned(fitted(&clip.source.page, 8000)),
                 selected: clip.source.selected,
             },
-            device: self.device_name.clone(),
-            pin: None,
-            drawer: None,
-            mark: None,
-            alias: None,
-            fills: false,
-            shared: false,
-            elsewhere: false,
+            ..ClipRecord::copied_once(number, (clip.id, clip.kind), text, self.device_name.clone())
         }
     }
 

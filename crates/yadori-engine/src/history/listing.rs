@@ -81,39 +81,13 @@ pub fn excerpt(record: &ClipRecord) -> Option<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use yadori_core::clip::Life;
     use yadori_core::search::When;
     use yadori_core::sensitive::{Secret, Sensitive};
-    use yadori_core::{ClipId, MillisSinceEpoch, Source};
+    use yadori_core::{ClipId, MillisSinceEpoch};
 
     fn record(kind: Kind, text: &str) -> ClipRecord {
-        ClipRecord {
-            number: 1,
-            id: ClipId::of(kind, text.as_bytes()),
-            change: 1,
-            kind,
-            sensitive: None,
-            life: Life::default(),
-            tombstone: false,
-            recalled_at: None,
-            copies: 1,
-            recalls: 0,
-            size: text.len() as u64,
-            pixels: None,
-            extent: None,
-            text: text.into(),
-            title: None,
-            caption: None,
-            source: Source::default(),
-            device: "workshop".into(),
-            pin: None,
-            drawer: None,
-            mark: None,
-            alias: None,
-            fills: false,
-            shared: false,
-            elsewhere: false,
-        }
+        let id = ClipId::of(kind, text.as_bytes());
+        ClipRecord::copied_once(1, (id, kind), text.into(), "workshop".into())
     }
 
     #[test]

@@ -69,36 +69,15 @@ mod tests {
     use super::*;
     use yadori_core::clip::Life;
     use yadori_core::rules::Rules;
-    use yadori_core::{ClipId, Kind, MillisSinceEpoch, Source, Stamp};
+    use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
     use yadori_store::ClipRecord;
 
     fn listed(number: u64, text: &str, position: Option<usize>) -> Listed {
+        let id = ClipId::of(Kind::Text, text.as_bytes());
         let record = ClipRecord {
-            number,
-            id: ClipId::of(Kind::Text, text.as_bytes()),
-            change: number,
-            kind: Kind::Text,
-            sensitive: None,
             life: Life { copied: Stamp::at_start_of(MillisSinceEpoch(1_790_000_000_000)), ..Life::default() },
-            tombstone: false,
-            recalled_at: None,
-            copies: 1,
-            recalls: 0,
-            size: text.len() as u64,
-            pixels: None,
             extent: Some((1, text.len() as u64)),
-            text: text.into(),
-            title: None,
-            caption: None,
-            source: Source::default(),
-            device: "workshop".into(),
-            pin: None,
-            drawer: None,
-            mark: None,
-            alias: None,
-            fills: false,
-            shared: false,
-            elsewhere: false,
+            ..ClipRecord::copied_once(number, (id, Kind::Text), text.into(), "workshop".into())
         };
         Listed { record: record.into(), position }
     }
