@@ -27,7 +27,7 @@
   };
   let { label, empty, onleave = () => {}, onkey, beside, headingActions, unfolded }: Props = $props();
 
-  /** Rows are measured before they are painted, so they need not be hidden until then: to show them would mean to style them twice. */
+  /** Rows are measured before they are painted, so none has to be hidden until then, which would have each styled twice. */
   const shown = () => ({ style: { visibility: "visible" } });
 
   const list = getList();

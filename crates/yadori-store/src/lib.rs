@@ -4,6 +4,7 @@
 //! * [`Store`] opens a database, brings its tables up to date, and is the way to all records:
 //!   * `filing`: a copy becomes a clip, in one transaction
 //!   * `clips`: reading clips, by number and along the change feed
+//!   * `cache`, `read_clip`: what was read lately, and what was made of it
 //!   * `content`: the bytes of formats, in pieces
 //!   * `belonging`: whether content is that of a clip's id
 //!   * `columns`, `registers`: a clip's state: its columns, and the one way to read and write it
