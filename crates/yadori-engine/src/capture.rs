@@ -29,6 +29,7 @@ use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
 use yadori_core::html::Markup;
 use yadori_core::keys::Action;
 use yadori_core::sensitive::Sensitive;
+use yadori_core::sharing::Candidate;
 use yadori_core::{ClipId, Format, Mark, Rank, Stamp, format};
 use yadori_desktop::Shortcoming;
 use yadori_desktop::{Clipboard, Copied, Event, GrabState, Reading};
@@ -391,6 +392,7 @@ impl Capture {
         let copied = by_hand.and_then(|by_hand| by_hand.copied).unwrap_or(filed);
         let tray = if by_hand.is_none() { self.history.tray_with(id).await } else { None };
         let clip = NewClip {
+            shared: self.is_told_of(&draft, by_hand, sensitive),
             tray: tray.as_ref().map(|(_, _, text)| text.as_str()),
             ..new_clip(&draft, by_hand, (id, pixels, sensitive), (copied, filed))
         };
@@ -413,6 +415,22 @@ impl Capture {
             self.draw(captured.number, decoded);
         }
         Ok(captured)
+    }
+
+    /// Whether other devices, which are connected, are told of a copy as soon as it is filed. What is given a place of its own waits
+    /// until that is known to be no private one.
+    fn is_told_of(&self, draft: &Draft, by_hand: Option<&ByHand>, sensitive: Option<Sensitive>) -> bool {
+        let is_plain =
+            |by_hand: &ByHand| by_hand.drawer.is_none() && by_hand.replaces.is_none() && by_hand.moved_in.is_none();
+        let candidate = Candidate {
+            kind: draft.kind,
+            size: draft.size(),
+            application: draft.source.application.as_deref(),
+            kept: false,
+            sensitive: sensitive.is_some(),
+            shared: false,
+        };
+        self.links.any_is_connected() && by_hand.is_none_or(is_plain) && self.links.policy().lets_out(&candidate)
     }
 
     /// Tells everyone of a copy that was filed.
@@ -514,6 +532,7 @@ fn new_clip<'a>(
         caption: draft.caption.as_deref(),
         source: &draft.source,
         given: by_hand.map(given).unwrap_or_default(),
+        shared: false,
         tray: None,
         replaces: by_hand.and_then(|by_hand| by_hand.replaces),
         moved_in: by_hand.and_then(|by_hand| by_hand.moved_in),

@@ -250,6 +250,11 @@ impl Links {
         self.connections.lock().get(&device).is_some_and(|held| held.greeted)
     }
 
+    /// Whether any other device is connected, and has said hello.
+    pub(crate) fn any_is_connected(&self) -> bool {
+        self.connections.lock().values().any(|held| held.greeted)
+    }
+
     /// Whether there is a connection with a device; it may yet be refused.
     pub(crate) fn has_connection(&self, device: DeviceId) -> bool {
         self.connections.lock().contains_key(&device)
@@ -260,6 +265,11 @@ impl Links {
         if let Some(held) = self.connections.lock().get_mut(&device).filter(|held| held.number == number) {
             held.greeted = true;
         }
+    }
+
+    /// Whether this connection with a device is the one that is held.
+    pub(crate) fn is_held(&self, device: DeviceId, number: u64) -> bool {
+        self.connections.lock().get(&device).is_some_and(|held| held.number == number)
     }
 
     pub(crate) fn status_of(&self, device: DeviceId) -> PeerStatus {

@@ -4,7 +4,9 @@ mod clips;
 
 use crate::devices::{self, hear_of};
 use crate::drawers::{leave_drawer, renumber};
+use crate::fresh::FreshClip;
 use crate::numbers::{Numbers, number_of_drawer};
+use crate::statements::Statements;
 use crate::store::{Store, StoreError, TombstoneKey, WriteTx, next_change, retry_on_deadlock};
 use std::collections::HashSet;
 use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_HEADINGS};
@@ -101,24 +103,20 @@ impl Store {
             from,
             policy: policy(),
             outcome: ApplyOutcome::default(),
+            fresh: Vec::new(),
             by_hand: advance.is_none(),
-            numbers: Numbers::default(),
+            numbers: Numbers::of_device(from, known.number),
             tombstone_key: self.tombstone_key(),
         };
         applying.items(items).await?;
-        let Applier { mut tx, outcome, .. } = applying;
+        let Applier { tx, outcome, fresh, .. } = applying;
+        let mut last = Statements::default();
         if let Some(Some((feed, upto))) = cursor {
-            sqlx::query!(
-                "UPDATE devices SET cursor_feed = ?, cursor_upto = ?, seen_at = ? WHERE id = ?",
-                &feed[..],
-                upto,
-                at.0,
-                &from.0[..]
-            )
-            .execute(&mut **tx)
-            .await?;
+            last.add("UPDATE devices SET cursor_feed = ").alone(&feed[..]);
+            last.words(", cursor_upto = ").alone(upto).words(", seen_at = ").alone(at.0);
+            last.words(" WHERE no = ").alone(known.number);
         }
-        tx.commit().await?;
+        tx.commit_after(last, fresh).await?;
         Ok(Some(outcome))
     }
 }
@@ -129,6 +127,8 @@ struct Applier {
     from: DeviceId,
     policy: Policy,
     outcome: ApplyOutcome,
+    /// What others may be told of clips that came to be.
+    fresh: Vec<FreshClip>,
     /// It was handed over by hand, so that it is taken in whatever the policy says.
     by_hand: bool,
     numbers: Numbers,

@@ -7,6 +7,8 @@
 //! clips ([`Cache::begin_notes`]), as each recall does, has those let go of and nothing else; until it has ended, no records are kept.
 
 use crate::content::StoredFormat;
+use crate::fresh::{Fresh, FreshClip};
+use crate::outbox::OutgoingBatch;
 use crate::read_clip::ReadClip;
 use bytes::Bytes;
 use parking_lot::Mutex;
@@ -46,6 +48,7 @@ struct Known {
     numbers: HashMap<ClipId, u64>,
     formats: HashMap<u64, Vec<StoredFormat>>,
     bytes: usize,
+    fresh: Fresh,
 }
 
 /// What may be kept of a read: nothing if a write has ended, or goes on, since it began; no records if one has that notes something.
@@ -89,6 +92,12 @@ impl Known {
 impl Cache {
     /// Begins a write.
     pub(crate) fn begin(self: &Arc<Self>) -> Writing {
+        self.known.lock().fresh.clear();
+        self.begin_insert()
+    }
+
+    /// Begins a write that does nothing to what is there already: see [`Writing::changes_more`].
+    pub(crate) fn begin_insert(self: &Arc<Self>) -> Writing {
         let mut known = self.known.lock();
         known.writing += 1;
         known.clear();
@@ -100,6 +109,7 @@ impl Cache {
         let mut known = self.known.lock();
         known.writing += 1;
         known.noting += 1;
+        known.fresh.clear();
         for clip in clips {
             known.clips.remove(clip);
         }
@@ -151,6 +161,11 @@ impl Cache {
         (known.formats.get(&clip).filter(|_| ticket.generation.is_some()).cloned(), ticket)
     }
 
+    /// What other devices are told of the changes after `after`, if it need not be read: see [`Fresh::since`].
+    pub(crate) fn outgoing_since(&self, after: u64, until: u64, most: usize) -> Option<OutgoingBatch> {
+        self.known.lock().fresh.since(after, until, most)
+    }
+
     /// Keeps the formats of a clip that were read.
     pub(crate) fn keep_formats(&self, ticket: Ticket, clip: u64, formats: &[StoredFormat]) {
         let bytes = formats
@@ -184,15 +199,32 @@ impl Writing {
         self.is_unsure = false;
     }
 
+    /// A write that was begun as one that only inserts does something to what was there, too.
+    pub(crate) fn changes_more(&self) {
+        self.cache.known.lock().fresh.clear();
+    }
+
     /// Ends it, and keeps a clip that it has made: what was just copied is read next. If anybody else has written meanwhile, it
     /// may be another by now, and is not kept.
-    pub(crate) fn end_with(self, clip: Arc<ReadClip>, formats: &[StoredFormat]) {
+    pub(crate) fn end_with(self, clip: Arc<ReadClip>, formats: &[StoredFormat], fresh: Option<FreshClip>) {
+        let cache = self.cache.clone();
+        let as_left = self.end_with_fresh(fresh);
+        cache.keep_clips(as_left, std::slice::from_ref(&clip));
+        cache.keep_formats(as_left, clip.number, formats);
+    }
+
+    /// Ends it, and keeps what other devices are told of the clips that it has made, under the same condition.
+    pub(crate) fn end_with_fresh(self, fresh: impl IntoIterator<Item = FreshClip>) -> Ticket {
         let cache = self.cache.clone();
         let (generation, notes) = self.before;
         drop(self);
-        let as_left = Ticket { generation: Some(generation + 1), notes: Some(notes) };
-        cache.keep_clips(as_left, std::slice::from_ref(&clip));
-        cache.keep_formats(as_left, clip.number, formats);
+        let mut known = cache.known.lock();
+        if known.ticket().generation == Some(generation + 1) && known.notes == notes {
+            fresh.into_iter().for_each(|fresh| known.fresh.add(fresh));
+        } else {
+            known.fresh.clear();
+        }
+        Ticket { generation: Some(generation + 1), notes: Some(notes) }
     }
 }
 
@@ -207,6 +239,7 @@ impl Drop for Writing {
             known.generation += 1;
         }
         if self.is_unsure {
+            known.fresh.clear();
             known.unsure_until = Some(Instant::now() + UNSURE);
         }
     }
@@ -299,7 +332,7 @@ mod tests {
     #[test]
     fn what_a_write_has_made_is_known_if_it_was_the_only_one() {
         let cache = Arc::<Cache>::default();
-        let end = |writing: Writing, number| writing.end_with(clip(number, 0), &format("made"));
+        let end = |writing: Writing, number| writing.end_with(clip(number, 0), &format("made"), None);
         let is_known = |number| (cache.clips(&[number]).0.len(), cache.formats(number).0.is_some());
         end(cache.begin(), 1);
         assert_eq!(is_known(1), (1, true));

@@ -28,9 +28,12 @@ pub struct DeviceRecord {
     pub reached: Option<String>,
     /// The device that introduced it here; none if it was paired with this one.
     pub introduced_by: Option<DeviceId>,
+    /// Its number in these records.
+    pub(crate) number: u32,
 }
 
 struct Raw {
+    no: u32,
     pin: Option<Vec<u8>>,
     name: String,
     own: bool,
@@ -69,6 +72,7 @@ impl From<Raw> for DeviceRecord {
             seen_at: raw.seen_at.map(MillisSinceEpoch),
             reached: raw.reached,
             introduced_by: raw.introduced_by.and_then(|id| DeviceId::from_slice(&id)),
+            number: raw.no,
         }
     }
 }
@@ -77,7 +81,7 @@ macro_rules! devices {
     ($from:literal $(, $argument:expr)*) => {
         sqlx::query_as!(
             Raw,
-            r#"SELECT pin, name, own AS "own: bool", name_stamp, addresses, addresses_stamp, linked AS "linked: bool",
+            r#"SELECT no, pin, name, own AS "own: bool", name_stamp, addresses, addresses_stamp, linked AS "linked: bool",
                linked_stamp, cursor_feed, cursor_upto, acked, seen_at, reached, introduced_by "# + $from
             $(, $argument)*
         )
@@ -143,6 +147,7 @@ impl Store {
         .execute(&mut **tx)
         .await?;
         tx.commit().await?;
+        *self.device_id.write() = id;
         Ok(())
     }
 

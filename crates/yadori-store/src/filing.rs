@@ -4,6 +4,7 @@ use crate::attributes::{self, GivenAttributes};
 use crate::clips::ClipRecord;
 use crate::content;
 use crate::content::{SEARCHED_BYTES, StoredFormat};
+use crate::fresh::FreshClip;
 use crate::numbers::Numbers;
 use crate::registers::{self, NewState, states_of};
 use crate::settings::{self, TRAY};
@@ -11,7 +12,9 @@ use crate::statements::Statements;
 use crate::steps::{OperationKind, record_step};
 use crate::store::{Store, StoreError, WriteTx, next_change, number_of, retry_on_deadlock};
 use futures_util::TryStreamExt;
+use parking_lot::RwLock;
 use sqlx::AssertSqlSafe;
+use std::sync::Arc;
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, MOST, PLAIN};
 use yadori_core::refiling::Refiled;
@@ -49,6 +52,8 @@ pub struct NewClip<'a> {
     pub moved_in: Option<MovedIn>,
     /// The secret that it looks like.
     pub sensitive: Option<Sensitive>,
+    /// Whether other devices are told of it in a moment.
+    pub shared: bool,
     /// Bytes of all formats together.
     pub size: u64,
     /// Width and height in pixels, of a picture.
@@ -117,6 +122,8 @@ enum Renewal {
 pub struct Filing {
     tx: WriteTx,
     device: u32,
+    /// Looked at when it is filed: it may have another by then.
+    device_id: Arc<RwLock<DeviceId>>,
     device_name: String,
     /// Blobs already written for the formats, by place.
     blobs: Vec<Option<u64>>,
@@ -131,6 +138,7 @@ impl Store {
         Ok(Filing {
             tx: self.begin_ahead().await?,
             device: self.device,
+            device_id: self.device_id.clone(),
             device_name: self.device_name.clone(),
             blobs: Vec::new(),
         })
@@ -157,7 +165,7 @@ impl Filing {
     /// # Errors
     /// When the database fails, or has no room. Nothing is left behind then.
     pub async fn commit(mut self, clip: &NewClip<'_>, formats: &[Format]) -> Result<Filed, StoreError> {
-        self.tx.writes();
+        self.tx.inserts();
         let given = attributes::attributes(&clip.given);
         let plain = given.is_empty() && clip.replaces.is_none() && clip.moved_in.is_none();
         // Most copies are small, new, and nothing else is to be done with them.
@@ -167,11 +175,16 @@ impl Filing {
             Some(number) if at_once => {
                 let record = self.record(number, change, clip);
                 let formats: Vec<StoredFormat> = formats.iter().map(StoredFormat::small).collect();
-                self.tx.end_with(record.listed(), &formats);
+                let fresh = || FreshClip::filed(&record, clip.filed, &formats, *self.device_id.read());
+                let fresh = clip.shared.then(fresh).flatten();
+                self.tx.end_with(record.listed(), &formats, fresh);
                 return Ok(Filed { change, number, new: true, record: Some(record) });
             }
             Some(number) => (number, Renewal::New),
-            None => self.renew(change, clip).await?,
+            None => {
+                self.tx.changes_more();
+                self.renew(change, clip).await?
+            }
         };
         if renewal == Renewal::Counted {
             self.free_content().await?;
@@ -219,6 +232,7 @@ impl Filing {
         ClipRecord {
             change,
             sensitive: clip.sensitive,
+            shared: clip.shared,
             life: Life { copied: clip.copied, ..Life::default() },
             size: clip.size,
             pixels: clip.pixels,
@@ -461,7 +475,7 @@ impl Store {
 /// The statement that inserts clips, of which [`add_clip`] adds the rows.
 pub(crate) const INSERT_CLIPS: &str = "INSERT INTO clips (id, seq, kind, secret, device, copied, copies, recalls, \
     recalled_at, restored, size, width, height, text_lines, text_chars, text, title, title_stamp, caption, application, \
-    window_title, page, selected) VALUES ";
+    window_title, page, selected, shared) VALUES ";
 
 /// Adds the row of a clip. Without a number for its change, it takes that which the statement before has made.
 pub(crate) fn add_clip(statements: &mut Statements, clip: &NewClip<'_>, change: Option<u64>, device: u32) {
@@ -482,7 +496,7 @@ pub(crate) fn add_clip(statements: &mut Statements, clip: &NewClip<'_>, change: 
     statements.value(clip.size).value(width).value(height).value(lines).value(chars).value(searched(clip.text));
     statements.value(clip.title).value(clip.title.map(|_| clip.filed.to_bits())).value(clip.caption);
     statements.value(fitted(&clip.source.application, 255)).value(fitted(&clip.source.window, 1000));
-    statements.value(fitted(&clip.source.page, 8000)).value(clip.source.selected).end_row();
+    statements.value(fitted(&clip.source.page, 8000)).value(clip.source.selected).value(clip.shared).end_row();
 }
 
 /// Whether formats are small enough for one message.

@@ -18,6 +18,7 @@
 //!   * `secure_erase`: what was forgotten for good is written over
 //!   * `days`: what happened on each day
 //!   * `devices`, `outbox`, `applying`: the person's devices, and what they tell each other
+//!   * `fresh`: the latest of what they are told, which need not be read
 //!   * `numbers`: devices and drawers by their ids
 //!   * `clock_repair`, `stamps`: stamps of a clock that was wrong
 //!   * `fetching`: content that comes from another device when it is wanted
@@ -44,6 +45,7 @@ mod fetching;
 mod filing;
 mod filing_many;
 mod forgetting;
+mod fresh;
 mod hashed_tombstones;
 mod numbers;
 mod outbox;

@@ -17,6 +17,11 @@ pub(crate) struct Numbers {
 }
 
 impl Numbers {
+    /// What is known already.
+    pub fn of_device(id: DeviceId, number: u32) -> Self {
+        Self { devices: HashMap::from([(id, number)]), ..Self::default() }
+    }
+
     pub async fn device(&mut self, tx: &mut Transaction<'static, MySql>, id: DeviceId) -> Result<u32, StoreError> {
         if let Some(number) = self.devices.get(&id) {
             return Ok(*number);

@@ -47,6 +47,9 @@ impl Store {
         most: usize,
         policy: &Policy,
     ) -> Result<OutgoingBatch, StoreError> {
+        if let Some(fresh) = self.cache.outgoing_since(after, until, most) {
+            return Ok(fresh);
+        }
         let latest = self.latest_change().await?.min(until);
         let rows: Vec<StateRow> =
             sqlx::query_as(select_states("FROM clips c WHERE c.seq > ? AND c.seq <= ? ORDER BY c.seq LIMIT ?"))
@@ -235,7 +238,7 @@ impl Store {
     }
 }
 
-fn weight(body: &Body) -> usize {
+pub(crate) fn weight(body: &Body) -> usize {
     let along = body.formats.iter().filter_map(|format| format.data.as_ref()).map(bytes::Bytes::len);
     body.text.as_ref().map_or(0, String::len) + along.sum::<usize>()
 }

@@ -7,7 +7,7 @@ use crate::columns::{COLUMNS, Columns, stamp};
 use crate::numbers::Numbers;
 use crate::statements::Statements;
 use crate::store::{StoreError, next_change, next_changes, numbers_as_json};
-use sqlx::{AssertSqlSafe, FromRow, MySql, Transaction};
+use sqlx::{AssertSqlSafe, FromRow, MySql, Row, Transaction};
 use std::collections::HashMap;
 use std::sync::LazyLock;
 use yadori_core::merge::{Register, State, loses_alias, lost_alias};
@@ -230,17 +230,12 @@ pub(crate) async fn put_after(
         let tombstone = new.body.is_none() && !new.state.is_live(Stamp::NEVER);
         rows.push(PutRow { id: &new.id.0, kind: new.kind.code(), tombstone, columns, body: new.body });
     }
-    put_rows(tx, before, shared, &rows).await?;
+    let put_down = put_rows(tx, before, shared, &rows).await?;
     let mut put = PutStates { as_wanted, last: before + states.len() as u64, ..PutStates::default() };
     put.changes = (before + 1..=put.last).collect();
-    put.numbers = states.iter().map(|new| new.known.map_or(0, |known| known.no)).collect();
-    if put.numbers.contains(&0) {
-        let rows = sqlx::query!("SELECT no, seq FROM clips WHERE seq > ? AND seq <= ?", before, put.last)
-            .fetch_all(&mut **tx)
-            .await?;
-        for row in rows {
-            put.numbers[(row.seq - before - 1) as usize] = row.no;
-        }
+    put.numbers = vec![0; states.len()];
+    for (number, change) in put_down {
+        put.numbers[(change - before - 1) as usize] = number;
     }
     for (loser, register) in losers {
         put.last = next_change(tx).await?;
@@ -266,23 +261,27 @@ pub(crate) async fn put_columns(tx: &mut Transaction<'static, MySql>, clips: &[S
     Ok(before + clips.len() as u64)
 }
 
+/// Gives the numbers of the clips, each with that of its change.
 async fn put_rows(
     tx: &mut Transaction<'static, MySql>,
     before: u64,
     shared: bool,
     rows: &[PutRow<'_>],
-) -> Result<(), StoreError> {
+) -> Result<Vec<(u64, u64)>, StoreError> {
+    let mut statements = Statements::default();
     for with_body in [false, true] {
         let [put, update] = if with_body { &*PUT_WITH_BODY } else { &*PUT };
-        let mut statements = Statements::default();
         let some = (before + 1..).zip(rows).filter(|(_, row)| row.body.is_some() == with_body);
+        let mut is_begun = false;
         for (change, row) in some {
-            if statements.len() > LONG {
-                statements.after_rows(update);
+            if is_begun && statements.len() > LONG {
+                statements.words(update);
                 std::mem::take(&mut statements).execute(tx).await?;
+                is_begun = false;
             }
-            if statements.len() == 0 {
+            if !is_begun {
                 statements.add(put);
+                is_begun = true;
             }
             statements.row().value(row.id).value(change).value(row.kind).value(0u8).value(shared).value(row.tombstone);
             row.columns.add_to(&mut statements);
@@ -292,18 +291,21 @@ async fn put_rows(
             }
             statements.end_row();
         }
-        if statements.len() > 0 {
-            statements.after_rows(update);
-            statements.execute(tx).await?;
+        if is_begun {
+            statements.words(update);
         }
     }
+    // Asked in the same message.
+    statements.add("SELECT no, seq FROM clips WHERE seq > ").alone(before);
+    statements.words(" AND seq <= ").alone(before + rows.len() as u64);
+    let numbered = statements.fetch_all(tx).await?;
     for (change, row) in (before + 1..).zip(rows) {
         if let Some(body) = row.body.filter(BodyColumns::is_long) {
             let put = sqlx::query!("UPDATE clips SET text = ? WHERE seq = ?", body.text, change);
             put.execute(&mut **tx).await?;
         }
     }
-    Ok(())
+    numbered.iter().map(|row| Ok((row.try_get(0)?, row.try_get(1)?))).collect()
 }
 
 /// Puts down rows: those of new clips are inserted, and those of known ones changed. What stands before the values, and after.

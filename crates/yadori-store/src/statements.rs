@@ -4,6 +4,7 @@
 //! written as digits or in hexadecimal, so that none of them can be taken for anything else.
 
 use data_encoding::HEXLOWER;
+use sqlx::mysql::MySqlRow;
 use sqlx::{AssertSqlSafe, MySql, Transaction};
 use std::fmt::Write;
 
@@ -52,8 +53,14 @@ impl Statements {
         self
     }
 
-    /// Adds the words that stand after the rows.
-    pub(crate) fn after_rows(&mut self, words: &'static str) -> &mut Self {
+    /// Adds a value that stands in no row.
+    pub(crate) fn alone(&mut self, value: impl Literal) -> &mut Self {
+        value.write_to(&mut self.text);
+        self
+    }
+
+    /// Adds more words to a statement: after rows, or between values.
+    pub(crate) fn words(&mut self, words: &'static str) -> &mut Self {
         self.text.push_str(words);
         self
     }
@@ -66,6 +73,11 @@ impl Statements {
     /// The text.
     pub(crate) fn into_text(self) -> String {
         self.text
+    }
+
+    /// Has all of them done; gives the rows of those that have any.
+    pub(crate) async fn fetch_all(self, tx: &mut Transaction<'static, MySql>) -> Result<Vec<MySqlRow>, sqlx::Error> {
+        sqlx::raw_sql(AssertSqlSafe(self.text)).fetch_all(&mut **tx).await
     }
 
     /// Has all of them done.

@@ -3,11 +3,14 @@
 use crate::cache::{Cache, Writing};
 use crate::clips::ClipRecord;
 use crate::content::StoredFormat;
+use crate::fresh::FreshClip;
 use crate::schema;
 use crate::stamps;
+use crate::statements::Statements;
 use parking_lot::RwLock;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions, MySqlSslMode};
 use sqlx::{AssertSqlSafe, ConnectOptions, MySql, MySqlConnection, MySqlPool, Row, Transaction};
+use std::fmt::Write;
 use std::net::IpAddr;
 use std::ops::{Deref, DerefMut};
 use std::str::FromStr;
@@ -15,7 +18,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
 use thiserror::Error;
-use yadori_core::Stamp;
+use yadori_core::{DeviceId, Stamp};
 
 /// Connections kept at most. The service files one copy at a time; the rest is reading.
 const CONNECTIONS: u32 = 6;
@@ -38,6 +41,8 @@ pub(crate) type TombstoneKey = [u8; 32];
 pub struct Store {
     pub(crate) pool: MySqlPool,
     pub(crate) device: u32,
+    /// The id of this device, which it gets anew with its key.
+    pub(crate) device_id: Arc<RwLock<DeviceId>>,
     pub(crate) device_name: String,
     /// The key by which old tombstones are hashed, once there are others who may not have passed them.
     pub(crate) tombstone_key: Arc<RwLock<Option<TombstoneKey>>>,
@@ -245,11 +250,17 @@ impl Store {
         let mut store = Self {
             pool,
             device: 0,
+            device_id: Arc::default(),
             device_name: device.0.to_owned(),
             tombstone_key: Arc::default(),
             cache: Arc::default(),
         };
         store.device = store.number_of_own(device).await?;
+        let id = sqlx::query_scalar!("SELECT id FROM devices WHERE no = ?", store.device)
+            .fetch_one(&store.pool)
+            .await
+            .map_err(StoreError::from)?;
+        *store.device_id.write() = DeviceId::from_slice(&id).unwrap_or_default();
         Ok(store)
     }
 
@@ -341,9 +352,9 @@ impl Store {
     /// stands in another's way with what each took first. (Only large content may be on its way to the disk meanwhile:
     /// see [`Filing::put_content`](crate::Filing::put_content).)
     pub(crate) async fn begin_writing(&self) -> Result<WriteTx, sqlx::Error> {
-        let mut tx = self.begin_ahead().await?;
+        let tx = self.pool.begin_with("BEGIN; SELECT last FROM feed WHERE one = 1 FOR UPDATE").await?;
+        let mut tx = WriteTx { tx, cache: self.cache.clone(), writing: None };
         tx.writes();
-        sqlx::query!("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut **tx).await?;
         Ok(tx)
     }
 
@@ -368,6 +379,20 @@ impl WriteTx {
         }
     }
 
+    /// What follows makes new clips, and does nothing to those that are there: see [`WriteTx::changes_more`].
+    pub(crate) fn inserts(&mut self) {
+        if self.writing.is_none() {
+            self.writing = Some(self.cache.begin_insert());
+        }
+    }
+
+    /// What follows changes clips that are there after all.
+    pub(crate) fn changes_more(&self) {
+        if let Some(writing) = &self.writing {
+            writing.changes_more();
+        }
+    }
+
     /// From here on it writes, and only to the records of these clips.
     pub(crate) fn notes(&mut self, clips: &[u64]) {
         if self.writing.is_none() {
@@ -389,13 +414,31 @@ impl WriteTx {
         }
     }
 
-    /// They have made it durable, and this clip with its formats.
-    pub(crate) fn end_with(self, clip: ClipRecord, formats: &[StoredFormat]) {
+    /// They have made it durable, and this clip with its formats; and what other devices are told of it.
+    pub(crate) fn end_with(self, clip: ClipRecord, formats: &[StoredFormat], fresh: Option<FreshClip>) {
         let Self { tx, writing, .. } = self;
         drop(tx);
         if let Some(writing) = writing {
-            writing.end_with(Arc::new(clip.into()), formats);
+            writing.end_with(Arc::new(clip.into()), formats, fresh);
         }
+    }
+
+    /// Makes it durable after these statements, and keeps what other devices are told of the clips that it has made.
+    pub(crate) async fn commit_after(
+        mut self,
+        mut statements: Statements,
+        fresh: Vec<FreshClip>,
+    ) -> Result<(), sqlx::Error> {
+        self.commits();
+        statements.add("COMMIT");
+        statements.execute(&mut self.tx).await?;
+        self.is_decided();
+        let Self { tx, writing, .. } = self;
+        drop(tx);
+        if let Some(writing) = writing {
+            writing.end_with_fresh(fresh);
+        }
+        Ok(())
     }
 
     /// Makes it durable.
@@ -441,7 +484,16 @@ pub(crate) async fn next_changes(tx: &mut Transaction<'static, MySql>, count: us
 
 /// Numbers as a JSON array: how a statement takes many of them.
 pub(crate) fn numbers_as_json(numbers: &[u64]) -> String {
-    format!("[{}]", numbers.iter().map(u64::to_string).collect::<Vec<_>>().join(","))
+    let mut json = String::with_capacity(numbers.len() * 7 + 2);
+    json.push('[');
+    for number in numbers {
+        if json.len() > 1 {
+            json.push(',');
+        }
+        let _ = write!(json, "{number}");
+    }
+    json.push(']');
+    json
 }
 
 /// Whether a connection that was used can be used again: it has no transaction open, and answers what it was asked.

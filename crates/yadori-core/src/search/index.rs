@@ -223,7 +223,21 @@ impl Index {
         if let Some(clip) = self.clips[slot as usize].take() {
             self.waste += clip.text_len as usize;
         }
-        // Half of everything is waste: start afresh with what is left.
+        self.drop_waste();
+    }
+
+    /// Takes many clips out in one go: linear in the number of all clips.
+    pub fn remove_all(&mut self, ids: &[ClipId]) {
+        for id in ids {
+            let clip = self.by_id.remove(id).and_then(|slot| self.clips[slot as usize].take());
+            self.waste += clip.map_or(0, |clip| clip.text_len as usize);
+        }
+        self.order.retain(|slot| self.clips[*slot as usize].is_some());
+        self.drop_waste();
+    }
+
+    /// Starts afresh with what is left when half of everything is waste.
+    fn drop_waste(&mut self) {
         if self.waste > 1 << 16 && self.waste * 2 > self.texts.len() {
             self.rebuild();
         }
@@ -313,6 +327,12 @@ impl Index {
     pub fn candidates(&self) -> Vec<(ClipId, Candidate<'_>)> {
         let newest_first = self.order.iter().rev().filter_map(|slot| self.clip(*slot));
         newest_first.map(|clip| (clip.id, self.candidate(clip))).collect()
+    }
+
+    /// The clips that all of these filters let through, as the retention rules see them, newest first.
+    pub fn filtered<'a>(&'a self, filters: &'a [Filter]) -> impl Iterator<Item = (ClipId, Candidate<'a>)> {
+        let met = self.newest_below(None).filter(|clip| filters.iter().all(|filter| self.holds(filter, clip)));
+        met.map(|clip| (clip.id, self.candidate(clip)))
     }
 
     /// When a clip was last copied.

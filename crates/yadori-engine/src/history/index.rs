@@ -150,10 +150,7 @@ impl Ledger {
 
     /// Takes clips out of the index ahead of the feed: their removal is on record, and follows in parts.
     pub fn remove_ahead(&self, clips: &[ClipId]) {
-        let mut index = self.write();
-        for id in clips {
-            index.remove(*id);
-        }
+        self.write().remove_all(clips);
     }
 
     /// The number of the latest change that was told, as it grows.

@@ -9,7 +9,6 @@ use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio::sync::OwnedMutexGuard;
-use yadori_core::search::Query;
 use yadori_core::search::fold::fold;
 use yadori_core::search::query::Filter;
 use yadori_core::{ClipId, Kind};
@@ -17,6 +16,10 @@ use yadori_store::{GENTLE, OperationKind, StoreError, UndoableOperation};
 
 /// Clips forgotten for good in one transaction.
 const BATCH: usize = 50;
+
+/// How long nothing is written before a large step goes on that gave way, and how long it gives way at most.
+const QUIET: Duration = Duration::from_millis(50);
+const LONGEST_PAUSE: Duration = Duration::from_secs(1);
 
 /// Why nothing was cleared.
 #[derive(Debug, Error)]
@@ -171,10 +174,24 @@ impl Retention {
                 if service.background.ending.is_cancelled() || service.interrupt.load(Ordering::Relaxed) {
                     break;
                 }
-                // Nobody waits for it; copies that are made meanwhile do not wait either.
-                tokio::time::sleep(began.elapsed() * 2).await;
+                service.give_way(began.elapsed() * 2).await;
             }
         });
+    }
+
+    /// Nobody waits for a large step; who copies meanwhile does not wait either. Pauses for this long, and, if something was
+    /// written within that time, until there is a moment without.
+    async fn give_way(&self, pause: Duration) {
+        let (began, mut pause, mut latest) = (Instant::now(), pause, self.history.stamps.latest());
+        loop {
+            tokio::time::sleep(pause).await;
+            let now = self.history.stamps.latest();
+            let is_wanted = self.background.ending.is_cancelled() || self.interrupt.load(Ordering::Relaxed);
+            if now == latest || is_wanted || began.elapsed() > LONGEST_PAUSE {
+                return;
+            }
+            (pause, latest) = (QUIET, now);
+        }
     }
 
     /// Forgets clips for good, in batches.
@@ -249,16 +266,15 @@ impl Retention {
             asked.application.as_deref().map(|name| Filter::App(fold(name.trim()))),
             asked.device.as_deref().map(|name| Filter::Device(fold(name.trim()))),
         ];
-        let query = Query { filters: filters.into_iter().flatten().collect(), ..Query::default() };
+        let filters: Vec<Filter> = filters.into_iter().flatten().collect();
         let index = self.history.ledger.read().await;
         let (mut going, mut bytes, mut kept) = (Vec::new(), 0, 0);
-        for hit in index.search(&query, None, usize::MAX).0 {
-            let Some(clip) = index.candidate_of(hit.id) else { continue };
+        for (id, clip) in index.filtered(&filters) {
             if clip.kept && !asked.kept_too {
                 kept += 1;
             } else {
                 bytes += clip.size;
-                going.push((hit.id, hit.number));
+                going.push((id, clip.number));
             }
         }
         (going, bytes, kept, index.len() as u64)

@@ -7,7 +7,6 @@ use crate::clock::now;
 use crate::history::index::Part;
 use crate::links::PeerFailure;
 use crate::sync::DeviceSync;
-use parking_lot::Mutex;
 use std::collections::{BTreeMap, VecDeque};
 use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
@@ -279,7 +278,7 @@ impl DeviceSync {
         let latest = self.history.store.latest_change().await?;
         let begun =
             Exchange::begin(&self.history.device, now(), self.history.store.feed().await?, latest, read, acknowledged);
-        let peer = Peer { service: self.clone(), device, connection, read: Mutex::new(read) };
+        let peer = Peer::new(self.clone(), device, connection, read);
         Ok(connection::run(line, begun, &peer, waiting, changes).await)
     }
 

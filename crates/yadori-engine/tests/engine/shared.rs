@@ -37,13 +37,15 @@ async fn what_is_copied_named_and_deleted_here_is_so_there() {
     van.until("told of the deletion", || async { van.shown().await.is_empty() }).await;
 }
 
-/// Whoever watches is told that a clip is shared from now on: nothing else of it changes.
+/// Whoever watches is told that a clip is shared from now on: nothing else of it changes. What is copied while others are
+/// connected is so from the beginning.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn that_a_clip_is_shared_is_announced() {
-    let (workshop, van) = linked().await;
+    let (workshop, van) = (Device::new("workshop").await, Device::new("van").await);
+    workshop.copy("Lamp 7").await;
     let mut announcements = workshop.engine.history.ledger.listen();
     let before = workshop.engine.history.ledger.cursor();
-    workshop.copy("Lamp 7").await;
+    van.joins(&workshop).await;
     van.until("told of the lamp", || async { van.shown().await == ["Lamp 7"] }).await;
     let is_shared = |record: &ClipRecord| record.text == "Lamp 7" && record.shared;
     let told = async {
@@ -61,6 +63,10 @@ async fn that_a_clip_is_shared_is_announced() {
     let lamp = workshop.list().await[0].record.number;
     assert_eq!(ledger.announced_again_since(before), Some(vec![lamp]));
     assert_eq!(ledger.announced_again_since(ledger.cursor() + 1), Some(vec![]));
+    workshop.until("connected", async || workshop.engine.overview.status().await.connected == 1).await;
+    workshop.copy("Gel 202").await;
+    assert!(workshop.list().await[0].record.shared);
+    van.until("told of the gel", async || van.shown().await.len() == 2).await;
 }
 
 /// What a person gives a clip counts from when they give it, whatever date the copy is given.

@@ -6,6 +6,7 @@ use crate::changes::clear_content;
 use crate::content::SEARCHED_BYTES;
 use crate::content::{expect_blob, free_blob, write_blob};
 use crate::filing::INLINE_BYTES;
+use crate::fresh::FreshClip;
 use crate::hashed_tombstones::with_hashed_tombstones;
 use crate::registers::{self, BodyColumns, NewState, StateRow, select_states};
 use crate::statements::Statements;
@@ -13,6 +14,7 @@ use crate::store::{StoreError, numbers_as_json};
 use data_encoding::HEXLOWER;
 use serde::Serialize;
 use std::collections::HashMap;
+use std::sync::Arc;
 use yadori_core::belonging;
 use yadori_core::format::{PLAIN, RASTERS, SVG};
 use yadori_core::merge::State;
@@ -214,6 +216,10 @@ impl Applier {
         for (clip, (change, as_wanted)) in taken.iter().zip(put.changes.iter().zip(put.as_wanted)) {
             if clip.is_as_told && as_wanted && !(left_drawer && lies(clip)) {
                 self.outcome.echoes.push(*change);
+                let is_new = clip.known.is_none() && clip.copied;
+                if is_new && clip.body.is_some_and(lies_with_its_record) {
+                    self.fresh.push(FreshClip { change: *change, clip: Arc::new(clip.told.clone()) });
+                }
             }
         }
         Ok(put.numbers)
@@ -391,6 +397,11 @@ fn merged<'a>(told: &'a Clip, known: &'a StateRow, before: &State, accepted: Acc
 /// live without all of its content may lack it.
 fn is_as_told(told: &Clip, state: &State, is_whole: bool) -> bool {
     *state == told.state && (is_whole || !state.is_live(Stamp::NEVER))
+}
+
+/// Whether all of it has come, and none of it lies in a blob.
+fn lies_with_its_record(body: &Body) -> bool {
+    body.formats.iter().all(|format| format.data.as_ref().is_some_and(|data| data.len() <= INLINE_BYTES))
 }
 
 fn body_columns(body: &Body) -> BodyColumns<'_> {

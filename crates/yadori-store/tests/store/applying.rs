@@ -1,14 +1,15 @@
 //! What other devices tell, taken into a real database: by the batch or one by one, once or twice, in any order.
 
-use crate::support::{private_of, try_to_file};
+use crate::support::{of, private_of, try_to_file};
 use bytes::Bytes;
 use std::collections::BTreeMap;
 use yadori_core::amounts::DAY;
+use yadori_core::format::Format;
 use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::shared::{Body, BodyFormat, Clip, Device, Drawer, Hash, Item};
 use yadori_core::sharing::Policy;
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
-use yadori_store::{Cursor, CursorAdvance, OperationKind, Store};
+use yadori_store::{Cursor, CursorAdvance, NewClip, OperationKind, Store};
 
 const AT: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
 /// Bytes told in one batch, about.
@@ -176,6 +177,59 @@ async fn all_of(store: &Store) -> (BTreeMap<String, Item>, Vec<(Hash, u64)>) {
             return (told, wanted);
         }
         after = batch.upto;
+    }
+}
+
+/// What a store tells of the changes after one must be what another tells, which has just been opened and knows nothing but the
+/// records. Gives how many clips that is.
+async fn tells_what_the_records_say(store: &Store, url: &str, after: u64) -> usize {
+    let told = store.outgoing_since(after, u64::MAX, BATCH, &Policy::default()).await.unwrap();
+    let reads = Store::open(url, ("workshop", [1; 16])).await.unwrap();
+    let read = reads.outgoing_since(after, told.upto, BATCH, &Policy::default()).await.unwrap();
+    assert_eq!((told.upto, &told.items), (read.upto, &read.items));
+    told.items.len()
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_came_a_moment_ago_is_told_from_memory_as_the_records_say() {
+    let records = private_of(1).await;
+    let (store, url) = (&records.store, records.database.url());
+    // What was filed here.
+    let source =
+        Source { application: Some("Müller".repeat(90)), window: Some("Gel '202".into()), ..Source::default() };
+    let before = store.latest_change().await.unwrap();
+    let long = "gel 202 ".repeat(5_000);
+    for (n, text) in (0u64..).zip(TEXTS.iter().copied().chain([long.as_str()])) {
+        let at = Stamp::at_start_of(AT.plus(n));
+        let formats = [Format::plain(text), Format::new("text/html", format!("<b>{text}</b>\0").into_bytes())];
+        let formats = &formats[..if n % 2 == 0 && text.len() < 100 { 2 } else { 1 }];
+        let size = formats.iter().map(|format| format.data.len() as u64).sum();
+        let title = (n % 3 == 0).then_some("Spare 'lamp'");
+        let clip = NewClip { copied: at, filed: at, size, title, caption: title, shared: true, ..of(text, &source) };
+        let mut filing = store.begin_filing().await.unwrap();
+        filing.put_content(formats).await.unwrap();
+        assert!(filing.commit(&clip, formats).await.unwrap().new);
+    }
+    assert_eq!(tells_what_the_records_say(store, url, before).await, 11);
+    assert_eq!(tells_what_the_records_say(store, url, before + 4).await, 7);
+    // It is told from memory: what somebody else does to the records behind its back goes unnoticed; what it does itself does not.
+    let other = Store::open(url, ("workshop", [1; 16])).await.unwrap();
+    let gone = Stamp::at_start_of(AT.plus(1_000));
+    other.purge(&[1], gone).await.unwrap();
+    let first = store.outgoing_since(before, before + 1, BATCH, &Policy::default()).await.unwrap().items;
+    assert!(matches!(&first[..], [Item::Clip(clip)] if clip.body.is_some()), "{first:?}");
+    store.purge(&[2], gone).await.unwrap();
+    let first = store.outgoing_since(before, before + 1, BATCH, &Policy::default()).await.unwrap().items;
+    assert!(first.is_empty(), "{first:?}");
+    assert_eq!(tells_what_the_records_say(store, url, before).await, 11);
+    // What others told.
+    let mut dice = TestRng(17, 0);
+    for era in 0..40 {
+        dice.1 = era;
+        let before = store.latest_change().await.unwrap();
+        let items: Vec<Item> = (0..1 + era % 4).map(|_| dice.item()).collect();
+        apply(store, &items).await;
+        tells_what_the_records_say(store, url, before).await;
     }
 }
 

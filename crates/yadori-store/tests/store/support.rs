@@ -58,6 +58,7 @@ pub fn of<'a>(text: &'a str, source: &'a Source) -> NewClip<'a> {
         caption: None,
         source,
         given: GivenAttributes::default(),
+        shared: false,
         tray: None,
         replaces: None,
         moved_in: None,

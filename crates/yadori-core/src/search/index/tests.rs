@@ -181,6 +181,12 @@ fn much_coming_and_going_leaves_no_waste_and_loses_nothing() {
     assert_eq!(found(&index, "number597"), [597]);
     assert_eq!(found(&index, "number5"), (591..=599).rev().collect::<Vec<u64>>());
     assert!(index.texts.len() < 200 * 1024, "{}", index.texts.len());
+    for n in 601..=900 {
+        index.put(id(n), Kind::Text, &entry(n, &text));
+    }
+    index.remove_all(&(592..=900).map(id).collect::<Vec<_>>());
+    assert_eq!(found(&index, "word"), [591]);
+    assert!(index.texts.len() < 2 * 1024, "{}", index.texts.len());
 }
 
 /// What a search must find, in the plainest words.
@@ -198,6 +204,7 @@ proptest! {
     #[test]
     fn searching_finds_what_reading_everything_finds(
         steps in prop::collection::vec((1u64..12, prop::option::weighted(0.8, "[ab舞é .]{0,8}")), 1..40),
+        gone in prop::collection::vec(1u64..15, 0..5),
         terms in prop::collection::vec("[ab舞.]{1,3}", 1..3),
     ) {
         let mut index = Index::default();
@@ -214,6 +221,8 @@ proptest! {
                 }
             }
         }
+        index.remove_all(&gone.iter().copied().map(id).collect::<Vec<_>>());
+        clips.retain(|n, _| !gone.contains(n));
         prop_assert_eq!(index.len(), clips.len());
         let mut numbers = found(&index, &terms.join(" "));
         numbers.sort_unstable();

@@ -7,7 +7,6 @@ use crate::clock::now;
 use crate::sync::DeviceSync;
 use crate::sync::peer::{Peer, PeerError};
 use bytes::Bytes;
-use parking_lot::Mutex;
 use std::collections::BTreeMap;
 use std::convert::Infallible;
 use std::sync::Arc;
@@ -189,7 +188,7 @@ impl DeviceSync {
             state.stuck.insert(name);
             return Ok(());
         }
-        let peer = Peer { service: self.clone(), device, connection: 0, read: Mutex::new(record.read) };
+        let peer = Peer::new(self.clone(), device, 0, record.read);
         match peer.apply(after, letter.items).await {
             Ok(applied) => {
                 state.stuck.remove(&name);
@@ -260,7 +259,7 @@ impl DeviceSync {
     /// Fetches a content. Tells whether it is here now.
     async fn fetch_content(self: &Arc<Self>, at: &At, hash: Hash, have: u64) -> Result<bool, AtError> {
         let own = at.identity().id();
-        let peer = Peer { service: self.clone(), device: own, connection: 0, read: Mutex::default() };
+        let peer = Peer::new(self.clone(), own, 0, None);
         let mut have = have;
         loop {
             let piece = have / PIECE as u64;
