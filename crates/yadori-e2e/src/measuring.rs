@@ -36,6 +36,7 @@ impl Desk {
         let display = Display::start();
         let target = if mime == "text/plain" { "UTF8_STRING" } else { mime };
         let (copier, paster) = (Copier::connect(display.name(), target), Paster::connect(display.name()));
+        paster.watch();
         Self::X11(display, copier, paster)
     }
 
@@ -88,11 +89,11 @@ impl Desk {
     /// If the desktop refuses.
     pub fn look_until_taken(&mut self) {
         match self {
-            Self::X11(_, copier, paster) => while paster.owner() == copier.window() {},
+            Self::X11(_, copier, paster) => paster.wait_for_another_owner(copier.window()),
             Self::Wayland(_, _, paster, _) => {
                 let before = paster.offers();
                 while paster.offers() == before {
-                    paster.look();
+                    paster.wait();
                 }
             }
         }
@@ -110,7 +111,7 @@ impl Desk {
     }
 
     /// The usual tool of the system copies these texts, one after the other, while a program reads each of them and does nothing
-    /// else. Gives how many it could read.
+    /// else but ask first what there is, as it must to spare what is marked as secret. Gives how many it could read.
     ///
     /// # Panics
     /// If the desktop refuses.
@@ -119,7 +120,6 @@ impl Desk {
         let mut read = HashSet::new();
         std::thread::scope(|scope| match self {
             Self::X11(display, copier, paster) => {
-                paster.watch();
                 let display = &*display;
                 scope.spawn(move || texts.iter().for_each(|text| display.xclip("UTF8_STRING", text.as_bytes())));
                 while !read.contains(last) {
@@ -274,6 +274,7 @@ pub struct Paster {
     clipboard: Atom,
     answer: Atom,
     incr: Atom,
+    targets: Atom,
 }
 
 impl Paster {
@@ -283,17 +284,15 @@ impl Paster {
     /// If the X server refuses.
     pub fn connect(display: &str) -> Self {
         let (connection, window) = connect(display);
-        let [clipboard, answer, incr] = ["CLIPBOARD", "TRIAL_ANSWER", "INCR"].map(|name| atom(&connection, name));
-        Self { connection, window, clipboard, answer, incr }
+        let [clipboard, answer, incr, targets] =
+            ["CLIPBOARD", "TRIAL_ANSWER", "INCR", "TARGETS"].map(|name| atom(&connection, name));
+        Self { connection, window, clipboard, answer, incr, targets }
     }
 
-    /// The window that owns what is on the clipboard.
-    ///
-    /// # Panics
-    /// If the X server refuses.
-    pub fn owner(&self) -> Window {
-        let owner = self.connection.get_selection_owner(self.clipboard).expect("the X server");
-        owner.reply().expect("the X server").owner
+    /// Waits until what is on the clipboard is owned by another window than this. It must [watch](Self::watch).
+    fn wait_for_another_owner(&self, window: Window) {
+        let is_another = |event| matches!(event, Event::XfixesSelectionNotify(event) if event.owner != window && event.owner != x11rb::NONE);
+        while !is_another(self.connection.wait_for_event().expect("an event")) {}
     }
 
     /// From here on it hears of every copy.
@@ -311,18 +310,25 @@ impl Paster {
     /// Waits for what comes next: asks for what was copied, or takes the answer. An owner that is replaced before it answers
     /// is not waited for.
     fn next_read(&self, target: u32) -> Option<Vec<u8>> {
+        let ask = |target, time| {
+            let asked = self.connection.convert_selection(self.window, self.clipboard, target, self.answer, time);
+            asked.expect("the X server");
+            self.connection.flush().expect("the X server");
+        };
         match self.connection.wait_for_event().expect("an event") {
             Event::XfixesSelectionNotify(event) if event.owner != x11rb::NONE => {
-                self.connection
-                    .convert_selection(self.window, self.clipboard, target, self.answer, event.timestamp)
-                    .expect("the X server");
-                self.connection.flush().expect("the X server");
+                ask(self.targets, event.timestamp);
                 None
             }
             Event::SelectionNotify(event) if event.property != x11rb::NONE => {
                 let cookie =
                     self.connection.get_property(true, self.window, self.answer, AtomEnum::ANY, 0, u32::MAX / 4);
-                Some(cookie.expect("a property").reply().expect("a property").value)
+                let value = cookie.expect("a property").reply().expect("a property").value;
+                if event.target == target {
+                    return Some(value);
+                }
+                ask(target, event.time);
+                None
             }
             _ => None,
         }

@@ -198,6 +198,8 @@ impl Capture {
             match event {
                 Event::Copied(copied) => {
                     latest = self.capture_one(ahead.take(), copied, &events).await;
+                    // It is announced first.
+                    tokio::task::yield_now().await;
                     // Begun while nobody waits; what it costs to begin is not paid by the next copy.
                     ahead = self.history.store.begin_filing().await.ok();
                 }

@@ -94,7 +94,8 @@ pub struct Vault {
     failure: watch::Sender<Option<String>>,
     /// Why nothing is encrypted, if it is not.
     plain: Option<&'static str>,
-    used: watch::Sender<Instant>,
+    /// When somebody last used the service. Nobody is woken by it.
+    used: Mutex<Instant>,
     /// The generation of the keyring.
     generation: watch::Sender<u64>,
     /// The latest generation that the history has seen, if the keyring is an older one.
@@ -130,7 +131,7 @@ impl Vault {
             tries: <_>::default(),
             failure: watch::Sender::new(None),
             plain,
-            used: watch::Sender::new(Instant::now()),
+            used: Mutex::new(Instant::now()),
         };
         // Keys of a private database say nothing of one that is given.
         if plain == Some(OUTSIDE) {
@@ -264,7 +265,7 @@ impl Vault {
 
     /// Somebody has used the service.
     pub fn note_use(&self) {
-        self.used.send_replace(Instant::now());
+        *self.used.lock() = Instant::now();
     }
 
     /// When it locks itself.
@@ -280,17 +281,18 @@ impl Vault {
 
     /// Done when nobody has used the service for as long as the rules allow.
     pub async fn idle(&self) {
-        let mut used = self.used.subscribe();
+        let mut rules = self.generation.subscribe();
         loop {
+            rules.mark_unchanged();
             let idle = Duration::from_secs(self.rules().idle_seconds);
-            let left = idle.checked_sub(used.borrow_and_update().elapsed());
+            let left = idle.checked_sub(self.used.lock().elapsed());
             match (idle.is_zero(), left) {
                 (false, None) if self.has(ProtectorKind::Passphrase) => return,
                 (false, Some(left)) => {
-                    let _ = tokio::time::timeout(left + Duration::from_millis(1), std::future::pending::<()>()).await;
+                    let _ = tokio::time::timeout(left + Duration::from_millis(1), rules.changed()).await;
                 }
                 _ => {
-                    let _ = used.changed().await;
+                    let _ = rules.changed().await;
                 }
             }
         }

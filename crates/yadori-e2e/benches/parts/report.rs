@@ -82,8 +82,7 @@ fn line(row: &Row) -> String {
 }
 
 pub fn table(report: &Report) -> String {
-    let mut text =
-        String::from("| what | ours | limit, same run | ratio | budget |\n| --- | --- | --- | --- | --- |\n");
+    let mut text = String::from("| what | ours | limit, same run | ratio | goal |\n| --- | --- | --- | --- | --- |\n");
     for row in &report.rows {
         text.push_str(&line(row));
         text.push('\n');
