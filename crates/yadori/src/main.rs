@@ -18,8 +18,9 @@ mod pager;
 mod table;
 mod zone;
 
-use clap::{CommandFactory, Parser, Subcommand};
+use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 use failure::Failure;
+use std::ffi::OsString;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use yadori_client::Client;
@@ -58,7 +59,9 @@ struct Arguments {
     command: Command,
 }
 
+// Only the arguments of the command that is given are made: all of them would take longer than most answers.
 #[derive(Subcommand)]
+#[command(defer = true)]
 enum Command {
     #[command(visible_aliases = ["ls", "history"])]
     List(commands::list::List),
@@ -138,11 +141,27 @@ impl Command {
     }
 }
 
+/// All commands with their arguments.
+fn all_commands() -> clap::Command {
+    let mut all = Arguments::command();
+    all.build();
+    all
+}
+
+/// What was given on the command line; ends the program where that is a call for help, or wrong.
+fn given() -> Arguments {
+    let is_help = |word: OsString| ["help", "--help", "-h"].iter().any(|help| word == *help);
+    let mut words = std::env::args_os().skip(1).peekable();
+    let needs_all = words.peek().is_none() || words.any(is_help);
+    let commands = if needs_all { all_commands() } else { Arguments::command() };
+    Arguments::from_arg_matches(&commands.get_matches()).unwrap_or_else(|error| error.exit())
+}
+
 fn main() -> ExitCode {
-    clap_complete::CompleteEnv::with_factory(|| commands::completions::taught(Arguments::command()))
+    clap_complete::CompleteEnv::with_factory(|| commands::completions::taught(all_commands()))
         .var(commands::completions::VARIABLE)
         .complete();
-    let Arguments { home, json, quiet, no_pager, color, command } = Arguments::parse();
+    let Arguments { home, json, quiet, no_pager, color, command } = given();
     terminal::settle(quiet, color);
     let pager = (command.is_read() && !json && !no_pager).then(pager::Pager::start).flatten();
     let context = Context { home, json };
@@ -194,7 +213,7 @@ fn main() -> ExitCode {
         Command::Api(command) => command.run(&context),
         Command::Completions(command) => command.run(),
         Command::Widget(command) => command.run(),
-        Command::Man(command) => command.run(&mut Arguments::command()),
+        Command::Man(command) => command.run(&mut all_commands()),
     };
     let shown = pager.map_or(Ok(()), |pager| pager.show(outcome.is_ok()));
     match outcome.and(shown) {
