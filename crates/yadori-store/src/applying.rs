@@ -2,6 +2,7 @@
 
 mod clips;
 
+use crate::clips::ClipRecord;
 use crate::devices::{self, hear_of};
 use crate::drawers::{leave_drawer, renumber};
 use crate::fresh::FreshClip;
@@ -9,6 +10,7 @@ use crate::numbers::{Numbers, number_of_drawer};
 use crate::statements::Statements;
 use crate::store::{Store, StoreError, TombstoneKey, WriteTx, next_change, retry_on_deadlock};
 use std::collections::HashSet;
+use std::sync::atomic::Ordering;
 use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_HEADINGS};
 use yadori_core::sharing::Policy;
 use yadori_core::{ClipId, DeviceId, MillisSinceEpoch, Rank, Stamp};
@@ -30,6 +32,8 @@ pub struct ApplyOutcome {
     pub purged: bool,
     /// The latest stamp in it: this device's clock goes on after it.
     pub latest: Stamp,
+    /// The record of the clip that came to be, if that is all that has changed.
+    pub record: Option<ClipRecord>,
     /// The numbers of changes after which a clip is here just as it was told: whoever told it need not be told of them.
     pub echoes: Vec<u64>,
 }
@@ -104,12 +108,15 @@ impl Store {
             policy: policy(),
             outcome: ApplyOutcome::default(),
             fresh: Vec::new(),
+            name: known.name,
+            record: None,
             by_hand: advance.is_none(),
             numbers: Numbers::of_device(from, known.number),
-            tombstone_key: self.tombstone_key(),
+            tombstone_key: self.tombstone_key().filter(|_| self.may_have_hashed.load(Ordering::SeqCst)),
         };
         applying.items(items).await?;
-        let Applier { tx, outcome, fresh, .. } = applying;
+        let Applier { tx, mut outcome, fresh, record, .. } = applying;
+        outcome.record = record.filter(|record| items.len() == 1 && Some(record.change) == outcome.change);
         let mut last = Statements::default();
         if let Some(Some((feed, upto))) = cursor {
             last.add("UPDATE devices SET cursor_feed = ").alone(&feed[..]);
@@ -129,6 +136,10 @@ struct Applier {
     outcome: ApplyOutcome,
     /// What others may be told of clips that came to be.
     fresh: Vec<FreshClip>,
+    /// What the device is called that tells.
+    name: String,
+    /// The record of the only clip that there is anything new of, if it came to be.
+    record: Option<ClipRecord>,
     /// It was handed over by hand, so that it is taken in whatever the policy says.
     by_hand: bool,
     numbers: Numbers,

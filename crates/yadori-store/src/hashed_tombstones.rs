@@ -12,6 +12,7 @@ use data_encoding::HEXLOWER;
 use serde::Serialize;
 use sqlx::{MySql, Transaction};
 use std::collections::HashMap;
+use std::sync::atomic::Ordering;
 use yadori_core::merge::{Register, State};
 use yadori_core::shared::Clip;
 use yadori_core::{ClipId, DeviceId, Stamp};
@@ -120,6 +121,15 @@ impl Store {
         *self.tombstone_key.read()
     }
 
+    /// Finds out whether there are any.
+    pub(crate) async fn look_for_hashed_tombstones(&self) -> Result<(), StoreError> {
+        let any = sqlx::query_scalar!("SELECT EXISTS (SELECT 1 FROM hashed_tombstones) AS `any: bool`")
+            .fetch_one(&self.pool)
+            .await?;
+        self.may_have_hashed.store(any, Ordering::SeqCst);
+        Ok(())
+    }
+
     /// Hashes the tombstones that are still there of what was gone at `long_ago`, but for those that a device has still to
     /// pass that is `connected`. The other devices that have not passed them are read anew.
     pub(crate) async fn hash_tombstones(
@@ -169,6 +179,7 @@ impl Store {
             for (place, before) in found(tx, &hashes).await? {
                 tombstones[place] = tombstones[place].clone().merge(before);
             }
+            self.may_have_hashed.store(true, Ordering::SeqCst);
             sqlx::query!(
                 "REPLACE INTO hashed_tombstones
                     (hash, device, copied, restored, deleted, cleared, purged, pin_stamp, drawer_stamp)

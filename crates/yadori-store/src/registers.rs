@@ -191,6 +191,8 @@ async fn columns_of(
 
 struct PutRow<'a> {
     id: &'a [u8],
+    /// Whether the clip is on record.
+    is_known: bool,
     kind: u8,
     tombstone: bool,
     columns: Columns,
@@ -228,7 +230,14 @@ pub(crate) async fn put_after(
     for new in &states {
         let columns = columns_of(tx, numbers, new).await?;
         let tombstone = new.body.is_none() && !new.state.is_live(Stamp::NEVER);
-        rows.push(PutRow { id: &new.id.0, kind: new.kind.code(), tombstone, columns, body: new.body });
+        rows.push(PutRow {
+            id: &new.id.0,
+            is_known: new.known.is_some(),
+            kind: new.kind.code(),
+            tombstone,
+            columns,
+            body: new.body,
+        });
     }
     let put_down = put_rows(tx, before, shared, &rows).await?;
     let mut put = PutStates { as_wanted, last: before + states.len() as u64, ..PutStates::default() };
@@ -252,6 +261,7 @@ pub(crate) async fn put_columns(tx: &mut Transaction<'static, MySql>, clips: &[S
     let before = next_changes(tx, clips.len()).await?;
     let rows = clips.iter().map(|row| PutRow {
         id: &row.id,
+        is_known: true,
         kind: row.kind,
         tombstone: row.tombstone,
         columns: row.columns.clone(),
@@ -269,9 +279,11 @@ async fn put_rows(
     rows: &[PutRow<'_>],
 ) -> Result<Vec<(u64, u64)>, StoreError> {
     let mut statements = Statements::default();
-    for with_body in [false, true] {
+    for (is_known, with_body) in [(false, false), (false, true), (true, false), (true, true)] {
         let [put, update] = if with_body { &*PUT_WITH_BODY } else { &*PUT };
-        let some = (before + 1..).zip(rows).filter(|(_, row)| row.body.is_some() == with_body);
+        let update = if is_known { update.as_str() } else { "" };
+        let is_of_these = |row: &PutRow<'_>| (row.is_known, row.body.is_some()) == (is_known, with_body);
+        let some = (before + 1..).zip(rows).filter(|(_, row)| is_of_these(row));
         let mut is_begun = false;
         for (change, row) in some {
             if is_begun && statements.len() > LONG {

@@ -15,7 +15,7 @@ use std::net::IpAddr;
 use std::ops::{Deref, DerefMut};
 use std::str::FromStr;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU32, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::time::Duration;
 use thiserror::Error;
 use yadori_core::{DeviceId, Stamp};
@@ -46,6 +46,8 @@ pub struct Store {
     pub(crate) device_name: String,
     /// The key by which old tombstones are hashed, once there are others who may not have passed them.
     pub(crate) tombstone_key: Arc<RwLock<Option<TombstoneKey>>>,
+    /// Whether there may be hashed tombstones: most histories have none, and need not be asked with each batch.
+    pub(crate) may_have_hashed: Arc<AtomicBool>,
     /// What was read of clips since the latest write.
     pub(crate) cache: Arc<Cache>,
 }
@@ -253,6 +255,7 @@ impl Store {
             device_id: Arc::default(),
             device_name: device.0.to_owned(),
             tombstone_key: Arc::default(),
+            may_have_hashed: Arc::default(),
             cache: Arc::default(),
         };
         store.device = store.number_of_own(device).await?;
@@ -260,6 +263,7 @@ impl Store {
             .fetch_one(&store.pool)
             .await
             .map_err(StoreError::from)?;
+        store.look_for_hashed_tombstones().await?;
         *store.device_id.write() = DeviceId::from_slice(&id).unwrap_or_default();
         Ok(store)
     }

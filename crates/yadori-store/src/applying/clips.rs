@@ -3,6 +3,7 @@
 use super::Applier;
 use crate::belonging::is_what_it_says;
 use crate::changes::clear_content;
+use crate::clips::ClipRecord;
 use crate::content::SEARCHED_BYTES;
 use crate::content::{expect_blob, free_blob, write_blob};
 use crate::filing::INLINE_BYTES;
@@ -19,7 +20,7 @@ use yadori_core::belonging;
 use yadori_core::format::{PLAIN, RASTERS, SVG};
 use yadori_core::merge::State;
 use yadori_core::shared::{Body, BodyFormat, Clip, MOST_ALIASES};
-use yadori_core::{ClipId, Kind, Stamp};
+use yadori_core::{ClipId, DeviceId, Kind, Stamp};
 
 /// Which content is accepted of what is told of a known clip.
 #[derive(Clone, Copy)]
@@ -213,11 +214,14 @@ impl Applier {
         }
         let lies = |clip: &Taken<'_>| clip.state.drawer.value.is_some();
         let left_drawer = taken.iter().any(lies) && self.leave_removed_drawers(&put.numbers).await?;
-        for (clip, (change, as_wanted)) in taken.iter().zip(put.changes.iter().zip(put.as_wanted)) {
+        for ((clip, number), (change, as_wanted)) in
+            taken.iter().zip(&put.numbers).zip(put.changes.iter().zip(put.as_wanted))
+        {
             if clip.is_as_told && as_wanted && !(left_drawer && lies(clip)) {
                 self.outcome.echoes.push(*change);
                 let is_new = clip.known.is_none() && clip.copied;
                 if is_new && clip.body.is_some_and(lies_with_its_record) {
+                    self.record = record_of(clip, (*number, *change), (self.from, &self.name));
                     self.fresh.push(FreshClip { change: *change, clip: Arc::new(clip.told.clone()) });
                 }
             }
@@ -397,6 +401,37 @@ fn merged<'a>(told: &'a Clip, known: &'a StateRow, before: &State, accepted: Acc
 /// live without all of its content may lack it.
 fn is_as_told(told: &Clip, state: &State, is_whole: bool) -> bool {
     *state == told.state && (is_whole || !state.is_live(Stamp::NEVER))
+}
+
+/// The record of a clip that came to be just as it was told, of which nothing is elsewhere, if it comes from this device; what
+/// lies in a drawer is read.
+fn record_of(clip: &Taken<'_>, (number, change): (u64, u64), (from, name): (DeviceId, &str)) -> Option<ClipRecord> {
+    let (state, body) = (&clip.state, clip.body?);
+    if state.origin != from || state.drawer.value.is_some() {
+        return None;
+    }
+    let columns = body_columns(body);
+    let text = columns.text.unwrap_or_default().to_owned();
+    let once = ClipRecord::copied_once(number, (clip.told.id, clip.told.kind), text, name.to_owned());
+    Some(ClipRecord {
+        change,
+        life: state.life(Stamp::NEVER),
+        recalled_at: Some(state.recalled_at).filter(|at| at.0 > 0),
+        copies: state.copies,
+        recalls: state.recalls,
+        size: body.size,
+        pixels: body.pixels,
+        extent: body.extent,
+        title: state.title.value.clone(),
+        caption: body.caption.clone(),
+        source: body.source.clone(),
+        pin: state.pin.value.clone(),
+        mark: state.mark.value,
+        alias: state.alias.value.clone(),
+        fills: state.fills.value,
+        shared: true,
+        ..once
+    })
 }
 
 /// Whether all of it has come, and none of it lies in a blob.

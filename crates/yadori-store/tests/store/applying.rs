@@ -9,7 +9,7 @@ use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::shared::{Body, BodyFormat, Clip, Device, Drawer, Hash, Item};
 use yadori_core::sharing::Policy;
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
-use yadori_store::{Cursor, CursorAdvance, NewClip, OperationKind, Store};
+use yadori_store::{ApplyOutcome, Cursor, CursorAdvance, NewClip, OperationKind, Store};
 
 const AT: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
 /// Bytes told in one batch, about.
@@ -145,10 +145,19 @@ async fn read_of(store: &Store, device: &Device) -> Option<Cursor> {
 
 /// Takes in the next batch of a device's feed.
 async fn hear_from(store: &Store, device: &Device, items: &[Item]) -> Option<u64> {
+    hear(store, device, items).await.change
+}
+
+async fn hear(store: &Store, device: &Device, items: &[Item]) -> ApplyOutcome {
     let before = read_of(store, device).await;
     let passage = CursorAdvance { before, after: ([7; 8], before.map_or(1, |(_, upto)| upto + 1)) };
     let heard = store.apply(device.id(), Some(passage), items, &Policy::default, AT).await.unwrap();
-    heard.expect("it is linked, and read up to there").change
+    let heard = heard.expect("it is linked, and read up to there");
+    if let Some(record) = &heard.record {
+        // What follows from it is the same as what is read.
+        assert_eq!(record, &**store.clips(&[record.number]).await.unwrap()[0]);
+    }
+    heard
 }
 
 /// The same, of a device that is linked now if it was not.
@@ -222,15 +231,23 @@ async fn what_came_a_moment_ago_is_told_from_memory_as_the_records_say() {
     let first = store.outgoing_since(before, before + 1, BATCH, &Policy::default()).await.unwrap().items;
     assert!(first.is_empty(), "{first:?}");
     assert_eq!(tells_what_the_records_say(store, url, before).await, 11);
-    // What others told.
-    let mut dice = TestRng(17, 0);
+    // What others told, in records where there was nothing.
+    let records = private_of(1).await;
+    let (store, url) = (&records.store, records.database.url());
+    store.note_device(&linked(8)).await.unwrap();
+    let (mut dice, mut brought) = (TestRng(17, 0), 0);
     for era in 0..40 {
         dice.1 = era;
         let before = store.latest_change().await.unwrap();
-        let items: Vec<Item> = (0..1 + era % 4).map(|_| dice.item()).collect();
-        apply(store, &items).await;
+        let mut items: Vec<Item> = (0..1 + era / 6 % 4).map(|_| dice.item()).collect();
+        if let [Item::Clip(clip)] = &mut items[..] {
+            // Copied there.
+            clip.state.origin = linked(8).id();
+        }
+        brought += usize::from(hear(store, &linked(8), &items).await.record.is_some());
         tells_what_the_records_say(store, url, before).await;
     }
+    assert!(brought > 0, "some of them need not be read");
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
