@@ -92,13 +92,17 @@ impl Known {
 impl Cache {
     /// Begins a write.
     pub(crate) fn begin(self: &Arc<Self>) -> Writing {
-        self.known.lock().fresh.clear();
-        self.begin_insert()
+        let mut known = self.known.lock();
+        known.fresh.clear();
+        self.begin_in(&mut known)
     }
 
     /// Begins a write that does nothing to what is there already: see [`Writing::changes_more`].
     pub(crate) fn begin_insert(self: &Arc<Self>) -> Writing {
-        let mut known = self.known.lock();
+        self.begin_in(&mut self.known.lock())
+    }
+
+    fn begin_in(self: &Arc<Self>, known: &mut Known) -> Writing {
         known.writing += 1;
         known.clear();
         Writing { cache: self.clone(), is_unsure: false, notes: false, before: (known.generation, known.notes) }

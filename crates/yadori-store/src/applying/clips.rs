@@ -22,6 +22,10 @@ use yadori_core::merge::State;
 use yadori_core::shared::{Body, BodyFormat, Clip, MOST_ALIASES};
 use yadori_core::{ClipId, DeviceId, Kind, Stamp};
 
+/// Clips of a batch at most that others are told of without reading them again. More than that come at once only when a device is
+/// told everything.
+const MOST_FRESH: usize = 64;
+
 /// Which content is accepted of what is told of a known clip.
 #[derive(Clone, Copy)]
 struct Accepted {
@@ -219,9 +223,11 @@ impl Applier {
         {
             if clip.is_as_told && as_wanted && !(left_drawer && lies(clip)) {
                 self.outcome.echoes.push(*change);
-                let is_new = clip.known.is_none() && clip.copied;
+                let is_new = clip.known.is_none() && clip.copied && taken.len() <= MOST_FRESH;
                 if is_new && clip.body.is_some_and(lies_with_its_record) {
-                    self.record = record_of(clip, (*number, *change), (self.from, &self.name));
+                    if taken.len() == 1 {
+                        self.record = record_of(clip, (*number, *change), (self.from, &self.name));
+                    }
                     self.fresh.push(FreshClip { change: *change, clip: Arc::new(clip.told.clone()) });
                 }
             }
