@@ -267,11 +267,6 @@ impl Links {
         }
     }
 
-    /// Whether this connection with a device is the one that is held.
-    pub(crate) fn is_held(&self, device: DeviceId, number: u64) -> bool {
-        self.connections.lock().get(&device).is_some_and(|held| held.number == number)
-    }
-
     pub(crate) fn status_of(&self, device: DeviceId) -> PeerStatus {
         self.statuses.lock().get(&device).cloned().unwrap_or_default()
     }

@@ -39,10 +39,6 @@ fn statements(script: &str) -> Vec<String> {
     script.split(';').map(str::trim).filter(|statement| !statement.is_empty()).map(str::to_owned).collect()
 }
 
-/// The tables whose pages are worth compressing. The others hold pictures and pages of the web, which are compressed or few, or are
-/// small.
-const COMPRESSED: &str = "'clips', 'formats'";
-
 /// Brings the tables up to date.
 ///
 /// # Errors
@@ -75,24 +71,6 @@ pub(crate) async fn bring_up_to_date(connection: &mut MySqlConnection) -> Result
         migrate(connection, *version, statements, begun.is_some())
             .await
             .map_err(|source| OpenError::Migration { version: *version, source })?;
-    }
-    compress(connection).await.map_err(failed)
-}
-
-/// Has pages compressed as they are written to the disk, where they are encrypted after that. What a page needs no more is given
-/// back to the file system as it is, so that of a database which is not encrypted, something could be read there that was written
-/// over in the tables.
-async fn compress(connection: &mut MySqlConnection) -> Result<(), sqlx::Error> {
-    let to_change: Vec<(String, bool)> = sqlx::query_as(AssertSqlSafe(format!(
-        "SELECT table_name, @@innodb_encrypt_tables <> 'OFF' FROM information_schema.tables
-         WHERE table_schema = DATABASE() AND table_name IN ({COMPRESSED})
-         AND (create_options LIKE '%page_compressed%1%') <> (@@innodb_encrypt_tables <> 'OFF')"
-    )))
-    .fetch_all(&mut *connection)
-    .await?;
-    for (table, is_on) in to_change {
-        tracing::info!(table, is_on, "the pages of a table are compressed, or no more");
-        run(connection, &format!("ALTER TABLE {table} PAGE_COMPRESSED = {}", u8::from(is_on))).await?;
     }
     Ok(())
 }

@@ -148,26 +148,6 @@ fn an_ordinary_user_can_run_it() {
     assert!(service.end().0);
 }
 
-/// What a history takes on the disk is compressed where it is encrypted, and only there.
-#[test]
-fn the_tables_of_an_encrypted_history_are_compressed() {
-    let options = "SELECT table_name FROM information_schema.tables WHERE table_schema = 'yadori' AND \
-                   create_options LIKE '%page_compressed%1%' ORDER BY table_name";
-    for (is_encrypted, compressed) in [(true, "clips\nformats\n"), (false, "")] {
-        let home = if is_encrypted { Home::new() } else { Home::bare() };
-        if !is_encrypted {
-            home.configure("encrypt = false");
-        }
-        let service = Service::simulated(&home);
-        service.run(&["add", &"a lamp, a gel, a circuit, ".repeat(100)]);
-        assert_eq!(home.ask_database(options), compressed);
-        assert!(service.end().0);
-        // It is read again as it was.
-        let service = Service::simulated(&home);
-        assert!(service.run(&["show", "1"]).contains("a circuit"));
-    }
-}
-
 #[test]
 fn a_given_database_is_used_by_the_service() {
     let server_home = Home::new();

@@ -166,8 +166,6 @@ impl DeviceSync {
         let connected = id.is_some_and(|id| self.links.is_connected(id));
         let status_of = id.map(|id| self.links.status_of(id)).unwrap_or_default();
         let read = record.read.map_or(0, |(_, upto)| upto);
-        // What a connected device has just acknowledged is on record a little later.
-        let acknowledged = record.acknowledged.max(if connected { status_of.acknowledged } else { 0 });
         let mut notes = Vec::new();
         let introducer = record.introduced_by.and_then(|id| named(all, id)).filter(|_| is_linked(record));
         if let Some(introducer) = &introducer {
@@ -193,7 +191,7 @@ impl DeviceSync {
                 (_, false) => DeviceState::Away,
             },
             seen_at: record.seen_at.filter(|_| !record.own),
-            behind: if record.own { 0 } else { latest.saturating_sub(acknowledged) },
+            behind: if record.own { 0 } else { latest.saturating_sub(record.acknowledged) },
             ahead: if record.own { 0 } else { status_of.latest.saturating_sub(read) },
             addresses: if record.own {
                 self.link_addresses()

@@ -6,8 +6,6 @@ use crate::sync::DeviceSync;
 use bytes::Bytes;
 use parking_lot::Mutex;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::Duration;
 use thiserror::Error;
 use yadori_core::shared::{Clip, Hash, Item};
 use yadori_core::{ClipId, DeviceId, Kind, Stamp};
@@ -23,12 +21,7 @@ pub(super) struct Peer {
     pub connection: u64,
     /// How far its feed was read.
     pub read: Mutex<Option<Cursor>>,
-    /// Whether it is noted in a moment how far it has this device's feed.
-    notes_soon: Arc<AtomicBool>,
 }
-
-/// How long it takes until an acknowledgement is on record. One that is lost by then comes again with the next connection.
-const NOTED_AFTER: Duration = Duration::from_secs(1);
 
 /// Why an exchange cannot go on.
 #[derive(Debug, Error)]
@@ -46,31 +39,7 @@ pub(super) enum PeerError {
 
 impl Peer {
     pub fn new(service: Arc<DeviceSync>, device: DeviceId, connection: u64, read: Option<Cursor>) -> Self {
-        Self { service, device, connection, read: Mutex::new(read), notes_soon: Arc::default() }
-    }
-
-    /// Puts on record how far the other has this device's feed: not with each copy, which would be the slower for it.
-    fn note_acknowledged_soon(&self) {
-        if self.notes_soon.swap(true, Ordering::SeqCst) {
-            return;
-        }
-        let (service, device, connection) = (self.service.clone(), self.device, self.connection);
-        let notes_soon = self.notes_soon.clone();
-        self.service.background.tasks.spawn(async move {
-            tokio::select! {
-                () = tokio::time::sleep(NOTED_AFTER) => {}
-                () = service.background.ending.cancelled() => {}
-            }
-            notes_soon.store(false, Ordering::SeqCst);
-            // Once it is over, everything may be to be told anew.
-            if !service.links.is_held(device, connection) {
-                return;
-            }
-            let upto = service.links.status_of(device).acknowledged;
-            if let Err(error) = service.history.store.acknowledged(device, upto, now()).await {
-                tracing::debug!(%error, "it is not on record how far a device is");
-            }
-        });
+        Self { service, device, connection, read: Mutex::new(read) }
     }
 
     /// Publishes what a batch changed: clock, index, linked devices, thumbnails.
@@ -189,8 +158,7 @@ impl Records for Peer {
             }
         });
         self.service.history.ledger.part_changed(Part::Devices);
-        self.note_acknowledged_soon();
-        Ok(())
+        Ok(self.service.history.store.acknowledged(self.device, upto, now()).await?)
     }
 
     async fn content(&self, hash: Hash, from: u64, most: usize) -> Result<Option<Bytes>, PeerError> {
