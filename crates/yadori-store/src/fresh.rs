@@ -7,10 +7,9 @@
 use crate::clips::ClipRecord;
 use crate::columns::Columns;
 use crate::content::StoredFormat;
-use crate::outbox::{OutgoingBatch, weight};
+use crate::outbox::{OutgoingBatch, tell_words_once, weight};
 use std::collections::VecDeque;
 use std::sync::Arc;
-use yadori_core::format::PLAIN;
 use yadori_core::shared::{Body, BodyFormat, Clip, Item};
 use yadori_core::{DeviceId, Stamp};
 
@@ -36,8 +35,6 @@ impl FreshClip {
             Some(BodyFormat { mime: format.mime.clone(), size: format.size, hash, data: Some(data) })
         });
         let formats: Vec<BodyFormat> = formats.collect::<Option<_>>()?;
-        let plain = formats.iter().find(|format| format.mime == PLAIN).and_then(|format| format.data.as_ref());
-        let is_told = plain.is_some_and(|plain| record.text.as_bytes() == &plain[..]);
         let columns = Columns {
             copied: record.life.copied.to_bits(),
             copies: record.copies,
@@ -45,15 +42,16 @@ impl FreshClip {
             title_stamp: record.title.as_ref().map(|_| title_stamp.to_bits()),
             ..Columns::default()
         };
-        let body = Body {
+        let mut body = Body {
             size: record.size,
             pixels: record.pixels,
             extent: record.extent,
-            text: (!is_told && !record.text.is_empty()).then(|| record.text.clone()),
+            text: Some(record.text.clone()).filter(|text| !text.is_empty()),
             caption: record.caption.clone(),
             source: record.source.clone(),
             formats,
         };
+        tell_words_once(&mut body);
         let clip = Clip { id: record.id, kind: record.kind, state: columns.state(origin, None), body: Some(body) };
         Some(Self { change: record.change, clip: Arc::new(clip) })
     }
@@ -107,7 +105,8 @@ fn weight_of(fresh: &FreshClip) -> usize {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use yadori_core::{ClipId, Kind, MillisSinceEpoch, format::Format};
+    use yadori_core::format::{Format, PLAIN};
+    use yadori_core::{ClipId, Kind, MillisSinceEpoch};
 
     fn fresh(change: u64, text: &str) -> FreshClip {
         let id = ClipId::of(Kind::Text, text.as_bytes());

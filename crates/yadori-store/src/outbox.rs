@@ -152,13 +152,7 @@ impl Store {
             };
             body.formats.push(BodyFormat { mime: stored.format.mime, size: stored.format.size, hash, data });
         }
-        for body in bodies.values_mut() {
-            // The words are told once.
-            let plain = body.formats.iter().find(|format| format.mime == PLAIN).and_then(|format| format.data.as_ref());
-            if plain.is_some_and(|plain| body.text.as_ref().is_some_and(|text| text.as_bytes() == &plain[..])) {
-                body.text = None;
-            }
-        }
+        bodies.values_mut().for_each(tell_words_once);
         bodies.retain(|_, body| !body.formats.is_empty());
         Ok(bodies)
     }
@@ -235,6 +229,14 @@ impl Store {
         .fetch_optional(&self.pool)
         .await?;
         Ok(chunk.flatten().filter(|chunk| !chunk.is_empty()).map(Bytes::from))
+    }
+}
+
+/// Words that are those of a format, which is told with its data, are not told beside it.
+pub(crate) fn tell_words_once(body: &mut Body) {
+    let plain = body.formats.iter().find(|format| format.mime == PLAIN).and_then(|format| format.data.as_ref());
+    if plain.is_some_and(|plain| body.text.as_ref().is_some_and(|text| text.as_bytes() == &plain[..])) {
+        body.text = None;
     }
 }
 

@@ -150,10 +150,14 @@ fn all_commands() -> clap::Command {
 
 /// What was given on the command line; ends the program where that is a call for help, or wrong.
 fn given() -> Arguments {
-    let is_help = |word: OsString| ["help", "--help", "-h"].iter().any(|help| word == *help);
-    let mut words = std::env::args_os().skip(1).peekable();
-    let needs_all = words.peek().is_none() || words.any(is_help);
-    let commands = if needs_all { all_commands() } else { Arguments::command() };
+    let words: Vec<OsString> = std::env::args_os().skip(1).collect();
+    let mut commands = Arguments::command();
+    let is_command = |word: &OsString| commands.find_subcommand(word).is_some();
+    let is_help = |word: &OsString| ["help", "--help", "-h"].iter().any(|help| word == help);
+    // The help on all of them tells what each is for.
+    if words.iter().any(is_help) || !words.iter().any(is_command) {
+        commands.build();
+    }
     Arguments::from_arg_matches(&commands.get_matches()).unwrap_or_else(|error| error.exit())
 }
 

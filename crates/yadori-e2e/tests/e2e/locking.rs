@@ -260,6 +260,8 @@ fn it_locks_itself_when_nobody_uses_it_and_empties_the_clipboard_if_that_is_want
     service.run(&["add", "kestrel"]);
     service.run(&["recall", "1"]);
     assert_eq!(display.xclip_paste("UTF8_STRING").as_deref(), Some(&b"kestrel"[..]));
+    // A shorter time holds at once, and not only when the longer one is over.
+    service.run(&["lock", "when", "--idle", "1h"]);
     service.run(&["lock", "when", "--idle", "1s", "--empty-clipboard", "on"]);
     until("it is locked", || lock_of(&service).state == LockState::Locked);
     assert_eq!(display.xclip_paste("UTF8_STRING"), None);
