@@ -250,7 +250,9 @@ export class ClipList {
       without.splice(at, 0, clip);
       this.shifting = false;
     } else if (clip) {
-      const place = without.findIndex((known) => known.copied_at <= clip.copied_at);
+      // Not compared as words: a moment is written without the zeros at its end, and “00.5Z” stands before “00Z”.
+      const copied = Date.parse(clip.copied_at);
+      const place = without.findIndex((known) => Date.parse(known.copied_at) <= copied);
       if (place === 0 && this.scrolled) this.unseen += 1;
       this.shifting = this.scrolled && place === 0;
       // Beyond what is listed it will come with the next page.

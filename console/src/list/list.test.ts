@@ -119,6 +119,21 @@ describe("changes", () => {
     expect(list.clips[0]?.id).toBe("new");
   });
 
+  it("are ordered by their moments, however many digits these are written with", async () => {
+    const written = [
+      "2026-11-27T12:00:00Z",
+      "2026-11-27T12:00:00.1Z",
+      "2026-11-27T12:00:00.12Z",
+      "2026-11-27T12:00:00.123Z",
+    ];
+    const list = new ClipList({ fetch: async () => ({ clips: [], total: 0 }), isHistory: true });
+    const end = list.watch();
+    await vi.waitFor(() => expect(list.loaded).toBe(true));
+    for (const at of written) changed(at, { copied_at: at });
+    expect(list.clips.map((one) => one.id)).toEqual(written.toReversed());
+    end();
+  });
+
   it("that are told while an older answer is under way are not lost with it", async () => {
     const all = clipsOf(3);
     let answer: ((listing: Listing) => void) | undefined;
