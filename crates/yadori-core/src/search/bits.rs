@@ -32,7 +32,12 @@ impl Bits {
 
     /// Adds what is in `other`.
     pub fn unite(&mut self, other: &Self) {
-        self.0.iter_mut().zip(&other.0).for_each(|(mine, theirs)| *mine |= theirs);
+        self.unite_words(&other.0);
+    }
+
+    /// Adds numbers below the bound that are given as one bit each, from 0 on, 64 in a word.
+    pub fn unite_words(&mut self, words: &[u64]) {
+        self.0.iter_mut().zip(words).for_each(|(mine, theirs)| *mine |= theirs);
     }
 
     /// Takes out what is in `other`.

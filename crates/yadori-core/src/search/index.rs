@@ -5,9 +5,10 @@
 //! to the next level only while it has found too few. Filters look at the clips that are left,
 //! newest first. Nothing is read from the records.
 //!
-//! Memory: about 70 bytes a clip, its folded text, and four bytes for each word of it. A search is linear
+//! Memory: about 100 bytes a clip, its folded text, a byte or two for each word of it, and about 40 for a word of its own. A search is linear
 //! in the number of distinct words and of clips that meet a term; placing a clip is a binary search.
 
+mod by_id;
 mod sought;
 
 use super::bits::Bits;
@@ -20,6 +21,7 @@ use crate::clock::{MillisSinceEpoch, Stamp};
 use crate::identity::ClipId;
 use crate::kind::Kind;
 use crate::retention::Candidate;
+pub(super) use by_id::ById;
 use sought::Sought;
 use std::collections::HashMap;
 
@@ -99,7 +101,7 @@ impl Clip {
 #[derive(Default)]
 pub struct Index {
     pub(super) clips: Vec<Option<Clip>>,
-    pub(super) by_id: HashMap<ClipId, u32>,
+    pub(super) by_id: ById,
     /// Slots of the live clips, oldest first.
     pub(super) order: Vec<u32>,
     /// Folded texts, one after the other.
@@ -175,8 +177,7 @@ impl Index {
     /// Notes what is known of a clip, and gives its slot, which has no place in the order.
     fn put_without_place(&mut self, id: ClipId, kind: Kind, entry: &Entry) -> u32 {
         let folded = folded_text(entry);
-        let unchanged =
-            self.by_id.get(&id).copied().filter(|slot| self.clip(*slot).is_some_and(|clip| self.text(clip) == folded));
+        let unchanged = self.slot(id).filter(|slot| self.clip(*slot).is_some_and(|clip| self.text(clip) == folded));
         let (slot, text_start) = match unchanged {
             Some(slot) => {
                 self.leave_order(slot);
@@ -187,7 +188,7 @@ impl Index {
                 self.remove(id);
                 let slot = self.clips.len() as u32;
                 self.clips.push(None);
-                self.by_id.insert(id, slot);
+                self.by_id.insert(slot, id, &self.clips);
                 words(&folded).for_each(|(_, word)| self.lexicon.add(word, slot));
                 let start = self.texts.len();
                 self.texts.push_str(&folded);
@@ -217,9 +218,9 @@ impl Index {
 
     /// Takes a clip out.
     pub fn remove(&mut self, id: ClipId) {
-        let Some(slot) = self.by_id.get(&id).copied() else { return };
+        let Some(slot) = self.slot(id) else { return };
         self.leave_order(slot);
-        self.by_id.remove(&id);
+        self.by_id.remove(id, &self.clips);
         if let Some(clip) = self.clips[slot as usize].take() {
             self.waste += clip.text_len as usize;
         }
@@ -229,7 +230,7 @@ impl Index {
     /// Takes many clips out in one go: linear in the number of all clips.
     pub fn remove_all(&mut self, ids: &[ClipId]) {
         for id in ids {
-            let clip = self.by_id.remove(id).and_then(|slot| self.clips[slot as usize].take());
+            let clip = self.by_id.remove(*id, &self.clips).and_then(|slot| self.clips[slot as usize].take());
             self.waste += clip.map_or(0, |clip| clip.text_len as usize);
         }
         self.order.retain(|slot| self.clips[*slot as usize].is_some());
@@ -246,7 +247,7 @@ impl Index {
     /// Gives back memory that growing has taken in advance.
     fn shrink(&mut self) {
         self.clips.shrink_to_fit();
-        self.by_id.shrink_to_fit();
+        self.by_id.shrink(&self.clips);
         self.order.shrink_to_fit();
         self.texts.shrink_to_fit();
         self.lexicon.shrink();
@@ -264,7 +265,7 @@ impl Index {
             clip.text_start = self.texts.len();
             self.texts.push_str(text);
             words(text).for_each(|(_, word)| self.lexicon.add(word, slot));
-            self.by_id.insert(clip.id, slot);
+            self.by_id.insert(slot, clip.id, &self.clips);
             self.order.push(slot);
             self.clips.push(Some(clip));
         }
@@ -296,9 +297,17 @@ impl Index {
         self.clips[slot as usize].as_ref()
     }
 
+    fn slot(&self, id: ClipId) -> Option<u32> {
+        self.by_id.get(id, &self.clips)
+    }
+
+    fn clip_of(&self, id: ClipId) -> Option<&Clip> {
+        self.slot(id).and_then(|slot| self.clip(slot))
+    }
+
     /// The place of a clip in the history, 1 = newest.
     pub fn position(&self, id: ClipId) -> Option<usize> {
-        let place = self.place(*self.by_id.get(&id)?)?;
+        let place = self.place(self.slot(id)?)?;
         Some(self.order.len() - place)
     }
 
@@ -311,7 +320,7 @@ impl Index {
     /// The clips whose ids begin with `prefix` (lower-case), at most `most` of them.
     pub fn with_prefix(&self, prefix: &str, most: usize) -> Vec<ClipId> {
         if let Some(id) = ClipId::parse(prefix) {
-            return self.by_id.contains_key(&id).then_some(id).into_iter().collect();
+            return self.slot(id).map(|_| id).into_iter().collect();
         }
         let newest_first = self.order.iter().rev().filter_map(|slot| self.clip(*slot));
         newest_first.map(|clip| clip.id).filter(|id| id.to_string().starts_with(prefix)).take(most).collect()
@@ -337,12 +346,12 @@ impl Index {
 
     /// When a clip was last copied.
     pub fn copied_at(&self, id: ClipId) -> Option<Stamp> {
-        self.by_id.get(&id).and_then(|slot| self.clip(*slot)).map(|clip| clip.copied)
+        self.clip_of(id).map(|clip| clip.copied)
     }
 
     /// The application a clip was copied in.
     pub fn application_of(&self, id: ClipId) -> Option<&str> {
-        let clip = self.by_id.get(&id).and_then(|slot| self.clip(*slot))?;
+        let clip = self.clip_of(id)?;
         self.names.given(clip.application)
     }
 
@@ -356,7 +365,7 @@ impl Index {
 
     /// One clip as the retention rules see it.
     pub fn candidate_of(&self, id: ClipId) -> Option<Candidate<'_>> {
-        self.by_id.get(&id).and_then(|slot| self.clip(*slot)).map(|clip| self.candidate(clip))
+        self.clip_of(id).map(|clip| self.candidate(clip))
     }
 
     fn candidate(&self, clip: &Clip) -> Candidate<'_> {

@@ -5,10 +5,10 @@
 //! the words are a hundredth of the text.
 
 use super::bits::Bits;
+use super::postings::Postings;
 use super::snapshot::{AT_ONCE, nonsense, read_bytes_into, read_u32, read_varint, varint};
 use hashbrown::{DefaultHashBuilder, HashTable};
 use memchr::memmem::Finder;
-use smallvec::SmallVec;
 use std::hash::BuildHasher;
 use std::io::{self, Read, Write};
 
@@ -25,8 +25,8 @@ pub struct Lexicon {
     /// Word numbers by hash of the word.
     table: HashTable<u32>,
     hasher: DefaultHashBuilder,
-    /// The slots in which each word stands. Most words stand in one or two.
-    slots: Vec<SmallVec<[u32; 4]>>,
+    /// The slots in which each word stands.
+    slots: Vec<Postings>,
     /// The words that may be misspelled: those without digits. Of numbers and ids there are many more.
     spelled: Vec<u32>,
     /// The letters of each of those words.
@@ -34,17 +34,14 @@ pub struct Lexicon {
 }
 
 impl Lexicon {
-    /// Notes that `word` stands in `slot`.
+    /// Notes that `word` stands in `slot`, which is not below those that were noted before.
     pub fn add(&mut self, word: &str, slot: u32) {
         let hash = self.hasher.hash_one(word.as_bytes());
         let number = match self.table.find(hash, |number| self.word(*number) == word.as_bytes()) {
             Some(number) => *number,
             None => self.new_word(word.as_bytes(), hash),
         };
-        let slots = &mut self.slots[number as usize];
-        if slots.last() != Some(&slot) {
-            slots.push(slot);
-        }
+        self.slots[number as usize].push(slot);
     }
 
     fn new_word(&mut self, word: &[u8], hash: u64) -> u32 {
@@ -55,7 +52,7 @@ impl Lexicon {
         self.starts.push(self.buffer.len() as u32);
         self.buffer.extend_from_slice(word);
         self.buffer.push(BREAK);
-        self.slots.push(SmallVec::new());
+        self.slots.push(Postings::default());
         if !word.iter().any(u8::is_ascii_digit) {
             self.spelled.push(number);
             self.letters.push(Letters::of(word));
@@ -76,33 +73,26 @@ impl Lexicon {
         self.slots.shrink_to_fit();
         self.spelled.shrink_to_fit();
         self.letters.shrink_to_fit();
-        self.slots.iter_mut().for_each(SmallVec::shrink_to_fit);
+        self.slots.iter_mut().for_each(Postings::shrink);
     }
 
     /// Writes the words that stand in a slot which has a new number among `renumbered` (`u32::MAX` is none), with these.
     pub(super) fn write(&self, renumbered: &[u32], out: &mut impl Write) -> io::Result<()> {
-        let stands = |slots: &SmallVec<[u32; 4]>| slots.iter().any(|slot| renumbered[*slot as usize] != u32::MAX);
-        let count = self.slots.iter().filter(|slots| stands(slots)).count();
-        out.write_all(&u32::try_from(count).unwrap_or(u32::MAX).to_le_bytes())?;
+        // Of all words: of few of them no clip is left.
+        out.write_all(&u32::try_from(self.starts.len()).unwrap_or(u32::MAX).to_le_bytes())?;
         let mut slots = Vec::new();
         for number in 0..self.starts.len() as u32 {
             slots.clear();
-            slots.extend(self.slots[number as usize].iter().map(|slot| renumbered[*slot as usize]));
+            self.slots[number as usize].each(|slot| slots.push(renumbered[slot as usize]));
             slots.retain(|slot| *slot != u32::MAX);
             if slots.is_empty() {
                 continue;
             }
             slots.sort_unstable();
-            slots.dedup();
             let word = self.word(number);
             varint(out, word.len() as u32)?;
             out.write_all(word)?;
-            varint(out, slots.len() as u32)?;
-            let mut before = 0;
-            for slot in &slots {
-                varint(out, slot - before)?;
-                before = *slot;
-            }
+            slots.iter().copied().collect::<Postings>().write(out)?;
         }
         // No word is empty.
         varint(out, 0)
@@ -125,25 +115,11 @@ impl Lexicon {
             if std::str::from_utf8(&word).is_err() || word.contains(&BREAK) {
                 return Err(nonsense());
             }
-            let count = read_varint(from)?;
-            if count == 0 || count > bound {
-                return Err(nonsense());
-            }
             let hash = lexicon.hasher.hash_one(word.as_slice());
             let number = lexicon.new_word(&word, hash) as usize;
-            let slots = &mut lexicon.slots[number];
-            slots.reserve_exact(count as usize);
-            let mut slot = 0u32;
-            for _ in 0..count {
-                slot = slot.checked_add(read_varint(from)?).filter(|slot| *slot < bound).ok_or_else(nonsense)?;
-                slots.push(slot);
-            }
+            lexicon.slots[number] = Postings::read(from, bound)?;
         }
-        lexicon.buffer.shrink_to_fit();
-        lexicon.starts.shrink_to_fit();
-        lexicon.slots.shrink_to_fit();
-        lexicon.spelled.shrink_to_fit();
-        lexicon.letters.shrink_to_fit();
+        lexicon.shrink();
         Ok(lexicon)
     }
 
@@ -193,7 +169,7 @@ impl Lexicon {
     }
 
     fn insert_slots(&self, number: u32, found: &mut Bits) {
-        self.slots[number as usize].iter().for_each(|slot| found.insert(*slot));
+        self.slots[number as usize].insert_into(found);
     }
 
     /// Calls `visit` once for each word whose text, with the break before or after it, contains `needle`.

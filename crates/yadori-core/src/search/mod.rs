@@ -5,7 +5,7 @@
 //! * [`query`]: `lamp "cue 7" -draft kind:link after:2026-10-01`
 //! * [`index`]: all clips, ready to be searched and to be counted from the newest
 //! * `place`: where a page of what was found ends
-//! * `lexicon`, `bits`: the parts of the index
+//! * `lexicon`, `postings`, `bits`: the parts of the index
 //! * [`snapshot`]: the index as bytes
 //! * [`mod@marks`]: where in a text a query was met
 
@@ -15,6 +15,7 @@ pub mod index;
 mod lexicon;
 pub mod marks;
 mod place;
+mod postings;
 pub mod query;
 pub mod snapshot;
 mod words;

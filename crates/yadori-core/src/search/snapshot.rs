@@ -1,23 +1,22 @@
 //! The index as bytes, so that a start need not read and cut up every clip again.
 //!
 //! Only what is live is written: the clips from the oldest to the newest, which gives them new slots in that order, their folded
-//! texts, the applications, devices and drawers, and each word with the slots in which it stands. All numbers are little-endian;
-//! slots are told by their distance to the one before, in seven bits a byte.
+//! texts, the applications, devices and drawers, and each word with the slots in which it stands, as they lie in memory. All numbers
+//! are little-endian.
 //!
 //! A snapshot is of this program's making and is thrown away when in doubt. Reading it never panics and never takes more
 //! memory than its length lets expect, whatever it says; but whether it is whole, and of which history, the caller must know.
 
 use super::fold::fold;
-use super::index::{Clip, Index};
+use super::index::{ById, Clip, Index};
 use super::lexicon::Lexicon;
 use crate::clock::{MillisSinceEpoch, Stamp};
 use crate::identity::ClipId;
 use crate::kind::Kind;
-use std::collections::HashMap;
 use std::io::{self, Read, Write};
 
 /// Which form it has. Another number for any change of the form, of folding, of what a word is, or of what an entry says.
-pub const FORMAT: u32 = 2;
+pub const FORMAT: u32 = 3;
 
 /// Elements for which room is made before they are read, at most: a wrong count does not take all memory.
 pub(super) const AT_ONCE: usize = 1 << 20;
@@ -66,7 +65,7 @@ impl Index {
         let count = read_u32(from)? as usize;
         let mut index = Self {
             clips: Vec::with_capacity(count.min(AT_ONCE)),
-            by_id: HashMap::with_capacity(count.min(AT_ONCE)),
+            by_id: ById::with_capacity(count.min(AT_ONCE)),
             order: Vec::with_capacity(count.min(AT_ONCE)),
             ..Self::default()
         };
@@ -74,7 +73,7 @@ impl Index {
         for slot in 0..count as u32 {
             let clip = read_clip(from, text_start)?;
             text_start += clip.text_len as usize;
-            if index.by_id.insert(clip.id, slot).is_some()
+            if !index.by_id.insert(slot, clip.id, &index.clips)
                 || index.clips.last().is_some_and(|last| key(last) > clip.key())
             {
                 return Err(nonsense());
@@ -320,7 +319,7 @@ mod tests {
         for n in 0..50 {
             put(&mut index, n, &format!("Lamp {n}, cue four in ＣÁslav: 舞台の照明 x9kestrelLane77 don't"));
         }
-        assert_eq!(FORMAT, 2);
-        assert_eq!(blake3::hash(&bytes(&index)).to_hex()[..16], *"65b54297cfb1e062");
+        assert_eq!(FORMAT, 3);
+        assert_eq!(blake3::hash(&bytes(&index)).to_hex()[..16], *"6a7052d6ee48b661");
     }
 }
