@@ -33,6 +33,7 @@ mod texts;
 
 use report::Report;
 use sqlx::MySqlPool;
+use std::io::{Read, Write};
 use std::os::unix::fs::MetadataExt;
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -132,6 +133,7 @@ async fn scratch() -> Scratch {
     let server = home.start_database().await;
     let url = url(&server);
     let pool = MySqlPool::connect(&url).await.expect("a connection");
+    Store::open(&url, ("workshop", [1; 16])).await.expect("the tables").close().await;
     sqlx::query("CREATE TABLE bare (no BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY, content LONGBLOB NOT NULL) ENGINE = InnoDB").execute(&pool).await.expect("a table");
     Scratch { server, pool, _home: home }
 }
@@ -160,6 +162,22 @@ fn picture(seed: u32) -> Vec<u8> {
     png
 }
 
+/// Files a text of letters and spaces as the service does, for which it must be the first of this number: the same rows, in one
+/// transaction and one message.
+async fn file_bare(pool: &MySqlPool, number: u64, text: &[u8]) {
+    let hex = |bytes: &[u8]| data_encoding::HEXLOWER.encode(bytes);
+    let id = ClipId::of(Kind::Text, &[text, &number.to_le_bytes()].concat());
+    let (id, length, text) = (hex(&id.0), text.len(), hex(text));
+    let statements = format!(
+        "BEGIN; UPDATE feed SET last = LAST_INSERT_ID(last + 1) WHERE one = 1;
+         INSERT INTO clips (id, seq, kind, secret, device, copied, copies, size, text_lines, text_chars, text)
+         VALUES (x'{id}', LAST_INSERT_ID(), 0, 0, 1, {number} << 16, 1, {length}, 1, {length}, x'{text}');
+         INSERT INTO formats (clip_no, place, mime, size)
+         VALUES (LAST_INSERT_ID(), 0, 'text/plain;charset=utf-8', {length}); COMMIT"
+    );
+    sqlx::raw_sql(sqlx::AssertSqlSafe(statements)).execute(pool).await.expect("the rows");
+}
+
 type StartDesk = fn(&'static str) -> Desk;
 
 /// Where copies are measured: what it is called, and how it is started for a MIME type.
@@ -169,6 +187,7 @@ const DESKS: [(&str, StartDesk); 2] = [("X11", Desk::x11), ("Wayland", Desk::way
 /// recall to what is pasted, beside a bare transfer.
 fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     let scratch = runtime.block_on(scratch());
+    let mut bare_number = 1..;
     let text = |n: usize| format!("{n:08} {}", "word ".repeat(203)).into_bytes();
     type Make<'a> = &'a dyn Fn(usize) -> Vec<u8>;
     let cases: [(&str, &str, usize, Make<'_>); 2] = [
@@ -183,8 +202,10 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
         let home = Home::new();
         let contents: Vec<Vec<u8>> = (0..rounds).map(content).collect();
         let mut desk = start(mime);
-        // The limit: what the transfer and the insert take by themselves, in turns with ours.
+        // The limit: what the transfer and the insert take by themselves, in turns with ours; and what a program takes that must
+        // ask what there is, and files the same rows.
         let (mut transfers, mut bare, mut ours, mut recalls) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        let mut filed = Vec::new();
         let service = desk.service(&home);
         let mut events = service.events(None);
         for content in contents {
@@ -202,6 +223,11 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
             });
             transfers.push(transfer);
             bare.push(transfer + insert);
+            if content_is_small {
+                let transfer = time(|| desk.ask_and_paste());
+                let number = bare_number.next().expect("a number");
+                filed.push(transfer + time(|| runtime.block_on(file_bare(&scratch.pool, number, &content))));
+            }
             // It can be pasted before its use is on record, and so before the answer.
             std::thread::scope(|scope| {
                 let began = Instant::now();
@@ -222,6 +248,10 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
             Some(if content_is_small { 1.25 } else { 1.5 }),
             true,
         );
+        if content_is_small {
+            let limit = Some(("asking what there is, transfer, the same rows", quantile(&mut filed, 0.5)));
+            report.add("the same", quantile(&mut ours, 0.5), "ms", limit, None, true);
+        }
         report.add(
             "the same, p95",
             quantile(&mut ours, 0.95),
@@ -339,8 +369,7 @@ fn bare_taking_in(runtime: &tokio::runtime::Runtime, clips: u64, at_a_time: u64,
             pictures.iter().map(|picture| image::load_from_memory(picture).expect("a picture").thumbnail(320, 320));
         assert_eq!(small.count(), pictures.len());
     });
-    let cores = std::thread::available_parallelism().map_or(1, usize::from).min(2) as u32;
-    rows.max(decoded).max((rows + decoded) / cores)
+    on_two_cores(rows, decoded)
 }
 
 /// Inserts the rows of clips, so many at a time.
@@ -443,11 +472,59 @@ fn moves(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     assert_eq!(other.status().count as f64, all);
     let limit = Some(("copying the file", plain * 1000.0));
     report.add("export of 10,000 clips with 200 pictures", out * 1000.0, "ms", limit, Some(400.0), false);
+    drop(service);
+    let bare_out = bare_putting_out(runtime, &home, &archive).as_secs_f64() * 1000.0;
+    let limit = Some(("bare programs that read its rows and pack the same", bare_out));
+    report.add("the same", out * 1000.0, "ms", limit, None, true);
     report.add("the same: rate", all / out, "clips/s", None, None, false);
     let limit = Some(("bare programs that insert its rows and decode its pictures", bare.as_secs_f64() * 1000.0));
     report.add("import of 10,000 clips with 200 pictures", into * 1000.0, "ms", limit, Some(2_000.0), false);
     report.add("the same: rate", all / into, "clips/s", None, None, false);
     report.add("memory of the service after the import", resident_mib(other.pid()), "MiB", None, None, false);
+}
+
+/// What no program can be quicker than that puts this archive out of the database of that home: bare programs that read all rows
+/// and pack what is in the archive, without waiting for each other.
+fn bare_putting_out(runtime: &tokio::runtime::Runtime, home: &Home, archive: &Path) -> Duration {
+    let folder = home.path().join("data/database");
+    let read = runtime.block_on(async {
+        let server = PrivateServer::start(&folder, Some(&yadori_e2e::home::test_key())).await.expect("a database");
+        let pool = MySqlPool::connect(&url(&server)).await.expect("a connection");
+        let began = Instant::now();
+        for table in ["clips", "formats", "blobs", "blob_chunks"] {
+            let rows = sqlx::query(sqlx::AssertSqlSafe(format!("SELECT * FROM {table}"))).fetch_all(&pool).await;
+            assert!(!rows.expect("the rows").is_empty(), "there are {table}");
+        }
+        let read = began.elapsed();
+        pool.close().await;
+        server.stop().await;
+        read
+    });
+    let mut archive = zip::ZipArchive::new(std::fs::File::open(archive).expect("the archive")).expect("an archive");
+    let mut files = Vec::new();
+    for place in 0..archive.len() {
+        let mut file = archive.by_index(place).expect("a file");
+        let mut bytes = Vec::new();
+        file.read_to_end(&mut bytes).expect("its content");
+        files.push((file.name().expect("a name").into_owned(), file.compression(), bytes));
+    }
+    let packed = time(|| {
+        let mut zip = zip::ZipWriter::new(std::fs::File::create(home.path().join("same.zip")).expect("a file"));
+        for (name, method, bytes) in &files {
+            let fast = (*method == zip::CompressionMethod::Deflated).then_some(1);
+            let options = zip::write::SimpleFileOptions::default().compression_method(*method).compression_level(fast);
+            zip.start_file(name.as_str(), options).expect("a file");
+            zip.write_all(bytes).expect("its content");
+        }
+        zip.finish().and_then(|file| file.sync_all().map_err(Into::into)).expect("an archive");
+    });
+    on_two_cores(read, packed)
+}
+
+/// How long two programs take at the least that need so long each, on two cores at most.
+fn on_two_cores(one: Duration, other: Duration) -> Duration {
+    let cores = std::thread::available_parallelism().map_or(1, usize::from).min(2) as u32;
+    one.max(other).max((one + other) / cores)
 }
 
 /// From a copy to its announcement, by a simulated clipboard.

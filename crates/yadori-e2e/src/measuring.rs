@@ -110,6 +110,23 @@ impl Desk {
         }
     }
 
+    /// Reads what is on the clipboard as one must who does not know what it is: asks what there is, and then for that.
+    ///
+    /// # Panics
+    /// If the desktop or the owner refuses.
+    pub fn ask_and_paste(&mut self) -> Vec<u8> {
+        match self {
+            Self::X11(_, copier, paster) => {
+                let offered = paster.paste(paster.targets);
+                let target = copier.target();
+                assert!(offered.chunks_exact(4).any(|atom| atom == target.to_ne_bytes()), "it offers what it copies");
+                paster.paste(target)
+            }
+            // A compositor tells what there is by itself.
+            Self::Wayland(_, _, paster, mime) => paster.paste(mime),
+        }
+    }
+
     /// The usual tool of the system copies these texts, one after the other, while a program reads each of them and does nothing
     /// else but ask first what there is, as it must to spare what is marked as secret. Gives how many it could read.
     ///

@@ -1,6 +1,6 @@
 //! What linked devices cost: two services over loopback, each with a database of its own.
 
-use super::{bare_taking_in, capture, fill, quantile, scratch, time};
+use super::{bare_taking_in, capture, file_bare, fill, quantile, scratch, time};
 use crate::report::Report;
 use std::time::{Duration, Instant};
 use yadori_api::Invitation;
@@ -51,13 +51,14 @@ pub fn links(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     drop((workshop, van));
     if !report.quick {
         on_the_wire(report);
-        shapes(report);
+        shapes(report, runtime);
     }
     whole_history(report, runtime);
 }
 
 /// Five devices, linked in a star or in a chain.
-fn shapes(report: &mut Report) {
+fn shapes(report: &mut Report, runtime: &tokio::runtime::Runtime) {
+    let bare = runtime.block_on(five_bare_databases(200)).as_secs_f64() * 1000.0;
     for (shape, connect) in [("a star", star as fn() -> Option<[Duration; 2]>), ("a chain", chain)] {
         let Some([first, all]) = connect() else { continue };
         for (what, spent) in [("one copy", first), ("200 copies", all)] {
@@ -66,12 +67,36 @@ fn shapes(report: &mut Report) {
                 format!("{what} at one of five devices in {shape} to all of them"),
                 millis,
                 "ms",
-                None,
+                (what == "200 copies").then_some(("bare programs that file them in five databases, at once", bare)),
                 (what == "200 copies" && shape == "a chain").then_some(1_000.0),
                 false,
             );
         }
     }
+}
+
+/// What so many copies take at five devices at the least: each files the rows of one after the other, and waits for nobody.
+async fn five_bare_databases(copies: u64) -> Duration {
+    let mut scratches = Vec::new();
+    for _ in 0..5 {
+        scratches.push(scratch().await);
+    }
+    let began = Instant::now();
+    let mut programs = tokio::task::JoinSet::new();
+    for pool in scratches.iter().map(|scratch| scratch.pool.clone()) {
+        programs.spawn(async move {
+            for number in 1..=copies {
+                file_bare(&pool, number, b"Fresnel, gel, dimmer, circuit B").await;
+            }
+        });
+    }
+    programs.join_all().await;
+    let taken = began.elapsed();
+    for scratch in scratches {
+        scratch.pool.close().await;
+        scratch.server.stop().await;
+    }
+    taken
 }
 
 fn copies(service: &Service, count: usize, name: &str) {

@@ -4,11 +4,14 @@ use super::{capture, fill, idle, quantile, resident_mib, scratch, table_bytes, t
 use crate::growth::Point;
 use crate::report::Report;
 use crate::{console, crowd};
+use std::fs::File;
+use std::io::Read;
 use std::time::{Duration, Instant};
 use tokio::runtime::Runtime;
 use yadori_core::search::fold::fold;
 use yadori_e2e::home::Home;
 use yadori_e2e::service::{Service, client, command};
+use yadori_vault::stream::{OpeningReader, SealingWriter};
 
 /// The history for which there are budgets.
 const USUAL: u64 = 100_000;
@@ -87,7 +90,28 @@ fn starts(report: &mut Report, (clips, shown): (u64, &'static str), home: &Home,
     let limit = ("an empty history", least);
     report.add(format!("start to ready, {shown} clips"), started, "ms", Some(limit), goal, false);
     report.growth.push(Point { road: "start to ready, ms", clips, ours: started, limit });
+    if let Ok(snapshot) = std::fs::metadata(home.path().join("data/index.snapshot")) {
+        let read = time_to_open(home, snapshot.len());
+        let limit = Some(("an empty history, and opening a sealed file as long as the snapshot", least + read));
+        report.add("the same", started, "ms", limit, None, true);
+    }
     service
+}
+
+/// What it takes to read a sealed file of so many bytes, and to do nothing with it, in milliseconds.
+fn time_to_open(home: &Home, bytes: u64) -> f64 {
+    const PURPOSE: &[u8] = b"measuring";
+    let (path, key) = (home.path().join("sealed"), yadori_e2e::home::test_key());
+    let mut sealing = SealingWriter::new(File::create(&path).expect("a file"), key.clone(), PURPOSE);
+    std::io::copy(&mut std::io::repeat(7).take(bytes), &mut sealing).expect("a sealed file");
+    sealing.finish().expect("a sealed file");
+    let opened = time(|| {
+        let mut opening = OpeningReader::new(File::open(&path).expect("a file"), key, PURPOSE);
+        let mut piece = vec![0; 1 << 16];
+        while opening.read(&mut piece).expect("what was sealed") > 0 {}
+    });
+    std::fs::remove_file(path).expect("a file");
+    opened.as_secs_f64() * 1000.0
 }
 
 fn first_page(report: &mut Report, subject: &Subject, bare: f64) {
