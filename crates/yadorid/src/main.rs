@@ -50,6 +50,7 @@ fn main() -> ExitCode {
         return if printed.is_ok() { ExitCode::SUCCESS } else { ExitCode::FAILURE };
     }
     yadorid::hardening::harden();
+    yadorid::hardening::use_memory_sparingly();
     let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build();
     let outcome = runtime.map_err(|error| error.to_string()).and_then(|runtime| {
         let outcome = runtime.block_on(run(arguments));
@@ -92,13 +93,11 @@ async fn run(arguments: Arguments) -> Result<(), String> {
     };
     let running = service::start(places.clone(), config).await.map_err(|error| with_causes(&error))?;
     if arguments.check {
-        let done = running.run(
-            |address| {
-                let data = places.data.display();
-                let _ = writeln!(std::io::stdout(), "Everything needed is there: {data} and {address} can be used.");
-            },
-            async {},
-        );
+        let data = places.data.display().to_string();
+        let told = move |address| {
+            let _ = writeln!(std::io::stdout(), "Everything needed is there: {data} and {address} can be used.");
+        };
+        let done = running.run(Box::new(told), Box::pin(async {}));
         return done.await.map_err(|error| with_causes(&error));
     }
     let ready = |address| {
@@ -113,5 +112,5 @@ async fn run(arguments: Arguments) -> Result<(), String> {
             () = gone, if arguments.session => {}
         }
     };
-    running.run(ready, end).await.map_err(|error| with_causes(&error))
+    running.run(Box::new(ready), Box::pin(end)).await.map_err(|error| with_causes(&error))
 }

@@ -8,6 +8,7 @@ use crate::http::{self, Gate, Repeats, auth::Authenticator};
 use crate::opened::{House, Living, Opened};
 use crate::vault::{self, State, Vault, VaultError, Wanted};
 use crate::{hardening, watching};
+use futures_util::future::LocalBoxFuture;
 use std::fs::{File, OpenOptions, TryLockError};
 use std::io::{Read, Write};
 use std::net::SocketAddr;
@@ -135,9 +136,15 @@ pub struct Running {
 /// Starts everything. On return the service is ready, but does not answer yet: see [`Running::run`]. If only a person can
 /// open the history, it is locked.
 ///
+/// It is boxed, as is [`Running::run`], so that all that comes of it is compiled here, and not once more for the program.
+///
 /// # Errors
 /// When something that it cannot do without is missing; says what to do.
-pub async fn start(places: Places, config: Config) -> Result<Running, StartError> {
+pub fn start(places: Places, config: Config) -> LocalBoxFuture<'static, Result<Running, StartError>> {
+    Box::pin(begin(places, config))
+}
+
+async fn begin(places: Places, config: Config) -> Result<Running, StartError> {
     private_folder(&places.data)?;
     private_folder(&places.run)?;
     let lock = lock(&places)?;
@@ -215,7 +222,19 @@ impl Running {
     ///
     /// # Errors
     /// When clients cannot be told how to reach it.
-    pub async fn run(self, ready: impl FnOnce(SocketAddr), end: impl Future<Output = ()>) -> Result<(), StartError> {
+    pub fn run(
+        self,
+        ready: Box<dyn FnOnce(SocketAddr)>,
+        end: LocalBoxFuture<'static, ()>,
+    ) -> LocalBoxFuture<'static, Result<(), StartError>> {
+        Box::pin(self.serve(ready, end))
+    }
+
+    async fn serve(
+        self,
+        ready: Box<dyn FnOnce(SocketAddr)>,
+        mut end: LocalBoxFuture<'static, ()>,
+    ) -> Result<(), StartError> {
         let Self { address, house, mut opened, mut wanted, listener, desk, _lock } = self;
         let reach = Reach { address: address.to_string(), token: house.authenticator.token().to_owned() };
         write_reach(&house.places, &reach)?;
@@ -223,7 +242,6 @@ impl Running {
         let mut server =
             tokio::spawn(yadori_serve::serve(listener, house.gate.clone().router(), ending.clone(), http::LIMITS));
         let mut desk = desk.map(Desk::start);
-        tokio::pin!(end);
         let mut ready = Some(ready);
         // What holds back the computer's sleep until the history is locked.
         let mut sleep = None;
