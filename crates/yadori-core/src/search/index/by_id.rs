@@ -13,9 +13,11 @@ pub(in super::super) struct ById {
 }
 
 impl ById {
-    /// With room for so many.
-    pub fn with_capacity(count: usize) -> Self {
-        Self { slots: HashTable::with_capacity(count), ..Self::default() }
+    /// Those of these clips; nothing if two have the same id.
+    pub fn of(clips: &[Option<Clip>]) -> Option<Self> {
+        let mut by_id = Self { slots: HashTable::with_capacity(clips.len()), ..Self::default() };
+        let known = (0..).zip(clips).filter_map(|(slot, clip)| Some((slot, clip.as_ref()?.id)));
+        known.into_iter().all(|(slot, id)| by_id.insert(slot, id, clips)).then_some(by_id)
     }
 
     /// The slot of the clip with this id.
