@@ -31,7 +31,7 @@ struct Listed {
     bytes: Vec<u8>,
 }
 
-/// One bit for each slot up to the last, 64 in each.
+/// One bit for each slot up to the last, 64 in a word.
 #[derive(Clone)]
 struct Dense(Vec<u64>);
 
