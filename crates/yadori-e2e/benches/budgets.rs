@@ -115,9 +115,9 @@ fn main() {
         println!("{}", record::compare(&report, &folder));
     }
     if let Some(folder) = folder("--write") {
-        record::keep(&report, &folder);
+        let runs = record::keep(&report, &folder);
         growth::draw(&report.growth, &folder.join("growth.svg"));
-        std::fs::write(folder.join("benchmarks.md"), report::page(&report)).expect("the page");
+        std::fs::write(folder.join("benchmarks.md"), report::page(&report, &runs)).expect("the page");
     }
 }
 
@@ -250,7 +250,7 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
         );
         if content_is_small {
             let limit = Some(("asking what there is, transfer, the same rows", quantile(&mut filed, 0.5)));
-            report.add("the same", quantile(&mut ours, 0.5), "ms", limit, None, true);
+            report.add("the same, beside all that must be done", quantile(&mut ours, 0.5), "ms", limit, None, true);
         }
         report.add(
             "the same, p95",
@@ -475,7 +475,7 @@ fn moves(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     drop(service);
     let bare_out = bare_putting_out(runtime, &home, &archive).as_secs_f64() * 1000.0;
     let limit = Some(("bare programs that read its rows and pack the same", bare_out));
-    report.add("the same", out * 1000.0, "ms", limit, None, true);
+    report.add("the same, beside reading and packing", out * 1000.0, "ms", limit, None, true);
     report.add("the same: rate", all / out, "clips/s", None, None, false);
     let limit = Some(("bare programs that insert its rows and decode its pictures", bare.as_secs_f64() * 1000.0));
     report.add("import of 10,000 clips with 200 pictures", into * 1000.0, "ms", limit, Some(2_000.0), false);

@@ -41,19 +41,23 @@ fn figures(report: &Report) -> Vec<(String, f64, &'static str)> {
     named.collect()
 }
 
-/// Adds the figures of a run to those on record, and lets go of what is no longer measured.
-pub fn keep(report: &Report, folder: &Path) {
+/// Adds the figures of a run to those on record, and lets go of what is no longer measured. Gives for each row of the run what it
+/// was in the last runs, this one included.
+pub fn keep(report: &Report, folder: &Path) -> Vec<Vec<f64>> {
     let mut before = read(folder);
     let mut record = Record::default();
+    let mut rows = Vec::new();
     for (name, figure, _) in figures(report) {
         let mut runs = before.remove(&name).unwrap_or_default();
         runs.push((figure * 1000.0).round() / 1000.0);
         let old = runs.len().saturating_sub(RUNS);
         runs.drain(..old);
-        record.insert(name, runs);
+        rows.push(runs.clone());
+        assert!(record.insert(name.clone(), runs).is_none(), "two figures are called {name}");
     }
     let text = serde_json::to_string_pretty(&record).expect("plain data");
     std::fs::write(file(folder), text + "\n").expect("the record");
+    rows
 }
 
 /// Says which figures are worse than on record by more than the spread.

@@ -90,7 +90,15 @@ pub fn table(report: &Report) -> String {
     text
 }
 
-pub fn page(report: &Report) -> String {
+/// The page for `docs`: the table, with what each figure was in the last runs.
+pub fn page(report: &Report, runs: &[Vec<f64>]) -> String {
+    let count = runs.iter().map(Vec::len).max().unwrap_or(0);
+    let mut table = format!(
+        "| what | ours | limit, same run | ratio | goal | median of {count} |\n| --- | --- | --- | --- | --- | --- |\n"
+    );
+    for (row, runs) in report.rows.iter().zip(runs) {
+        table.push_str(&format!("{} {:.2} |\n", line(row), median(runs)));
+    }
     let date = jiff::Timestamp::now().strftime("%Y-%m-%d");
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
     format!(
@@ -105,7 +113,19 @@ pub fn page(report: &Report) -> String {
 
 ![Growth with the number of clips](growth.svg)
 
-{}",
-        table(report)
+\
+         The last column is the median of the last {count} runs: of the ratios, or of the figures where there is no limit.
+
+{table}"
     )
+}
+
+fn median(runs: &[f64]) -> f64 {
+    let mut runs = runs.to_vec();
+    runs.sort_by(f64::total_cmp);
+    match (runs.len() / 2, runs.len() % 2) {
+        (0, 0) => 0.0,
+        (middle, 0) => f64::midpoint(runs[middle - 1], runs[middle]),
+        (middle, _) => runs[middle],
+    }
 }

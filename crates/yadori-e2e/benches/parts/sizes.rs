@@ -93,7 +93,7 @@ fn starts(report: &mut Report, (clips, shown): (u64, &'static str), home: &Home,
     if let Ok(snapshot) = std::fs::metadata(home.path().join("data/index.snapshot")) {
         let read = time_to_open(home, snapshot.len());
         let limit = Some(("an empty history, and opening a sealed file as long as the snapshot", least + read));
-        report.add("the same", started, "ms", limit, None, true);
+        report.add("the same, beside opening the snapshot", started, "ms", limit, None, true);
     }
     service
 }
