@@ -162,8 +162,7 @@ fn picture(seed: u32) -> Vec<u8> {
     png
 }
 
-/// Files a text of letters and spaces as the service does, for which it must be the first of this number: the same rows, in one
-/// transaction and one message.
+/// Files a text under a number that was not used before: the rows that the service makes of it, in one transaction and one message.
 async fn file_bare(pool: &MySqlPool, number: u64, text: &[u8]) {
     let hex = |bytes: &[u8]| data_encoding::HEXLOWER.encode(bytes);
     let id = ClipId::of(Kind::Text, &[text, &number.to_le_bytes()].concat());

@@ -15,6 +15,30 @@ impl Bits {
         self.0[n as usize / 64] |= 1 << (n % 64);
     }
 
+    /// Adds a number, and raises the bound above it.
+    pub fn push(&mut self, n: u32) {
+        let words = n as usize / 64 + 1;
+        if words > self.0.len() {
+            self.0.resize(words, 0);
+        }
+        self.insert(n);
+    }
+
+    /// Gives back memory that growing has taken in advance.
+    pub fn shrink(&mut self) {
+        self.0.shrink_to_fit();
+    }
+
+    /// One bit for each number from 0 on, 64 in a word.
+    pub fn words(&self) -> &[u64] {
+        &self.0
+    }
+
+    /// The set that such words tell of.
+    pub fn of_words(words: Vec<u64>) -> Self {
+        Self(words)
+    }
+
     /// Whether the number is in the set.
     pub fn contains(&self, n: u32) -> bool {
         self.0.get(n as usize / 64).is_some_and(|word| word >> (n % 64) & 1 == 1)
@@ -32,12 +56,7 @@ impl Bits {
 
     /// Adds what is in `other`.
     pub fn unite(&mut self, other: &Self) {
-        self.unite_words(&other.0);
-    }
-
-    /// Adds numbers below the bound that are given as one bit each, from 0 on, 64 in a word.
-    pub fn unite_words(&mut self, words: &[u64]) {
-        self.0.iter_mut().zip(words).for_each(|(mine, theirs)| *mine |= theirs);
+        self.0.iter_mut().zip(&other.0).for_each(|(mine, theirs)| *mine |= theirs);
     }
 
     /// Takes out what is in `other`.

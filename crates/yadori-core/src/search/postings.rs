@@ -5,7 +5,7 @@
 //! first, to 0), in seven bits a byte, the lowest first.
 
 use super::bits::Bits;
-use super::snapshot::{nonsense, number, read_bytes_into, read_u32};
+use super::snapshot::{in_seven_bits, nonsense, number, read_bytes_into, read_u32};
 use std::io::{self, Read, Write};
 
 /// Bytes that need no place of their own.
@@ -22,7 +22,7 @@ pub(super) struct Postings(Form);
 enum Form {
     InPlace { length: u8, bytes: [u8; IN_PLACE] },
     Listed(Box<Listed>),
-    Dense(Box<Dense>),
+    Dense(Box<Bits>),
 }
 
 #[derive(Clone, Default)]
@@ -30,10 +30,6 @@ struct Listed {
     last: u32,
     bytes: Vec<u8>,
 }
-
-/// One bit for each slot up to the last, 64 in a word.
-#[derive(Clone)]
-struct Dense(Vec<u64>);
 
 impl Default for Postings {
     fn default() -> Self {
@@ -79,10 +75,12 @@ impl Postings {
                 listed.bytes.extend_from_slice(&gap[..more]);
                 listed.last = slot;
                 if slot >= DENSE_FROM && listed.bytes.len() > slot as usize / 8 {
-                    self.0 = Form::Dense(Box::new(Dense::of(&listed.bytes, slot)));
+                    let mut dense = Bits::none(slot as usize + 1);
+                    each(&listed.bytes, |slot| dense.insert(slot));
+                    self.0 = Form::Dense(Box::new(dense));
                 }
             }
-            Form::Dense(dense) => dense.insert(slot),
+            Form::Dense(dense) => dense.push(slot),
         }
     }
 
@@ -91,7 +89,7 @@ impl Postings {
         match &self.0 {
             Form::InPlace { length, bytes } => each(&bytes[..usize::from(*length)], |slot| found.insert(slot)),
             Form::Listed(listed) => each(&listed.bytes, |slot| found.insert(slot)),
-            Form::Dense(dense) => found.unite_words(&dense.0),
+            Form::Dense(dense) => found.unite(dense),
         }
     }
 
@@ -100,7 +98,7 @@ impl Postings {
         match &self.0 {
             Form::InPlace { length, bytes } => each(&bytes[..usize::from(*length)], visit),
             Form::Listed(listed) => each(&listed.bytes, visit),
-            Form::Dense(dense) => dense.each(visit),
+            Form::Dense(dense) => dense.iter().for_each(visit),
         }
     }
 
@@ -109,7 +107,7 @@ impl Postings {
         match &mut self.0 {
             Form::InPlace { .. } => {}
             Form::Listed(listed) => listed.bytes.shrink_to_fit(),
-            Form::Dense(dense) => dense.0.shrink_to_fit(),
+            Form::Dense(dense) => dense.shrink(),
         }
     }
 
@@ -128,8 +126,8 @@ impl Postings {
             Form::Listed(elsewhere) => listed(&elsewhere.bytes),
             Form::Dense(dense) => {
                 out.write_all(&[DENSE])?;
-                number(out, dense.0.len() as u64)?;
-                dense.0.iter().try_for_each(|word| out.write_all(&word.to_le_bytes()))
+                number(out, dense.words().len() as u64)?;
+                dense.words().iter().try_for_each(|word| out.write_all(&word.to_le_bytes()))
             }
         }
     }
@@ -163,10 +161,13 @@ impl Postings {
                 let mut bytes = Vec::new();
                 read_bytes_into(&mut bytes, from, length * 8)?;
                 let words = bytes.chunks_exact(8).map(|word| word.try_into().map_or(0, u64::from_le_bytes));
-                let dense = Dense(words.collect());
-                if dense.last().is_none_or(|last| last >= bound) {
+                let words: Vec<u64> = words.collect();
+                // The greatest slot is in the last word.
+                let last = words.last().filter(|word| **word != 0).map(|word| (length as u32 - 1) * 64 + word.ilog2());
+                if last.is_none_or(|last| last >= bound) {
                     return Err(nonsense());
                 }
+                let dense = Bits::of_words(words);
                 Form::Dense(Box::new(dense))
             }
             _ => return Err(nonsense()),
@@ -175,54 +176,10 @@ impl Postings {
     }
 }
 
-impl Dense {
-    fn of(bytes: &[u8], last: u32) -> Self {
-        let mut dense = Self(vec![0; last as usize / 64 + 1]);
-        each(bytes, |slot| dense.insert(slot));
-        dense
-    }
-
-    fn insert(&mut self, slot: u32) {
-        let place = slot as usize / 64;
-        if place >= self.0.len() {
-            self.0.resize(place + 1, 0);
-        }
-        self.0[place] |= 1 << (slot % 64);
-    }
-
-    /// The greatest slot, if the last word tells of one.
-    fn last(&self) -> Option<u32> {
-        let word = self.0.last().filter(|word| **word != 0)?;
-        Some((self.0.len() as u32 - 1) * 64 + word.ilog2())
-    }
-
-    fn each(&self, mut visit: impl FnMut(u32)) {
-        for (place, word) in (0..).zip(&self.0) {
-            let mut rest = *word;
-            while rest != 0 {
-                visit(place * 64 + rest.trailing_zeros());
-                rest &= rest - 1;
-            }
-        }
-    }
-}
-
 /// In a snapshot: so many bytes follow, or one of these.
 const IN_PLACE_AT_MOST: u8 = IN_PLACE as u8;
 const LISTED: u8 = 0xfe;
 const DENSE: u8 = 0xff;
-
-/// A number in seven bits a byte, and how many bytes it takes.
-fn in_seven_bits(mut number: u32) -> ([u8; 5], usize) {
-    let (mut bytes, mut length) = ([0; 5], 1);
-    while number >= 0x80 {
-        bytes[length - 1] = number as u8 | 0x80;
-        number >>= 7;
-        length += 1;
-    }
-    bytes[length - 1] = number as u8;
-    (bytes, length)
-}
 
 /// Passes on the slots that these bytes tell of.
 fn each(bytes: &[u8], mut visit: impl FnMut(u32)) {

@@ -16,8 +16,8 @@ impl ById {
     /// Those of these clips; nothing if two have the same id.
     pub fn of(clips: &[Option<Clip>]) -> Option<Self> {
         let mut by_id = Self { slots: HashTable::with_capacity(clips.len()), ..Self::default() };
-        let known = (0..).zip(clips).filter_map(|(slot, clip)| Some((slot, clip.as_ref()?.id)));
-        known.into_iter().all(|(slot, id)| by_id.insert(slot, id, clips)).then_some(by_id)
+        let mut known = (0..).zip(clips).filter_map(|(slot, clip)| Some((slot, clip.as_ref()?.id)));
+        known.all(|(slot, id)| by_id.insert(slot, id, clips)).then_some(by_id)
     }
 
     /// The slot of the clip with this id.
@@ -30,9 +30,8 @@ impl ById {
         if self.get(id, clips).is_some() {
             return false;
         }
-        let hasher = &self.hasher;
-        let hash = |slot: &u32| hasher.hash_one(clips[*slot as usize].as_ref().map_or(ClipId([0; 16]), |clip| clip.id));
-        self.slots.insert_unique(hasher.hash_one(id), slot, hash);
+        let hash = self.hasher.hash_one(id);
+        self.slots.insert_unique(hash, slot, |slot| hash_at(&self.hasher, clips, *slot));
         true
     }
 
@@ -44,11 +43,12 @@ impl ById {
 
     /// Gives back memory that growing has taken in advance.
     pub fn shrink(&mut self, clips: &[Option<Clip>]) {
-        let hasher = &self.hasher;
-        self.slots.shrink_to_fit(|slot| {
-            hasher.hash_one(clips[*slot as usize].as_ref().map_or(ClipId([0; 16]), |clip| clip.id))
-        });
+        self.slots.shrink_to_fit(|slot| hash_at(&self.hasher, clips, *slot));
     }
+}
+
+fn hash_at(hasher: &DefaultHashBuilder, clips: &[Option<Clip>], slot: u32) -> u64 {
+    clips[slot as usize].as_ref().map_or(0, |clip| hasher.hash_one(clip.id))
 }
 
 fn has_id(clips: &[Option<Clip>], slot: u32, id: ClipId) -> bool {
