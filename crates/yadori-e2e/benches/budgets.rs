@@ -4,6 +4,8 @@
 //! for most. `--links` measures linked devices only, `--desk` the picker and keys, `--crowd` many that ask at once, `--console`
 //! the console, `--lock` what encryption, the lock and the cage cost, `--relay` a relay, `--day` a day of heavy use.
 
+#[path = "parts/bare.rs"]
+mod bare;
 #[path = "parts/console.rs"]
 mod console;
 #[path = "parts/crowd.rs"]
@@ -31,16 +33,16 @@ mod terminal;
 #[path = "../../yadori-core/benches/texts.rs"]
 mod texts;
 
+use bare::{bare_putting_out, bare_taking_in, file_bare, rows, scratch, url};
 use report::Report;
 use sqlx::MySqlPool;
-use std::io::{Read, Write};
 use std::os::unix::fs::MetadataExt;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use yadori_core::amounts::DAY;
 use yadori_core::retention::{Candidate, Limits, RetentionRules, Scope, plan};
-use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
-use yadori_database::{PrivateServer, ServerState};
+use yadori_core::{Kind, MillisSinceEpoch, Stamp};
+use yadori_database::PrivateServer;
 use yadori_e2e::home::Home;
 use yadori_e2e::measuring::Desk;
 use yadori_e2e::service::{Service, command};
@@ -121,30 +123,6 @@ fn main() {
     }
 }
 
-/// A private database for measuring the limits in.
-struct Scratch {
-    server: PrivateServer,
-    pool: MySqlPool,
-    _home: Home,
-}
-
-async fn scratch() -> Scratch {
-    let home = Home::new();
-    let server = home.start_database().await;
-    let url = url(&server);
-    let pool = MySqlPool::connect(&url).await.expect("a connection");
-    Store::open(&url, ("workshop", [1; 16])).await.expect("the tables").close().await;
-    sqlx::query("CREATE TABLE bare (no BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY, content LONGBLOB NOT NULL) ENGINE = InnoDB").execute(&pool).await.expect("a table");
-    Scratch { server, pool, _home: home }
-}
-
-fn url(server: &PrivateServer) -> String {
-    match server.state().borrow().clone() {
-        ServerState::Running { url, .. } => url,
-        other => panic!("{other:?}"),
-    }
-}
-
 /// A picture of about five megabytes: noise does not compress.
 fn picture(seed: u32) -> Vec<u8> {
     let mut state = seed.wrapping_mul(2_654_435_761) | 1;
@@ -160,21 +138,6 @@ fn picture(seed: u32) -> Vec<u8> {
         .write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png)
         .expect("a picture");
     png
-}
-
-/// Files a text under a number that was not used before: the rows that the service makes of it, in one transaction and one message.
-async fn file_bare(pool: &MySqlPool, number: u64, text: &[u8]) {
-    let hex = |bytes: &[u8]| data_encoding::HEXLOWER.encode(bytes);
-    let id = ClipId::of(Kind::Text, &[text, &number.to_le_bytes()].concat());
-    let (id, length, text) = (hex(&id.0), text.len(), hex(text));
-    let statements = format!(
-        "BEGIN; UPDATE feed SET last = LAST_INSERT_ID(last + 1) WHERE one = 1;
-         INSERT INTO clips (id, seq, kind, secret, device, copied, copies, size, text_lines, text_chars, text)
-         VALUES (x'{id}', LAST_INSERT_ID(), 0, 0, 1, {number} << 16, 1, {length}, 1, {length}, x'{text}');
-         INSERT INTO formats (clip_no, place, mime, size)
-         VALUES (LAST_INSERT_ID(), 0, 'text/plain;charset=utf-8', {length}); COMMIT"
-    );
-    sqlx::raw_sql(sqlx::AssertSqlSafe(statements)).execute(pool).await.expect("the rows");
 }
 
 type StartDesk = fn(&'static str) -> Desk;
@@ -269,10 +232,7 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
         );
         drop(service);
     }
-    runtime.block_on(async {
-        scratch.pool.close().await;
-        scratch.server.stop().await;
-    });
+    runtime.block_on(scratch.end());
 }
 
 /// Copies as fast as a real program can make them; and how quiet the service is afterwards.
@@ -308,15 +268,20 @@ fn bursts(report: &mut Report) {
     }
 }
 
-/// How often the service wakes up when there is nothing to do.
+/// How often the service wakes up when there is nothing to do, and how much it and its database write to the disk then.
 fn idle(report: &mut Report, service: &Service, clipboard: &str) {
     // What was asked before must have been forgotten first, and the threads must have ended that did it: Tokio keeps one that
     // may wait for another ten seconds.
     std::thread::sleep(Duration::from_secs(13));
-    let before = sleeps(service.pid());
+    let database = service.status().database.pid.expect("the database's process");
+    let written = || (written(service.pid()) + written(database)) as f64;
+    let before = (sleeps(service.pid()), written());
     std::thread::sleep(Duration::from_secs(10));
-    let wakeups = (sleeps(service.pid()) - before) as f64 / 10.0;
+    let wakeups = (sleeps(service.pid()) - before.0) as f64 / 10.0;
+    let bytes = written() - before.1;
     report.add(format!("wakeups of the idle service, {clipboard}"), wakeups, "per second", None, Some(0.0), false);
+    let what = format!("written to the disk by it and its database in 10 seconds, {clipboard}");
+    report.add(what, bytes, "bytes", None, Some(0.0), false);
 }
 
 /// Fills a home with this many clips, past the service.
@@ -340,69 +305,6 @@ async fn fill_with(folder: &Path, key: Option<&yadori_vault::Secret>, clips: u64
     sqlx::query("UPDATE feed SET last = ?").bind(clips).execute(&pool).await.expect("the feed");
     pool.close().await;
     server.stop().await;
-}
-
-/// What a bare client takes that inserts the rows of so many clips, so many at a time, into tables where there are none.
-fn bare_rows(runtime: &tokio::runtime::Runtime, clips: u64, at_a_time: u64) -> Duration {
-    let home = Home::new();
-    runtime.block_on(async {
-        let server = home.start_database().await;
-        let url = url(&server);
-        Store::open(&url, ("workshop", [1; 16])).await.expect("the tables").close().await;
-        let pool = MySqlPool::connect(&url).await.expect("a connection");
-        let began = Instant::now();
-        rows(&pool, clips, at_a_time).await;
-        let taken = began.elapsed();
-        pool.close().await;
-        server.stop().await;
-        taken
-    })
-}
-
-/// What no program can be quicker than that takes in clips with pictures on this machine: bare programs that insert the rows and
-/// decode the pictures, without waiting for each other, on as many cores as there are.
-fn bare_taking_in(runtime: &tokio::runtime::Runtime, clips: u64, at_a_time: u64, pictures: &[Vec<u8>]) -> Duration {
-    let rows = bare_rows(runtime, clips, at_a_time);
-    let decoded = time(|| {
-        let small =
-            pictures.iter().map(|picture| image::load_from_memory(picture).expect("a picture").thumbnail(320, 320));
-        assert_eq!(small.count(), pictures.len());
-    });
-    on_two_cores(rows, decoded)
-}
-
-/// Inserts the rows of clips, so many at a time.
-async fn rows(pool: &MySqlPool, clips: u64, at_a_time: u64) {
-    let now = u64::try_from(jiff::Timestamp::now().as_millisecond()).expect("a time");
-    for start in (1..=clips).step_by(at_a_time as usize) {
-        let rows = start..(start + at_a_time).min(clips + 1);
-        let mut insert = sqlx::QueryBuilder::new(
-            "INSERT INTO clips (no, id, seq, kind, secret, device, copied, copies, size, text_lines, text_chars, text) ",
-        );
-        insert.push_values(rows.clone(), |mut row, n| {
-            let text = texts::text(n);
-            let id = ClipId::of(Kind::Text, text.as_bytes());
-            let copied = Stamp::at_start_of(MillisSinceEpoch(now - (clips - n) * 1_000)).to_bits();
-            row.push_bind(n)
-                .push_bind(id.0.to_vec())
-                .push_bind(n)
-                .push_bind(0u8)
-                .push_bind(0u8)
-                .push_bind(1u32)
-                .push_bind(copied)
-                .push_bind(1u32);
-            row.push_bind(text.len() as u64).push_bind(1u64).push_bind(text.chars().count() as u64).push_bind(text);
-        });
-        insert.build().execute(pool).await.expect("rows");
-        let mut insert = sqlx::QueryBuilder::new("INSERT INTO formats (clip_no, place, mime, size) ");
-        insert.push_values(rows, |mut row, n| {
-            row.push_bind(n)
-                .push_bind(0u8)
-                .push_bind("text/plain;charset=utf-8")
-                .push_bind(texts::text(n).len() as u64);
-        });
-        insert.build().execute(pool).await.expect("rows");
-    }
 }
 
 /// Deciding what goes of a million clips, beside sorting them.
@@ -482,50 +384,6 @@ fn moves(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     report.add("memory of the service after the import", resident_mib(other.pid()), "MiB", None, None, false);
 }
 
-/// What no program can be quicker than that puts this archive out of the database of that home: bare programs that read all rows
-/// and pack what is in the archive, without waiting for each other.
-fn bare_putting_out(runtime: &tokio::runtime::Runtime, home: &Home, archive: &Path) -> Duration {
-    let folder = home.path().join("data/database");
-    let read = runtime.block_on(async {
-        let server = PrivateServer::start(&folder, Some(&yadori_e2e::home::test_key())).await.expect("a database");
-        let pool = MySqlPool::connect(&url(&server)).await.expect("a connection");
-        let began = Instant::now();
-        for table in ["clips", "formats", "blobs", "blob_chunks"] {
-            let rows = sqlx::query(sqlx::AssertSqlSafe(format!("SELECT * FROM {table}"))).fetch_all(&pool).await;
-            assert!(!rows.expect("the rows").is_empty(), "there are {table}");
-        }
-        let read = began.elapsed();
-        pool.close().await;
-        server.stop().await;
-        read
-    });
-    let mut archive = zip::ZipArchive::new(std::fs::File::open(archive).expect("the archive")).expect("an archive");
-    let mut files = Vec::new();
-    for place in 0..archive.len() {
-        let mut file = archive.by_index(place).expect("a file");
-        let mut bytes = Vec::new();
-        file.read_to_end(&mut bytes).expect("its content");
-        files.push((file.name().expect("a name").into_owned(), file.compression(), bytes));
-    }
-    let packed = time(|| {
-        let mut zip = zip::ZipWriter::new(std::fs::File::create(home.path().join("same.zip")).expect("a file"));
-        for (name, method, bytes) in &files {
-            let fast = (*method == zip::CompressionMethod::Deflated).then_some(1);
-            let options = zip::write::SimpleFileOptions::default().compression_method(*method).compression_level(fast);
-            zip.start_file(name.as_str(), options).expect("a file");
-            zip.write_all(bytes).expect("its content");
-        }
-        zip.finish().and_then(|file| file.sync_all().map_err(Into::into)).expect("an archive");
-    });
-    on_two_cores(read, packed)
-}
-
-/// How long two programs take at the least that need so long each, on two cores at most.
-fn on_two_cores(one: Duration, other: Duration) -> Duration {
-    let cores = std::thread::available_parallelism().map_or(1, usize::from).min(2) as u32;
-    one.max(other).max((one + other) / cores)
-}
-
 /// From a copy to its announcement, by a simulated clipboard.
 fn capture(service: &Service, events: &mut yadori_e2e::service::Events, text: &str) -> Duration {
     let copied = serde_json::json!({ "formats": [{ "mime": "text/plain", "text": text }] });
@@ -549,6 +407,12 @@ fn resident_mib(pid: u32) -> f64 {
         .find_map(|line| line.strip_prefix("VmRSS:")?.trim().strip_suffix(" kB")?.trim().parse().ok())
         .expect("its memory");
     kb / 1024.0
+}
+
+/// Bytes that a process has had written to the disk (`write_bytes` in proc(5)).
+fn written(pid: u32) -> u64 {
+    let figures = std::fs::read_to_string(format!("/proc/{pid}/io")).expect("the process");
+    figures.lines().find_map(|line| line.strip_prefix("write_bytes:")?.trim().parse().ok()).expect("what it has written")
 }
 
 /// How often the threads of a process have gone to sleep by themselves: each wakeup ends with one.

@@ -3,8 +3,7 @@
 //! What travels along is checked when it is read; what is fetched afterwards, here, as soon as all of it is there. (The
 //! pixels of pictures are checked by whoever decodes them.)
 
-use crate::content::SEARCHED_BYTES;
-use crate::content::{free_blob, read_blob};
+use crate::content::{SEARCHED_BYTES, StoredFormat, formats_on_record, free_blob, read_blob};
 use crate::store::{Store, StoreError, next_change};
 use sqlx::{MySql, Transaction};
 use yadori_core::belonging::{Canonical, canonical, carries};
@@ -23,14 +22,8 @@ pub(crate) async fn is_what_it_says(tx: &mut Transaction<'static, MySql>, clip: 
     if kind == Kind::Image {
         return Ok(true);
     }
-    let formats = sqlx::query!(
-        r#"SELECT f.mime, f.size, f.blob_no, COALESCE(f.content, IF(f.blob_no IS NULL, c.text, NULL)) AS "content: Vec<u8>"
-           FROM formats f JOIN clips c ON c.no = f.clip_no WHERE f.clip_no = ? ORDER BY f.place"#,
-        clip
-    )
-    .fetch_all(&mut **tx)
-    .await?;
-    let plain = formats.iter().find(|format| format.mime == PLAIN).and_then(|format| format.blob_no);
+    let formats = formats_on_record(&mut **tx, clip).await?;
+    let plain = formats.iter().find(|format| format.mime == PLAIN).and_then(StoredFormat::blob);
     if let (Kind::Text, Some(blob)) = (kind, plain) {
         let mut hasher = IdHasher::new(kind);
         let mut beginning = Vec::new();
@@ -48,17 +41,17 @@ pub(crate) async fn is_what_it_says(tx: &mut Transaction<'static, MySql>, clip: 
     }
     let mut whole = Vec::new();
     for format in formats {
-        let data = match (format.content, format.blob_no) {
-            (Some(content), _) => content,
-            (None, Some(blob)) if carries(kind, &format.mime) => {
+        let data = match format.blob() {
+            None => format.here().cloned().unwrap_or_default(),
+            Some(blob) if carries(kind, &format.mime) => {
                 if format.size > MOST_LISTED {
                     return Ok(false);
                 }
                 let mut content = Vec::new();
                 read_blob(tx, blob, |chunk| content.extend_from_slice(chunk)).await?;
-                content
+                content.into()
             }
-            (None, _) => continue,
+            Some(_) => continue,
         };
         whole.push(Format::new(format.mime, data));
     }
@@ -89,7 +82,7 @@ pub(crate) async fn drop_content(
     }
     let change = next_change(tx).await?;
     sqlx::query!(
-        "UPDATE clips SET seq = ?, tombstone = TRUE, elsewhere = FALSE, text = NULL, caption = NULL, size = 0,
+        "UPDATE clips SET seq = ?, tombstone = TRUE, elsewhere = FALSE, text = NULL, plain = FALSE, caption = NULL, size = 0,
             width = NULL, height = NULL, text_lines = NULL, text_chars = NULL WHERE no = ?",
         change,
         clip

@@ -81,7 +81,7 @@ pub(crate) async fn clear_content(tx: &mut Transaction<'static, MySql>, number: 
         content::free_blob(tx, blob).await?;
     }
     sqlx::query!(
-        "UPDATE clips SET tombstone = TRUE, elsewhere = FALSE, text = NULL, caption = NULL, application = NULL,
+        "UPDATE clips SET tombstone = TRUE, elsewhere = FALSE, text = NULL, plain = FALSE, caption = NULL, application = NULL,
             window_title = NULL, page = NULL, size = 0, text_lines = NULL, text_chars = NULL, width = NULL, height = NULL
          WHERE no = ?",
         number

@@ -329,7 +329,9 @@ impl Store {
     pub async fn pinned(&self) -> Result<Vec<ClipRecord>, StoreError> {
         let rows = clips!(
             LISTED_CHARS,
-            "FROM clips c FORCE INDEX (by_pin) WHERE c.pin IS NOT NULL AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.pin, c.id"
+            "FROM clips c FORCE INDEX (by_drawer_and_pin)
+             WHERE (c.drawer IS NULL OR c.drawer > 0) AND c.pin IS NOT NULL AND c.gone IS NULL AND c.tombstone = FALSE
+             ORDER BY c.pin, c.id"
         )
         .fetch_all(&self.pool)
         .await?;
@@ -343,7 +345,7 @@ impl Store {
     pub async fn in_drawer(&self, drawer: u32) -> Result<Vec<ClipRecord>, StoreError> {
         let rows = clips!(
             LISTED_CHARS,
-            "FROM clips c FORCE INDEX (by_drawer) WHERE c.drawer = ? AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.place, c.id",
+            "FROM clips c FORCE INDEX (by_drawer_and_pin) WHERE c.drawer = ? AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.place, c.id",
             drawer
         )
         .fetch_all(&self.pool)

@@ -3,7 +3,8 @@
 use crate::belonging;
 use crate::store::{Store, StoreError, next_change, numbers_as_json};
 use bytes::{Bytes, BytesMut};
-use sqlx::{MySql, Transaction};
+use sqlx::{Executor, MySql, Transaction};
+use yadori_core::format::PLAIN;
 use yadori_core::{Format, Kind};
 
 /// Most bytes of text kept with the clip's own record, for searching. Longer texts are kept whole as
@@ -56,6 +57,14 @@ impl StoredFormat {
         Self { mime: format.mime.clone(), size: format.data.len() as u64, held: Held::Here(format.data.clone()) }
     }
 
+    /// The number of the blob that holds it, if one does.
+    pub(crate) fn blob(&self) -> Option<u64> {
+        match self.held {
+            Held::Here(_) => None,
+            Held::Blob(blob) => Some(blob),
+        }
+    }
+
     /// The bytes, if they were read along.
     pub fn here(&self) -> Option<&Bytes> {
         match &self.held {
@@ -72,17 +81,21 @@ impl Store {
     /// When the database does not answer.
     pub async fn formats_of(&self, clips: &[u64]) -> Result<Vec<FormatOfClip>, StoreError> {
         let rows = sqlx::query!(
-            r#"SELECT f.clip_no, f.place, f.mime, f.size, f.blob_no, b.hash AS "hash?: Vec<u8>",
+            r#"SELECT c.no, COALESCE(f.place, 0) AS "place!: u8", COALESCE(f.mime, ?) AS "mime!",
+                COALESCE(f.size, c.size) AS "size!", f.blob_no AS "blob_no?", b.hash AS "hash?: Vec<u8>",
                 COALESCE(f.content, IF(f.blob_no IS NULL, c.text, NULL)) AS "content: Vec<u8>"
                FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
-               STRAIGHT_JOIN formats f ON f.clip_no = w.no STRAIGHT_JOIN clips c ON c.no = f.clip_no
-               LEFT JOIN blobs b ON b.no = f.blob_no ORDER BY f.clip_no, f.place"#,
+               STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
+               LEFT JOIN formats f FORCE INDEX (PRIMARY) ON f.clip_no = c.no
+               LEFT JOIN blobs b ON b.no = f.blob_no
+               WHERE c.plain = TRUE OR f.clip_no IS NOT NULL ORDER BY c.no, f.place"#,
+            PLAIN,
             numbers_as_json(clips)
         )
         .fetch_all(&self.pool)
         .await?;
         let formats = rows.into_iter().map(|row| FormatOfClip {
-            clip: row.clip_no,
+            clip: row.no,
             place: row.place,
             hash: row.hash.and_then(|hash| hash.try_into().ok()),
             format: StoredFormat::read(row.mime, row.size, row.blob_no, row.content),
@@ -99,15 +112,7 @@ impl Store {
         if let Some(known) = known {
             return Ok(known);
         }
-        let rows = sqlx::query!(
-            r#"SELECT f.mime, f.size, f.blob_no, COALESCE(f.content, IF(f.blob_no IS NULL, c.text, NULL)) AS "content: Vec<u8>"
-               FROM formats f JOIN clips c ON c.no = f.clip_no WHERE f.clip_no = ? ORDER BY f.place"#,
-            clip
-        )
-        .fetch_all(&self.pool)
-        .await?;
-        let read = rows.into_iter().map(|row| StoredFormat::read(row.mime, row.size, row.blob_no, row.content));
-        let read: Vec<StoredFormat> = read.collect();
+        let read = formats_on_record(&self.pool, clip).await?;
         self.cache.keep_formats(ticket, clip, &read);
         Ok(read)
     }
@@ -158,6 +163,34 @@ impl Store {
             content.extend_from_slice(&chunk);
         }
     }
+}
+
+/// The formats of a clip, in the order in which they were offered, with the small ones.
+pub(crate) async fn formats_on_record<'e>(
+    database: impl Executor<'e, Database = MySql>,
+    clip: u64,
+) -> Result<Vec<StoredFormat>, sqlx::Error> {
+    let rows = sqlx::query!(
+        r#"SELECT COALESCE(f.mime, ?) AS "mime!", COALESCE(f.size, c.size) AS "size!", f.blob_no AS "blob_no?",
+            COALESCE(f.content, IF(f.blob_no IS NULL, c.text, NULL)) AS "content: Vec<u8>"
+           FROM clips c LEFT JOIN formats f FORCE INDEX (PRIMARY) ON f.clip_no = c.no
+           WHERE c.no = ? AND (c.plain = TRUE OR f.clip_no IS NOT NULL) ORDER BY f.place"#,
+        PLAIN,
+        clip
+    )
+    .fetch_all(database)
+    .await?;
+    Ok(rows.into_iter().map(|row| StoredFormat::read(row.mime, row.size, row.blob_no, row.content)).collect())
+}
+
+/// Whether a clip is plain: these are all of its formats, and the only one is its text, which stands with it as a whole. It has
+/// no rows in `formats` then.
+pub(crate) fn is_plain<'a>(
+    (text, size): (Option<&str>, u64),
+    mut formats: impl Iterator<Item = (&'a str, Option<&'a [u8]>)>,
+) -> bool {
+    let (Some(text), Some((mime, data)), None) = (text, formats.next(), formats.next()) else { return false };
+    mime == PLAIN && text.len() as u64 == size && data == Some(text.as_bytes())
 }
 
 /// Reads a blob piece by piece.

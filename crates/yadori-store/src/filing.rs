@@ -145,6 +145,14 @@ impl Store {
     }
 }
 
+impl NewClip<'_> {
+    /// Whether it is plain, if these are its formats.
+    pub(crate) fn is_plain(&self, formats: &[Format]) -> bool {
+        let formats = formats.iter().map(|format| (&*format.mime, Some(&*format.data)));
+        content::is_plain((searched(self.text), self.size), formats)
+    }
+}
+
 impl Filing {
     /// Writes the large formats. May go on while the clip's id is still being worked out.
     ///
@@ -167,10 +175,11 @@ impl Filing {
     pub async fn commit(mut self, clip: &NewClip<'_>, formats: &[Format]) -> Result<Filed, StoreError> {
         self.tx.inserts();
         let given = attributes::attributes(&clip.given);
-        let plain = given.is_empty() && clip.replaces.is_none() && clip.moved_in.is_none();
+        let is_only_filed = given.is_empty() && clip.replaces.is_none() && clip.moved_in.is_none();
         // Most copies are small, new, and nothing else is to be done with them.
-        let at_once = plain && clip.tray.is_none() && is_small(formats) && self.blobs.iter().all(Option::is_none);
-        let (change, inserted) = self.insert(clip, at_once.then_some(formats)).await?;
+        let at_once =
+            is_only_filed && clip.tray.is_none() && is_small(formats) && self.blobs.iter().all(Option::is_none);
+        let (change, inserted) = self.insert(clip, formats, at_once).await?;
         let (number, renewal) = match inserted {
             Some(number) if at_once => {
                 let record = self.record(number, change, clip);
@@ -183,12 +192,12 @@ impl Filing {
             Some(number) => (number, Renewal::New),
             None => {
                 self.tx.changes_more();
-                self.renew(change, clip).await?
+                self.renew(change, clip, formats).await?
             }
         };
         if renewal == Renewal::Counted {
             self.free_content().await?;
-        } else {
+        } else if !clip.is_plain(formats) {
             self.put_formats(number, clip, formats).await?;
         }
         let new = renewal == Renewal::New;
@@ -220,7 +229,7 @@ impl Filing {
             .execute(&mut **self.tx)
             .await?;
         }
-        let record = (inserted.is_some() && plain).then(|| self.record(number, change, clip));
+        let record = (inserted.is_some() && is_only_filed).then(|| self.record(number, change, clip));
         self.tx.commit().await?;
         Ok(Filed { change: last, number, new, record })
     }
@@ -249,26 +258,29 @@ impl Filing {
         }
     }
 
-    /// Takes the number of the next change, and inserts the clip if it is not known yet: gives both numbers. With formats, which
-    /// must have no blobs, they are inserted too and all of it is made durable; of a known clip, nothing is done but that the
-    /// number of the change is taken.
+    /// Takes the number of the next change, and inserts the clip if it is not known yet: gives both numbers. With `at_once`, its
+    /// formats, which must have no blobs, are inserted too and all of it is made durable; of a known clip, nothing is done but
+    /// that the number of the change is taken.
     async fn insert(
         &mut self,
         clip: &NewClip<'_>,
-        at_once: Option<&[Format]>,
+        formats: &[Format],
+        at_once: bool,
     ) -> Result<(u64, Option<u64>), StoreError> {
         let mut statements = Statements::default();
         statements.add("UPDATE feed SET last = LAST_INSERT_ID(last + 1) WHERE one = 1");
         statements.add(INSERT_CLIPS);
-        add_clip(&mut statements, clip, None, self.device);
-        if let Some(formats) = at_once {
+        let is_plain = clip.is_plain(formats);
+        add_clip(&mut statements, (clip, is_plain), None, self.device);
+        if at_once {
+            let formats = if is_plain { &[] } else { formats };
             if !formats.is_empty() {
-                statements.add("INSERT INTO formats (clip_no, place, mime, size, content) VALUES ");
+                statements.add(INSERT_FORMATS);
             }
             for (place, format) in (0u8..).zip(formats) {
                 statements.row().expression("LAST_INSERT_ID()").value(place);
                 statements.value(&*format.mime).value(format.data.len() as u64);
-                statements.value(inline_content(format, None, clip.text)).end_row();
+                statements.value(inline_content(format, None, clip.text)).value(None::<u64>).end_row();
             }
             statements.add("COMMIT");
             self.tx.commits();
@@ -295,7 +307,12 @@ impl Filing {
     }
 
     /// Files a known clip once more ([`State::refile`](yadori_core::merge::State)). Gives its number, too.
-    async fn renew(&mut self, change: u64, clip: &NewClip<'_>) -> Result<(u64, Renewal), StoreError> {
+    async fn renew(
+        &mut self,
+        change: u64,
+        clip: &NewClip<'_>,
+        formats: &[Format],
+    ) -> Result<(u64, Renewal), StoreError> {
         let number =
             sqlx::query!("UPDATE clips SET no = LAST_INSERT_ID(no), seq = ? WHERE id = ?", change, &clip.id.0[..])
                 .execute(&mut **self.tx)
@@ -322,7 +339,7 @@ impl Filing {
         let (lines, chars) = clip.extent.unzip();
         sqlx::query!(
             "UPDATE clips SET secret = ?, tombstone = FALSE, elsewhere = FALSE, size = ?, width = ?, height = ?,
-                text_lines = ?, text_chars = ?, text = ?, caption = COALESCE(?, caption), application = ?,
+                text_lines = ?, text_chars = ?, text = ?, plain = ?, caption = COALESCE(?, caption), application = ?,
                 window_title = ?, page = ?, selected = selected AND ?
              WHERE no = ?",
             clip.sensitive.map_or(0, Sensitive::code),
@@ -332,6 +349,7 @@ impl Filing {
             lines,
             chars,
             searched(clip.text),
+            clip.is_plain(formats),
             clip.caption,
             fitted(&clip.source.application, 255),
             fitted(&clip.source.window, 1000),
@@ -418,6 +436,14 @@ impl Store {
         if there.is_none() {
             return Ok(None);
         }
+        // A plain one has several formats from now on, and so a row for each.
+        sqlx::query!(
+            "INSERT INTO formats (clip_no, place, mime, size) SELECT no, 0, ?, size FROM clips WHERE no = ? AND plain = TRUE",
+            PLAIN,
+            clip
+        )
+        .execute(&mut **tx)
+        .await?;
         let known = sqlx::query!("SELECT place, mime FROM formats WHERE clip_no = ? ORDER BY place", clip)
             .fetch_all(&mut **tx)
             .await?;
@@ -464,7 +490,7 @@ impl Store {
             }
         }
         let change = next_change(&mut tx).await?;
-        sqlx::query!("UPDATE clips SET size = size + ?, seq = ? WHERE no = ?", size, change, clip)
+        sqlx::query!("UPDATE clips SET size = size + ?, plain = FALSE, seq = ? WHERE no = ?", size, change, clip)
             .execute(&mut **tx)
             .await?;
         tx.commit().await?;
@@ -472,13 +498,21 @@ impl Store {
     }
 }
 
+/// The statement that inserts formats; the rows are yet to be added.
+pub(crate) const INSERT_FORMATS: &str = "INSERT INTO formats (clip_no, place, mime, size, content, blob_no) VALUES ";
+
 /// The statement that inserts clips, of which [`add_clip`] adds the rows.
 pub(crate) const INSERT_CLIPS: &str = "INSERT INTO clips (id, seq, kind, secret, device, copied, copies, recalls, \
-    recalled_at, restored, size, width, height, text_lines, text_chars, text, title, title_stamp, caption, application, \
+    recalled_at, restored, size, width, height, text_lines, text_chars, text, plain, title, title_stamp, caption, application, \
     window_title, page, selected, shared) VALUES ";
 
 /// Adds the row of a clip. Without a number for its change, it takes that which the statement before has made.
-pub(crate) fn add_clip(statements: &mut Statements, clip: &NewClip<'_>, change: Option<u64>, device: u32) {
+pub(crate) fn add_clip(
+    statements: &mut Statements,
+    (clip, is_plain): (&NewClip<'_>, bool),
+    change: Option<u64>,
+    device: u32,
+) {
     let (width, height) = clip.pixels.unzip();
     let (lines, chars) = clip.extent.unzip();
     let life = clip.moved_in;
@@ -493,7 +527,8 @@ pub(crate) fn add_clip(statements: &mut Statements, clip: &NewClip<'_>, change: 
     statements
         .value(life.and_then(|life| life.recalled_at).map(|at| at.0))
         .value(life.map_or(0, |life| life.at.to_bits()));
-    statements.value(clip.size).value(width).value(height).value(lines).value(chars).value(searched(clip.text));
+    statements.value(clip.size).value(width).value(height).value(lines).value(chars);
+    statements.value(searched(clip.text)).value(is_plain);
     statements.value(clip.title).value(clip.title.map(|_| clip.filed.to_bits())).value(clip.caption);
     statements.value(fitted(&clip.source.application, 255)).value(fitted(&clip.source.window, 1000));
     statements.value(fitted(&clip.source.page, 8000)).value(clip.source.selected).value(clip.shared).end_row();

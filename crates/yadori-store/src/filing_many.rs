@@ -2,7 +2,7 @@
 
 use crate::attributes;
 use crate::content;
-use crate::filing::{INSERT_CLIPS, NewClip, add_clip, inline_content, is_large};
+use crate::filing::{INSERT_CLIPS, INSERT_FORMATS, NewClip, add_clip, inline_content, is_large};
 use crate::statements::Statements;
 use crate::store::{Store, StoreError, next_changes, retry_on_deadlock};
 use data_encoding::HEXLOWER;
@@ -73,8 +73,8 @@ impl Store {
         let before = next_changes(&mut tx, clips.len()).await?;
         let mut insert = Statements::default();
         insert.add(INSERT_CLIPS);
-        for (change, (clip, _)) in (before + 1..).zip(clips) {
-            add_clip(&mut insert, clip, Some(change), self.device);
+        for (change, (clip, formats)) in (before + 1..).zip(clips) {
+            add_clip(&mut insert, (clip, clip.is_plain(formats)), Some(change), self.device);
         }
         insert.execute(&mut tx).await?;
         let last = before + clips.len() as u64;
@@ -82,11 +82,15 @@ impl Store {
             .fetch_all(&mut **tx)
             .await?;
         let formats = numbers.iter().zip(clips).flat_map(|(number, (clip, formats))| {
-            (0u8..).zip(*formats).map(move |(place, format)| (*number, clip, place, format))
+            let is_plain = clip.is_plain(formats);
+            (0u8..).zip(*formats).map(move |(place, format)| (*number, (clip, is_plain), place, format))
         });
         let mut insert = Statements::default();
-        insert.add("INSERT INTO formats (clip_no, place, mime, size, content, blob_no) VALUES ");
-        for ((number, clip, place, format), blob) in formats.zip(&blobs) {
+        let with_rows = formats.zip(&blobs).filter(|((_, (_, is_plain), ..), _)| !is_plain);
+        for ((number, (clip, _), place, format), blob) in with_rows {
+            if insert.is_empty() {
+                insert.add(INSERT_FORMATS);
+            }
             insert.row().value(number).value(place).value(&format.mime).value(format.data.len() as u64);
             insert.value(inline_content(format, *blob, clip.text)).value(*blob).end_row();
         }

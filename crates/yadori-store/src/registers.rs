@@ -102,13 +102,15 @@ pub(crate) struct NewState<'a> {
     pub body: Option<BodyColumns<'a>>,
 }
 
-/// What a clip consists of, but for its formats.
+/// What a clip consists of, but for the rows of its formats.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct BodyColumns<'a> {
     pub size: u64,
     pub pixels: Option<(u32, u32)>,
     pub extent: Option<(u64, u64)>,
     pub text: Option<&'a str>,
+    /// Its text is its only format, and as such has no row in `formats`.
+    pub plain: bool,
     pub caption: Option<&'a str>,
     pub application: Option<&'a str>,
     pub window: Option<&'a str>,
@@ -124,6 +126,7 @@ const BODY_COLUMNS: &[&str] = &[
     "text_lines",
     "text_chars",
     "text",
+    "plain",
     "caption",
     "application",
     "window_title",
@@ -146,7 +149,13 @@ impl BodyColumns<'_> {
         let ((width, height), (lines, chars)) = (self.pixels.unzip(), self.extent.unzip());
         let text = self.text.filter(|_| !self.is_long());
         statements.value(self.size).value(width).value(height).value(lines).value(chars).value(text);
-        statements.value(self.caption).value(self.application).value(self.window).value(self.page).value(self.selected);
+        statements
+            .value(self.plain)
+            .value(self.caption)
+            .value(self.application)
+            .value(self.window)
+            .value(self.page)
+            .value(self.selected);
     }
 }
 

@@ -65,6 +65,11 @@ impl Statements {
         self
     }
 
+    /// Whether there are none yet.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.text.is_empty()
+    }
+
     /// How long the text is by now, in bytes.
     pub(crate) fn len(&self) -> usize {
         self.text.len()
@@ -80,8 +85,11 @@ impl Statements {
         sqlx::raw_sql(AssertSqlSafe(self.text)).fetch_all(&mut **tx).await
     }
 
-    /// Has all of them done.
+    /// Has all of them done, if there are any.
     pub(crate) async fn execute(self, tx: &mut Transaction<'static, MySql>) -> Result<(), sqlx::Error> {
+        if self.text.is_empty() {
+            return Ok(());
+        }
         sqlx::raw_sql(AssertSqlSafe(self.text)).execute(&mut **tx).await.map(|_| ())
     }
 

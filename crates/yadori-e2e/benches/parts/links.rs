@@ -1,6 +1,7 @@
 //! What linked devices cost: two services over loopback, each with a database of its own.
 
-use super::{bare_taking_in, capture, file_bare, fill, quantile, scratch, time};
+use super::{capture, fill, quantile, time};
+use crate::bare::{bare_taking_in, five_bare_databases, scratch};
 use crate::report::Report;
 use std::time::{Duration, Instant};
 use yadori_api::Invitation;
@@ -73,30 +74,6 @@ fn shapes(report: &mut Report, runtime: &tokio::runtime::Runtime) {
             );
         }
     }
-}
-
-/// What so many copies take at five devices at the least: each files the rows of one after the other, and waits for nobody.
-async fn five_bare_databases(copies: u64) -> Duration {
-    let mut scratches = Vec::new();
-    for _ in 0..5 {
-        scratches.push(scratch().await);
-    }
-    let began = Instant::now();
-    let mut programs = tokio::task::JoinSet::new();
-    for pool in scratches.iter().map(|scratch| scratch.pool.clone()) {
-        programs.spawn(async move {
-            for number in 1..=copies {
-                file_bare(&pool, number, b"Fresnel, gel, dimmer, circuit B").await;
-            }
-        });
-    }
-    programs.join_all().await;
-    let taken = began.elapsed();
-    for scratch in scratches {
-        scratch.pool.close().await;
-        scratch.server.stop().await;
-    }
-    taken
 }
 
 fn copies(service: &Service, count: usize, name: &str) {
@@ -242,8 +219,7 @@ pub async fn round_trips() -> Vec<Duration> {
     }
     drop(made);
     answering.abort();
-    scratch.pool.close().await;
-    scratch.server.stop().await;
+    scratch.end().await;
     spent
 }
 

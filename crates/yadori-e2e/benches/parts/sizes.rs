@@ -1,6 +1,7 @@
 //! What depends on how many clips there are.
 
-use super::{capture, fill, idle, quantile, resident_mib, scratch, table_bytes, texts, time};
+use super::{capture, fill, idle, quantile, resident_mib, table_bytes, texts, time};
+use crate::bare::{bare_table_bytes, scratch};
 use crate::growth::Point;
 use crate::report::Report;
 use crate::{console, crowd};
@@ -54,7 +55,7 @@ pub fn sizes(report: &mut Report, runtime: &Runtime) {
         let subject = Subject { clips, shown, service, home, texts, empty };
         first_page(report, &subject, bare);
         searches(report, &subject);
-        weighs(report, &subject);
+        weighs(report, runtime, &subject);
         if clips == USUAL {
             usual(report, runtime, &subject);
         }
@@ -150,7 +151,7 @@ fn searches(report: &mut Report, subject: &Subject) {
 }
 
 /// Memory, and the disk.
-fn weighs(report: &mut Report, subject: &Subject) {
+fn weighs(report: &mut Report, runtime: &Runtime, subject: &Subject) {
     const MIB: f64 = 1_048_576.0;
     let Subject { clips, shown, home, service, texts, empty } = subject;
     let usual = *clips == USUAL;
@@ -171,6 +172,9 @@ fn weighs(report: &mut Report, subject: &Subject) {
         let limit = Some(("the texts alone", texts / USUAL as f64));
         let what = "database on disk, bytes a clip, short texts";
         report.add(what, on_disk / USUAL as f64, "B", limit, Some(2.0), true);
+        let bare = runtime.block_on(bare_table_bytes(USUAL)) as f64;
+        let limit = Some(("a table of them with ids and changes", bare / USUAL as f64));
+        report.add("the same, beside the smallest table", on_disk / USUAL as f64, "B", limit, None, false);
     }
 }
 
@@ -200,10 +204,7 @@ fn clear(report: &mut Report, runtime: &Runtime, service: &Service) {
     let numbers = vec![b'7'; USUAL as usize * 7];
     let note = sqlx::query("INSERT INTO bare (content) VALUES (?)").bind(&numbers);
     let noted = time(|| runtime.block_on(note.execute(&scratch.pool)).expect("an insert"));
-    runtime.block_on(async {
-        scratch.pool.close().await;
-        scratch.server.stop().await;
-    });
+    runtime.block_on(scratch.end());
     let mut events = service.events(None);
     let mut idle: Vec<Duration> = (0..100).map(|n| capture(service, &mut events, &format!("idle {n}"))).collect();
     let mut count = 0;

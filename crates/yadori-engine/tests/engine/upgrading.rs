@@ -2,6 +2,7 @@
 
 use crate::support::{Device, names};
 use data_encoding::HEXLOWER;
+use yadori_core::format::PLAIN;
 use yadori_core::retention::BIN_MILLIS;
 use yadori_core::{ClipId, Kind, Stamp};
 use yadori_engine::clock::now;
@@ -79,6 +80,11 @@ async fn the_history_of_every_earlier_version_is_there_and_goes_on() {
         let formats = history.store.formats(lamp.number).await.unwrap();
         let markup = formats.iter().find(|format| format.mime == "text/html").unwrap();
         assert_eq!(history.store.content(markup).await.unwrap().len(), MARKUP, "{what}");
+        let (link, _) = history.find_clip("1").await.unwrap();
+        let formats = history.store.formats(link.number).await.unwrap();
+        let [plain] = &formats[..] else { panic!("{what}: {formats:?}") };
+        let content = history.store.content(plain).await.unwrap();
+        assert_eq!((&*plain.mime, &content[..]), (PLAIN, &b"https://example.org/plan"[..]), "{what}");
         if *version >= 3 {
             assert_eq!(history.find_clip(":lamp").await.unwrap().0.title.as_deref(), Some("Spare lamp"), "{what}");
             assert_eq!(device.engine.keeping.pins().await.unwrap().len(), 1, "{what}");

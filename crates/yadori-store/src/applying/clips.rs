@@ -4,9 +4,8 @@ use super::Applier;
 use crate::belonging::is_what_it_says;
 use crate::changes::clear_content;
 use crate::clips::ClipRecord;
-use crate::content::SEARCHED_BYTES;
-use crate::content::{expect_blob, free_blob, write_blob};
-use crate::filing::INLINE_BYTES;
+use crate::content::{SEARCHED_BYTES, expect_blob, free_blob, is_plain, write_blob};
+use crate::filing::{INLINE_BYTES, INSERT_FORMATS};
 use crate::fresh::FreshClip;
 use crate::hashed_tombstones::with_hashed_tombstones;
 use crate::registers::{self, BodyColumns, NewState, StateRow, select_states};
@@ -171,9 +170,12 @@ impl Applier {
             return Ok(Accepted { replaces, completes: false, is_complete: false });
         };
         // What a program keeps for itself may follow the rest of a copy.
-        let here = sqlx::query_scalar!("SELECT COUNT(*) FROM formats WHERE clip_no = ?", known.no)
-            .fetch_one(&mut **self.tx)
-            .await?;
+        let here = sqlx::query_scalar!(
+            r#"SELECT IF(plain = TRUE, 1, (SELECT COUNT(*) FROM formats WHERE clip_no = no)) AS "here!: i64" FROM clips WHERE no = ?"#,
+            known.no
+        )
+        .fetch_one(&mut **self.tx)
+        .await?;
         let told = body.formats.len() as i64;
         Ok(Accepted { replaces, completes: told > here, is_complete: told >= here })
     }
@@ -262,10 +264,12 @@ impl Applier {
         let before: Vec<u64> = with_body().filter_map(|(clip, _, _)| clip.known).map(|known| known.no).collect();
         let blobs = self.take_formats_away(&before).await?;
         let mut insert = Statements::default();
-        insert.add("INSERT INTO formats (clip_no, place, mime, size, content, blob_no) VALUES ");
         let (mut in_blobs, mut promised) = (Vec::new(), Vec::new());
         for (_, number, body) in with_body() {
-            let text = body_columns(body).text;
+            let BodyColumns { text, plain, .. } = body_columns(body);
+            if plain {
+                continue;
+            }
             for (place, format) in (0u8..).zip(&body.formats) {
                 let is_text = format.mime == PLAIN
                     && format.data.as_ref().is_some_and(|data| text.is_some_and(|text| text.as_bytes() == &data[..]));
@@ -277,6 +281,9 @@ impl Applier {
                 };
                 in_blobs.extend(blob.map(|_| number));
                 let content = format.data.as_deref().filter(|_| blob.is_none() && !is_text);
+                if insert.is_empty() {
+                    insert.add(INSERT_FORMATS);
+                }
                 insert.row().value(number).value(place).value(&format.mime).value(format.size);
                 insert.value(content).value(blob).end_row();
             }
@@ -448,11 +455,14 @@ fn lies_with_its_record(body: &Body) -> bool {
 fn body_columns(body: &Body) -> BodyColumns<'_> {
     let plain = body.formats.iter().find(|format| format.mime == PLAIN).and_then(|format| format.data.as_ref());
     let along = plain.and_then(|plain| std::str::from_utf8(plain).ok()).filter(|text| text.len() <= SEARCHED_BYTES);
+    let text = body.text.as_deref().or(along).map(|text| &text[..text.floor_char_boundary(SEARCHED_BYTES)]);
+    let formats = body.formats.iter().map(|format| (&*format.mime, format.data.as_deref()));
     BodyColumns {
         size: body.size,
         pixels: body.pixels,
         extent: body.extent,
-        text: body.text.as_deref().or(along).map(|text| &text[..text.floor_char_boundary(SEARCHED_BYTES)]),
+        text,
+        plain: is_plain((text, body.size), formats),
         caption: body.caption.as_deref(),
         application: body.source.application.as_deref(),
         window: body.source.window.as_deref(),

@@ -266,6 +266,45 @@ async fn content_that_nobody_uses_any_more_is_freed() {
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_plain_text_is_its_own_format_and_has_no_row_beside_its_own() {
+    let records = private().await;
+    let store = &records.store;
+    let html = Format::new("text/html", "<b>one</b>");
+    let contents = async |number| {
+        let mut contents = Vec::new();
+        for format in store.formats(number).await.unwrap() {
+            contents.push((format.mime.clone(), store.content(&format).await.unwrap()));
+        }
+        let many = store.formats_of(&[number]).await.unwrap().into_iter().map(|one| one.format.mime);
+        assert!(many.eq(contents.iter().map(|(mime, _)| mime.clone())), "{contents:?}");
+        contents
+    };
+    let of = |formats: &[&Format]| formats.iter().map(|is| (is.mime.clone(), is.data.clone())).collect::<Vec<_>>();
+    let plain = Format::plain("one");
+    // Copied plain, copied from a program that offers more, and plain again.
+    for (stamp, more, rows) in [(1, &[][..], 0), (2, std::slice::from_ref(&html), 2), (3, &[], 0)] {
+        let number = file(store, "one", stamp, more).await.number;
+        assert_eq!(count(&records, "formats").await, rows);
+        assert_eq!(contents(number).await, [of(&[&plain]), of(&more.iter().collect::<Vec<_>>())].concat());
+    }
+    // More of it comes after the copy.
+    let at = Stamp::at_start_of(MillisSinceEpoch(3));
+    let order = [html.mime.clone(), plain.mime.clone()];
+    store.add_formats(1, at, std::slice::from_ref(&html), &order).await.unwrap().unwrap();
+    assert_eq!(contents(1).await, of(&[&html, &plain]));
+    assert_eq!(count(&records, "formats").await, 2);
+    // A text that is too long to stand with its clip is content as any other.
+    let long = "long ".repeat(40_000);
+    let number = file(store, &long, 4, &[]).await.number;
+    assert_eq!(contents(number).await, of(&[&Format::plain(&long)]));
+    assert_eq!(count(&records, "formats").await, 3);
+    // Nothing is left of what is forgotten for good.
+    let number = file(store, "two", 5, &[]).await.number;
+    store.purge(&[number], Stamp::at_start_of(MillisSinceEpoch(6))).await.unwrap();
+    assert_eq!(contents(number).await, []);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_database_newer_than_the_program_is_refused_and_not_touched() {
     let records = private().await;
     let url = records.database.url();
