@@ -412,7 +412,10 @@ fn resident_mib(pid: u32) -> f64 {
 /// Bytes that a process has had written to the disk (`write_bytes` in proc(5)).
 fn written(pid: u32) -> u64 {
     let figures = std::fs::read_to_string(format!("/proc/{pid}/io")).expect("the process");
-    figures.lines().find_map(|line| line.strip_prefix("write_bytes:")?.trim().parse().ok()).expect("what it has written")
+    figures
+        .lines()
+        .find_map(|line| line.strip_prefix("write_bytes:")?.trim().parse().ok())
+        .expect("what it has written")
 }
 
 /// How often the threads of a process have gone to sleep by themselves: each wakeup ends with one.

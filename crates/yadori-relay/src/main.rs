@@ -6,6 +6,8 @@ use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use tokio::signal::unix::{SignalKind, signal};
+use tracing_subscriber::filter::{LevelFilter, Targets};
+use tracing_subscriber::prelude::*;
 use yadori_relay::node::{Config, Node, NodeError, Tls, invitation, owners_records, url_of};
 use yadori_relay::records::{RecordsError, Token, Usage, now};
 use yadori_relay::{backup, names};
@@ -119,9 +121,10 @@ enum AdminCommand {
 
 #[tokio::main]
 async fn main() -> ExitCode {
-    let filter = tracing_subscriber::EnvFilter::try_from_env("YADORI_RELAY_LOG").unwrap_or_else(|_| "info".into());
-    let ansi = std::io::stderr().is_terminal();
-    tracing_subscriber::fmt().with_env_filter(filter).with_ansi(ansi).with_writer(std::io::stderr).init();
+    let filter = std::env::var("YADORI_RELAY_LOG").ok().and_then(|filter| filter.parse::<Targets>().ok());
+    let filter = filter.unwrap_or_else(|| Targets::new().with_default(LevelFilter::INFO));
+    let told = tracing_subscriber::fmt::layer().with_ansi(std::io::stderr().is_terminal()).with_writer(std::io::stderr);
+    tracing_subscriber::registry().with(told.with_filter(filter)).init();
     match run(Cli::parse()).await {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {

@@ -5,7 +5,8 @@ use std::io::{IsTerminal, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 use tokio::signal::unix::{SignalKind, signal};
-use tracing_subscriber::EnvFilter;
+use tracing_subscriber::filter::Targets;
+use tracing_subscriber::prelude::*;
 use yadori_core::with_causes;
 use yadori_files::Places;
 use yadorid::config::{ClipboardChoice, Config};
@@ -72,15 +73,14 @@ async fn run(arguments: Arguments) -> Result<(), String> {
     let mut config = Config::read(&places.config).map_err(|error| with_causes(&error))?;
     config.clipboard = arguments.clipboard.unwrap_or(config.clipboard);
     let filter = config.log.clone().unwrap_or_else(|| "info".into());
-    let filter = EnvFilter::try_new(&filter)
-        .map_err(|error| format!("log = \"{filter}\" in config.toml is not right: {error}"))?;
-    tracing_subscriber::fmt()
-        .with_env_filter(filter)
+    let filter: Targets =
+        filter.parse().map_err(|error| format!("log = \"{filter}\" in config.toml is not right: {error}"))?;
+    let told = tracing_subscriber::fmt::layer()
         .with_ansi(std::io::stderr().is_terminal())
         .with_writer(std::io::stderr)
         // A log that cannot be written (its disk is full, its reader is gone) is no reason to fail at what it tells of.
-        .log_internal_errors(false)
-        .init();
+        .log_internal_errors(false);
+    tracing_subscriber::registry().with(told.with_filter(filter)).init();
 
     // Told to end while starting counts as well.
     let mut terminate = signal(SignalKind::terminate()).map_err(|error| error.to_string())?;
