@@ -9,6 +9,7 @@ use crate::frame::{self, Bye, Frame, Hello, LONGEST, RelayPlace};
 use crate::identity::NAME;
 use crate::stream::Stream;
 use crate::tls::{Connection, HANDSHAKE};
+use crate::turns::ToDo;
 use bytes::Bytes;
 use futures_util::{SinkExt, StreamExt};
 use std::collections::{HashMap, VecDeque};
@@ -224,16 +225,17 @@ pub async fn run<R: Records>(
     let mut handed = Handed::default();
     let mut outputs = VecDeque::from([first]);
     let mut liveness = Liveness { made_here, heard: Instant::now(), answer_by: None };
+    let mut to_do = ToDo::of(records);
     let ended = 'held: loop {
         while let Some(output) = outputs.pop_front() {
-            match carry_out(output, records, &say, &mut handed).await {
-                Ok(None) => {}
-                Ok(Some(input)) => outputs.extend(exchange.step(input)),
-                Err(ended) => break 'held ended,
+            if let Err(ended) = carry_out(output, &mut to_do, &say, (records, &mut handed)) {
+                break 'held ended;
             }
         }
+        let hears = !to_do.is_full();
         let next = tokio::select! {
-            message = reader.next() => liveness.received(message),
+            done = to_do.next() => done,
+            message = reader.next(), if hears => liveness.received(message),
             command = commands.recv() => match command {
                 Some(ConnectionCommand::Hand { clip, recall, reply }) => {
                     Ok(Some(Input::Hand { number: handed.wait_for(reply), clip, recall }))
@@ -248,7 +250,7 @@ pub async fn run<R: Records>(
                 Ok(()) => Ok(Some(Input::Changed(*changes.borrow_and_update()))),
                 Err(_) => Ok(Some(Input::End(Bye::Over))),
             },
-            () = tokio::time::sleep_until(liveness.until()) => liveness.is_quiet(&say),
+            () = tokio::time::sleep_until(liveness.until()), if hears => liveness.is_quiet(&say),
         };
         match next {
             Ok(None) => {}
@@ -256,6 +258,10 @@ pub async fn run<R: Records>(
             Err(ended) => break ended,
         }
     };
+    if !matches!(ended, Ended::Records(_)) {
+        // What the other has told is not told again.
+        to_do.finish().await;
+    }
     drop(say);
     // What was said last is still written.
     let abort = writing.abort_handle();
@@ -341,66 +347,30 @@ impl Liveness {
     }
 }
 
-/// Does what the exchange asks for; gives what came of it.
-async fn carry_out<R: Records>(
+/// Does what the exchange asks for at once, or when its turn comes.
+fn carry_out<R: Records>(
     output: Output,
-    records: &R,
+    to_do: &mut ToDo<'_, R>,
     say: &mpsc::Sender<Message>,
-    handed: &mut Handed,
-) -> Result<Option<Input>, Ended> {
-    let failed = |error: R::Error| Ended::Records(error.to_string());
-    Ok(match output {
+    (records, handed): (&R, &mut Handed),
+) -> Result<(), Ended> {
+    match output {
         Output::Send(frame) => {
             let message = Message::Binary(frame::encode(&frame).into());
             if say.try_send(message).is_err() {
                 return Err(Ended::Broken(LinkFailure::Broke));
             }
-            None
         }
-        Output::Greeted(hello) => {
-            records.greeted(&hello).await.map_err(failed)?;
-            None
-        }
-        Output::Read { after, until, bytes } => {
-            let (upto, items) = records.read(after, until, bytes).await.map_err(failed)?;
-            Some(Input::Read { upto, items })
-        }
-        Output::Apply { cursor, items } => {
-            let Applied { wants, echoes } = records.apply(cursor, items).await.map_err(failed)?;
-            Some(Input::Applied { upto: cursor.1, wants, echoes })
-        }
-        Output::Acknowledged(upto) => {
-            records.acknowledged(upto).await.map_err(failed)?;
-            None
-        }
-        Output::ReadContent(hash, from, most) => {
-            let content = records.content(hash, from, most).await.map_err(failed)?;
-            Some(Input::Content(hash, from, content))
-        }
-        Output::StoreContent(hash, at, data) => {
-            let Stored { have, whole, moved } = records.store(hash, at, data).await.map_err(failed)?;
-            Some(Input::Stored { hash, have, whole, moved })
-        }
-        Output::Absent(hash) => {
-            records.absent(hash);
-            None
-        }
-        Output::Told(place) => {
-            records.told(place).await.map_err(failed)?;
-            None
-        }
-        Output::TakeIn { number, clip, recall } => {
-            let (refusal, Applied { echoes, .. }) = records.take_in(*clip, recall).await.map_err(failed)?;
-            Some(Input::TakenIn { number, refusal, echoes })
-        }
+        Output::Absent(hash) => records.absent(hash),
         Output::Handed(number, refusal) => {
             if let Some(reply) = handed.replies.remove(&number) {
                 let _ = reply.send(refusal);
             }
-            None
         }
         Output::Over(ending) => return Err(Ended::Said(ending)),
-    })
+        of_records => to_do.add(of_records),
+    }
+    Ok(())
 }
 
 /// Longest message of a pairing.

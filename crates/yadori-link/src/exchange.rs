@@ -173,6 +173,8 @@ pub struct Exchange {
     /// Contents that are wanted: how much is here.
     wanted: VecDeque<(Hash, u64)>,
     asked: BTreeMap<Hash, u64>,
+    /// Contents of which a piece is being put on record.
+    storing: HashSet<Hash>,
     /// Changes after which a clip is here just as the other told it.
     echoes: ChangeRanges,
     /// Handed over by the other, and not answered yet.
@@ -207,6 +209,7 @@ impl Exchange {
             waiting: VecDeque::new(),
             wanted: VecDeque::new(),
             asked: BTreeMap::new(),
+            storing: HashSet::new(),
             echoes: ChangeRanges::default(),
             taking: HashSet::new(),
             over: false,
@@ -234,6 +237,7 @@ impl Exchange {
             Input::Content(hash, from, Some(data)) => out.push(Output::Send(Frame::Chunk(hash, from, data))),
             Input::Content(hash, _, None) => out.push(Output::Send(Frame::Absent(hash))),
             Input::Stored { hash, have, whole, moved } => {
+                self.storing.remove(&hash);
                 // The content came from the other. So did all else, if it knows the change before.
                 let knows = |number: u64| number <= self.read || self.echoes.contains(number);
                 let echoes = moved.iter().filter(|(before, _)| knows(*before)).map(|(_, number)| *number).collect();
@@ -272,7 +276,7 @@ impl Exchange {
         if self.over || self.other.is_none() {
             return;
         }
-        if !self.reading && self.sent.len() < self.ahead() {
+        if !self.reading && !self.is_taking_in() && self.sent.len() < self.ahead() {
             let passed = self.echoes.pass_over(self.read);
             if passed > self.read {
                 self.read = passed;
@@ -298,6 +302,12 @@ impl Exchange {
                 out.push(Output::Send(Frame::Want(hash, have)));
             }
         }
+    }
+
+    /// Whether something of the other's is being put on record. Until it is known which changes come of it, nothing is read: it
+    /// would be told back.
+    fn is_taking_in(&self) -> bool {
+        self.applying || !self.storing.is_empty() || !self.taking.is_empty()
     }
 
     /// Batches that may be under way at the moment: few at first.
@@ -334,7 +344,8 @@ impl Exchange {
             }
             (Frame::Chunk(hash, at, data), true) => {
                 // What was not asked for is not taken.
-                if self.asked.get(&hash) != Some(&at) || data.is_empty() || data.len() > CHUNK {
+                let is_asked_for = self.asked.get(&hash) == Some(&at) && self.storing.insert(hash);
+                if !is_asked_for || data.is_empty() || data.len() > CHUNK {
                     return self.end(Bye::Garbled, out);
                 }
                 out.push(Output::StoreContent(hash, at, data));
@@ -481,6 +492,25 @@ mod tests {
         assert!(!out.iter().any(|output| matches!(output, Output::Read { .. })), "{out:?}");
         let out = exchange.step(Input::Changed(18));
         assert_eq!(reads(&out).0, Some((17, u64::MAX)), "{out:?}");
+    }
+
+    #[test]
+    fn nothing_is_read_while_something_is_taken_in() {
+        let reads = |out: &[Output]| out.iter().any(|output| matches!(output, Output::Read { .. }));
+        let mut exchange = begun();
+        exchange.step(hello(VERSIONS, NOW, Some(([1; 8], 40))));
+        let out = exchange.step(Input::Received(Frame::States { upto: 7, items: Vec::new() }));
+        assert!(out.iter().any(|output| matches!(output, Output::Apply { .. })), "{out:?}");
+        // Its changes are told of before it is known that they are.
+        assert!(!reads(&exchange.step(Input::Changed(42))));
+        let applied = Input::Applied { upto: 7, wants: vec![([5; 32], 10)], echoes: vec![41, 42] };
+        assert!(!reads(&exchange.step(applied)), "it has told both itself");
+        // The same with its content.
+        exchange.step(Input::Received(Frame::Chunk([5; 32], 10, Bytes::from_static(b"more"))));
+        assert!(!reads(&exchange.step(Input::Changed(43))));
+        let moved = vec![(42, 43)];
+        assert!(!reads(&exchange.step(Input::Stored { hash: [5; 32], have: 14, whole: true, moved })));
+        assert!(reads(&exchange.step(Input::Changed(44))));
     }
 
     #[test]

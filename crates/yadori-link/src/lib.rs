@@ -5,7 +5,8 @@
 //! * [`tls`]: connections that only linked devices can make
 //! * [`frame`]: what devices say to each other, as bytes
 //! * [`exchange`]: when they say it; a state machine with no sockets and no records
-//! * [`connection`]: a connection over which an exchange is held; [`failure`]: why there is none
+//! * [`connection`]: a connection over which an exchange is held, and `turns`: what is asked of the records meanwhile;
+//!   [`failure`]: why there is none
 //! * [`group`], [`envelope`], [`relay`]: the same through a relay that can read none of it
 //!
 //! `docs/protocol.md` describes all of it for whoever writes another implementation.
@@ -26,3 +27,4 @@ pub mod relay;
 mod signed;
 pub mod stream;
 pub mod tls;
+mod turns;

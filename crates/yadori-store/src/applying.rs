@@ -32,8 +32,8 @@ pub struct ApplyOutcome {
     pub purged: bool,
     /// The latest stamp in it: this device's clock goes on after it.
     pub latest: Stamp,
-    /// The record of the clip that came to be, if that is all that has changed.
-    pub record: Option<ClipRecord>,
+    /// The records of clips that came to be, in the order of their changes, as far as they need not be read to be known.
+    pub records: Vec<ClipRecord>,
     /// The numbers of changes after which a clip is here just as it was told: whoever told it need not be told of them.
     pub echoes: Vec<u64>,
 }
@@ -109,14 +109,14 @@ impl Store {
             outcome: ApplyOutcome::default(),
             fresh: Vec::new(),
             name: known.name,
-            record: None,
+            records: Vec::new(),
             by_hand: advance.is_none(),
             numbers: Numbers::of_device(from, known.number),
             tombstone_key: self.tombstone_key().filter(|_| self.may_have_hashed.load(Ordering::SeqCst)),
         };
         applying.items(items).await?;
-        let Applier { tx, mut outcome, fresh, record, .. } = applying;
-        outcome.record = record.filter(|record| items.len() == 1 && Some(record.change) == outcome.change);
+        let Applier { tx, mut outcome, fresh, records, .. } = applying;
+        outcome.records = records;
         let mut last = Statements::default();
         if let Some(Some((feed, upto))) = cursor {
             last.add("UPDATE devices SET cursor_feed = ").alone(&feed[..]);
@@ -138,8 +138,8 @@ struct Applier {
     fresh: Vec<FreshClip>,
     /// What the device is called that tells.
     name: String,
-    /// The record of the only clip that there is anything new of, if it came to be.
-    record: Option<ClipRecord>,
+    /// The records of clips that came to be.
+    records: Vec<ClipRecord>,
     /// It was handed over by hand, so that it is taken in whatever the policy says.
     by_hand: bool,
     numbers: Numbers,
@@ -162,6 +162,9 @@ impl Applier {
             if !fits && !clips.is_empty() {
                 self.clips(&std::mem::take(&mut clips)).await?;
                 ids.clear();
+                // What follows may change the same clips.
+                self.fresh.clear();
+                self.records.clear();
             }
             match item {
                 Item::Clip(clip) => {

@@ -146,6 +146,39 @@ impl Store {
 }
 
 impl NewClip<'_> {
+    /// Its record, once it has been inserted; what it was given is not in it.
+    pub(crate) fn record(&self, number: u64, change: u64, device: &str) -> ClipRecord {
+        let owned = |text: Option<&str>| text.map(str::to_owned);
+        let text = searched(self.text).unwrap_or_default().to_owned();
+        let once = ClipRecord::copied_once(number, (self.id, self.kind), text, device.to_owned());
+        let life = self.moved_in;
+        ClipRecord {
+            change,
+            sensitive: self.sensitive,
+            shared: self.shared,
+            life: Life {
+                copied: self.copied,
+                restored: life.map(|life| life.at).unwrap_or_default(),
+                ..Life::default()
+            },
+            copies: life.map_or(once.copies, |life| life.copies.min(MOST_COUNTED)),
+            recalls: life.map_or(once.recalls, |life| life.recalls.min(MOST_COUNTED)),
+            recalled_at: life.and_then(|life| life.recalled_at),
+            size: self.size,
+            pixels: self.pixels,
+            extent: self.extent,
+            title: owned(self.title),
+            caption: owned(self.caption),
+            source: Source {
+                application: owned(fitted(&self.source.application, 255)),
+                window: owned(fitted(&self.source.window, 1000)),
+                page: owned(fitted(&self.source.page, 8000)),
+                selected: self.source.selected,
+            },
+            ..once
+        }
+    }
+
     /// Whether it is plain, if these are its formats.
     pub(crate) fn is_plain(&self, formats: &[Format]) -> bool {
         let formats = formats.iter().map(|format| (&*format.mime, Some(&*format.data)));
@@ -182,7 +215,7 @@ impl Filing {
         let (change, inserted) = self.insert(clip, formats, at_once).await?;
         let (number, renewal) = match inserted {
             Some(number) if at_once => {
-                let record = self.record(number, change, clip);
+                let record = clip.record(number, change, &self.device_name);
                 let formats: Vec<StoredFormat> = formats.iter().map(StoredFormat::small).collect();
                 let fresh = || FreshClip::filed(&record, clip.filed, &formats, *self.device_id.read());
                 let fresh = clip.shared.then(fresh).flatten();
@@ -229,33 +262,9 @@ impl Filing {
             .execute(&mut **self.tx)
             .await?;
         }
-        let record = (inserted.is_some() && is_only_filed).then(|| self.record(number, change, clip));
+        let record = (inserted.is_some() && is_only_filed).then(|| clip.record(number, change, &self.device_name));
         self.tx.commit().await?;
         Ok(Filed { change: last, number, new, record })
-    }
-
-    /// The record of a clip that was just inserted.
-    fn record(&self, number: u64, change: u64, clip: &NewClip<'_>) -> ClipRecord {
-        let owned = |text: Option<&str>| text.map(str::to_owned);
-        let text = searched(clip.text).unwrap_or_default().to_owned();
-        ClipRecord {
-            change,
-            sensitive: clip.sensitive,
-            shared: clip.shared,
-            life: Life { copied: clip.copied, ..Life::default() },
-            size: clip.size,
-            pixels: clip.pixels,
-            extent: clip.extent,
-            title: owned(clip.title),
-            caption: owned(clip.caption),
-            source: Source {
-                application: owned(fitted(&clip.source.application, 255)),
-                window: owned(fitted(&clip.source.window, 1000)),
-                page: owned(fitted(&clip.source.page, 8000)),
-                selected: clip.source.selected,
-            },
-            ..ClipRecord::copied_once(number, (clip.id, clip.kind), text, self.device_name.clone())
-        }
     }
 
     /// Takes the number of the next change, and inserts the clip if it is not known yet: gives both numbers. With `at_once`, its

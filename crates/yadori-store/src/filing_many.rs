@@ -1,6 +1,7 @@
 //! Many clips that come from elsewhere are filed in one transaction, in a handful of statements.
 
 use crate::attributes;
+use crate::clips::ClipRecord;
 use crate::content;
 use crate::filing::{INSERT_CLIPS, INSERT_FORMATS, NewClip, add_clip, inline_content, is_large};
 use crate::statements::Statements;
@@ -20,6 +21,17 @@ pub struct OnRecord {
     pub live: bool,
     /// Whether there is only its tombstone.
     pub tombstone: bool,
+}
+
+/// What came of filing many clips.
+#[derive(Clone, Debug)]
+pub struct FiledTogether {
+    /// Their numbers, in their order.
+    pub numbers: Vec<u64>,
+    /// The number of the latest change.
+    pub change: u64,
+    /// Their records, unless they must be read to be known.
+    pub records: Vec<ClipRecord>,
 }
 
 impl Store {
@@ -49,15 +61,15 @@ impl Store {
     }
 
     /// Files clips with their formats, none of which is on record; all of them or none. They replace nothing, and nothing is
-    /// noted of the tray. Gives their numbers, in their order, and that of the latest change. Durable on return.
+    /// noted of the tray. Durable on return.
     ///
     /// # Errors
     /// When the database fails or has no room, or one of them is on record.
-    pub async fn file_all(&self, clips: &[(NewClip<'_>, &[Format])]) -> Result<(Vec<u64>, u64), StoreError> {
+    pub async fn file_all(&self, clips: &[(NewClip<'_>, &[Format])]) -> Result<FiledTogether, StoreError> {
         retry_on_deadlock!(self.file_all_once(clips))
     }
 
-    async fn file_all_once(&self, clips: &[(NewClip<'_>, &[Format])]) -> Result<(Vec<u64>, u64), StoreError> {
+    async fn file_all_once(&self, clips: &[(NewClip<'_>, &[Format])]) -> Result<FiledTogether, StoreError> {
         let mut tx = self.begin_ahead().await?;
         let mut blobs = Vec::new();
         for (_, formats) in clips {
@@ -101,8 +113,15 @@ impl Store {
             })
             .collect();
         let stamp = clips.iter().map(|(clip, _)| clip.filed).max().unwrap_or_default();
-        let last = if given.is_empty() { last } else { attributes::set(&mut tx, &given, stamp).await? };
+        let mut records = Vec::new();
+        let last = if given.is_empty() {
+            let filed = numbers.iter().zip(before + 1..).zip(clips);
+            records.extend(filed.map(|((number, change), (clip, _))| clip.record(*number, change, &self.device_name)));
+            last
+        } else {
+            attributes::set(&mut tx, &given, stamp).await?
+        };
         tx.commit().await?;
-        Ok((numbers, last))
+        Ok(FiledTogether { numbers, change: last, records })
     }
 }

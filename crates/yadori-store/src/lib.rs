@@ -72,7 +72,7 @@ pub use devices::DeviceRecord;
 pub use drawers::{Drawer, Heading};
 pub use fetching::Piece;
 pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
-pub use filing_many::OnRecord;
+pub use filing_many::{FiledTogether, OnRecord};
 pub use outbox::OutgoingBatch;
 pub use private_drawers::{Privacy, PrivateDrawer};
 pub use read_clip::ReadClip;

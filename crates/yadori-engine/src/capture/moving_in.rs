@@ -6,7 +6,7 @@ use yadori_cage::Decoded;
 use yadori_core::capture::{self, Copy, Draft, Maker, Refusal};
 use yadori_core::sensitive::Sensitive;
 use yadori_core::{ClipId, Stamp};
-use yadori_store::{NewClip, StoreError};
+use yadori_store::{FiledTogether, NewClip, StoreError};
 
 /// A clip that is ready to be filed along with others.
 pub(crate) struct Prepared {
@@ -68,10 +68,11 @@ impl Capture {
             let clips: Vec<_> = clips.iter().map(|clip| (clip.new_clip(), clip.draft.formats.as_slice())).collect();
             self.history.store.file_all(&clips).await
         };
-        let (numbers, change) = match filed {
+        let FiledTogether { numbers, change, records } = match filed {
             Ok(filed) => filed,
             Err(error) => return Err((clips, error)),
         };
+        self.history.ledger.bring(records);
         self.history.ledger.changed(change);
         self.history.forgetting.notify_one();
         for (number, clip) in numbers.into_iter().zip(clips) {

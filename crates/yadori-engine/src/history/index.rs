@@ -1,7 +1,7 @@
 //! The history in memory: an index that follows the change feed, and announces each change.
 //!
-//! Writers report the number of their change. One task reads the feed from its cursor on (except for the very next change if
-//! its writer passed the record along), updates the index, and announces each change. Readers wait until the index has
+//! Writers report the number of their change. One task reads the feed from its cursor on (except for the very next changes if
+//! their writer passed the records along), updates the index, and announces each change. Readers wait until the index has
 //! passed the latest reported change, so that everyone reads their own writes.
 
 use crate::history::listing::{self, Listed};
@@ -78,8 +78,8 @@ pub struct Change {
 pub struct Ledger {
     store: Store,
     index: RwLock<Index>,
-    /// A record that came with its change, so that it need not be read.
-    brought: Mutex<Option<ClipRecord>>,
+    /// Records that came with their changes, so that they need not be read; in the order of these.
+    brought: Mutex<Vec<ClipRecord>>,
     latest: watch::Sender<u64>,
     applied: watch::Sender<u64>,
     announcements: broadcast::Sender<Announcement>,
@@ -134,8 +134,27 @@ impl Ledger {
     /// Tells of a change and brings the changed record along.
     pub fn changed_to(&self, record: ClipRecord) {
         let change = record.change;
-        *self.brought.lock() = Some(record);
+        self.bring(vec![record]);
         self.changed(change);
+    }
+
+    /// Brings records of changes that are to be told of in a moment, in their order. Some may be missing.
+    pub fn bring(&self, records: Vec<ClipRecord>) {
+        let Some(first) = records.first() else { return };
+        let mut brought = self.brought.lock();
+        let goes_on = brought.last().is_some_and(|last| last.change + 1 == first.change);
+        if !goes_on || brought.len() > BATCH as usize {
+            brought.clear();
+        }
+        brought.extend(records);
+    }
+
+    /// Takes the records of the changes that come next after this one, as far as they were brought.
+    fn take_brought(&self, cursor: u64) -> Vec<ClipRecord> {
+        let mut brought = self.brought.lock();
+        brought.retain(|record| record.change > cursor);
+        let next = brought.iter().zip(cursor + 1..).take_while(|(record, next)| record.change == *next).count();
+        brought.drain(..next).collect()
     }
 
     /// Tells that how the service stands has changed.
@@ -206,13 +225,13 @@ impl Ledger {
                 Ok(wanted) => *wanted,
                 Err(_) => return,
             };
-            // The very next change may have been brought along; everything else is in the feed.
-            let brought = self.brought.lock().take();
-            if let Some(record) = brought.filter(|record| record.change == cursor + 1) {
-                cursor = record.change;
-                self.apply(std::slice::from_ref(&record));
+            // The very next changes may have been brought along; everything else is in the feed.
+            let brought = self.take_brought(cursor);
+            if let Some(last) = brought.last() {
+                cursor = last.change;
+                self.apply(&brought);
                 self.applied.send_replace(cursor);
-                self.announce(&record);
+                brought.iter().for_each(|record| self.announce(record));
                 continue;
             }
             match self.store.changed_since(cursor, BATCH).await {

@@ -47,10 +47,8 @@ impl Peer {
         let service = &self.service;
         service.history.stamps.observe(outcome.latest);
         if let Some(change) = outcome.change {
-            match outcome.record {
-                Some(record) => service.history.ledger.changed_to(record),
-                None => service.history.ledger.changed(change),
-            }
+            service.history.ledger.bring(outcome.records);
+            service.history.ledger.changed(change);
             service.history.forgetting.notify_one();
         }
         if outcome.devices {

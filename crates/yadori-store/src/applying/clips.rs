@@ -51,7 +51,21 @@ struct Taken<'a> {
     is_as_told: bool,
 }
 
+/// Where a clip was put down.
+struct Put {
+    number: u64,
+    /// The number of the change.
+    change: u64,
+    /// It is here just as it was told.
+    is_as_told: bool,
+}
+
 impl Taken<'_> {
+    /// Whether it comes to be with this: a copy of a clip that was never here.
+    fn is_new(&self) -> bool {
+        self.known.is_none() && self.copied
+    }
+
     /// Whether some of its content may be on another device only.
     fn may_lack_content(&self) -> bool {
         let promises = |body: &Body| body.formats.iter().any(|format| format.data.is_none());
@@ -92,8 +106,12 @@ impl Applier {
         }
         // What met a hashed tombstone is not what was told.
         taken.iter_mut().for_each(|clip| clip.is_as_told &= !hashed.contains_key(&clip.told.id));
-        let numbers = self.put_states(&taken).await?;
-        self.put_formats(&taken, &numbers).await?;
+        let put = self.put_states(&taken).await?;
+        let numbers: Vec<u64> = put.iter().map(|put| put.number).collect();
+        let elsewhere = self.put_formats(&taken, &numbers).await?;
+        for (clip, put) in taken.iter().zip(&put).filter(|(clip, put)| put.is_as_told && clip.is_new()) {
+            self.records.extend(record_of(clip, put, &elsewhere, (self.from, &self.name)));
+        }
         for (clip, number) in taken.iter().zip(&numbers) {
             if clip.clears_content {
                 self.outcome.purged = true;
@@ -192,8 +210,8 @@ impl Applier {
         Some(Taken { told, known: None, state, body, clears_content: false, copied: live, is_as_told: true })
     }
 
-    /// Puts down everything but formats. Gives the numbers of the clips.
-    async fn put_states(&mut self, taken: &[Taken<'_>]) -> Result<Vec<u64>, StoreError> {
+    /// Puts down everything but formats.
+    async fn put_states(&mut self, taken: &[Taken<'_>]) -> Result<Vec<Put>, StoreError> {
         if taken.is_empty() {
             return Ok(Vec::new());
         }
@@ -220,21 +238,20 @@ impl Applier {
         }
         let lies = |clip: &Taken<'_>| clip.state.drawer.value.is_some();
         let left_drawer = taken.iter().any(lies) && self.leave_removed_drawers(&put.numbers).await?;
+        let mut done = Vec::with_capacity(taken.len());
         for ((clip, number), (change, as_wanted)) in
             taken.iter().zip(&put.numbers).zip(put.changes.iter().zip(put.as_wanted))
         {
-            if clip.is_as_told && as_wanted && !(left_drawer && lies(clip)) {
+            let is_as_told = clip.is_as_told && as_wanted && !(left_drawer && lies(clip));
+            done.push(Put { number: *number, change: *change, is_as_told });
+            if is_as_told {
                 self.outcome.echoes.push(*change);
-                let is_new = clip.known.is_none() && clip.copied && taken.len() <= MOST_FRESH;
-                if is_new && clip.body.is_some_and(lies_with_its_record) {
-                    if taken.len() == 1 {
-                        self.record = record_of(clip, (*number, *change), (self.from, &self.name));
-                    }
+                if clip.is_new() && taken.len() <= MOST_FRESH && clip.body.is_some_and(lies_with_its_record) {
                     self.fresh.push(FreshClip { change: *change, clip: Arc::new(clip.told.clone()) });
                 }
             }
         }
-        Ok(put.numbers)
+        Ok(done)
     }
 
     /// What was put into a drawer before that was removed, and is told of afterwards, is only in the history again.
@@ -252,14 +269,15 @@ impl Applier {
         Ok(done.rows_affected() > 0)
     }
 
-    /// Puts down the formats of clips, in the place of those that they had before.
-    async fn put_formats(&mut self, taken: &[Taken<'_>], numbers: &[u64]) -> Result<(), StoreError> {
+    /// Puts down the formats of clips, in the place of those that they had before. Gives the numbers of those of whose content
+    /// something was promised and is not here.
+    async fn put_formats(&mut self, taken: &[Taken<'_>], numbers: &[u64]) -> Result<Vec<u64>, StoreError> {
         let with_body = || {
             let numbered = taken.iter().zip(numbers);
             numbered.filter_map(|(clip, number)| clip.body.map(|body| (clip, *number, body)))
         };
         if with_body().next().is_none() {
-            return Ok(());
+            return Ok(Vec::new());
         }
         let before: Vec<u64> = with_body().filter_map(|(clip, _, _)| clip.known).map(|known| known.no).collect();
         let blobs = self.take_formats_away(&before).await?;
@@ -299,16 +317,27 @@ impl Applier {
         self.outcome.pictures.extend(pictures.map(|(_, number, _)| number));
         self.note_elsewhere(&in_blobs).await?;
         // Content that did not travel along may be here already, under its hash.
-        for number in promised {
-            let is_whole =
-                sqlx::query_scalar!("SELECT elsewhere = FALSE AS `is: bool` FROM clips WHERE no = ?", number)
-                    .fetch_one(&mut **self.tx)
-                    .await?;
-            if is_whole && !is_what_it_says(&mut self.tx, number).await? {
+        let elsewhere = self.elsewhere(&promised).await?;
+        for number in promised.iter().filter(|number| !elsewhere.contains(number)) {
+            if !is_what_it_says(&mut self.tx, *number).await? {
                 return Err(StoreError::AnotherClip);
             }
         }
-        Ok(())
+        Ok(elsewhere)
+    }
+
+    /// Which of these clips have content that is on another device only.
+    async fn elsewhere(&mut self, clips: &[u64]) -> Result<Vec<u64>, StoreError> {
+        if clips.is_empty() {
+            return Ok(Vec::new());
+        }
+        Ok(sqlx::query_scalar!(
+            "SELECT c.no FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
+             STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no WHERE c.elsewhere = TRUE",
+            numbers_as_json(clips)
+        )
+        .fetch_all(&mut **self.tx)
+        .await?)
     }
 
     /// Takes away the formats of clips; gives the blobs that they lay in.
@@ -416,11 +445,13 @@ fn is_as_told(told: &Clip, state: &State, is_whole: bool) -> bool {
     *state == told.state && (is_whole || !state.is_live(Stamp::NEVER))
 }
 
-/// The record of a clip that came to be just as it was told, of which nothing is elsewhere, if it comes from this device; what
-/// lies in a drawer is read.
-fn record_of(clip: &Taken<'_>, (number, change): (u64, u64), (from, name): (DeviceId, &str)) -> Option<ClipRecord> {
+/// The record of a clip that came to be just as it was told, if it comes from this device. What lies in a drawer is read; so is
+/// that of which content was promised that is here: its words may be others than was said.
+fn record_of(clip: &Taken<'_>, put: &Put, elsewhere: &[u64], (from, name): (DeviceId, &str)) -> Option<ClipRecord> {
     let (state, body) = (&clip.state, clip.body?);
-    if state.origin != from || state.drawer.value.is_some() {
+    let Put { number, change, .. } = *put;
+    let elsewhere = elsewhere.contains(&number);
+    if state.origin != from || state.drawer.value.is_some() || clip.may_lack_content() != elsewhere {
         return None;
     }
     let columns = body_columns(body);
@@ -443,6 +474,7 @@ fn record_of(clip: &Taken<'_>, (number, change): (u64, u64), (from, name): (Devi
         alias: state.alias.value.clone(),
         fills: state.fills.value,
         shared: true,
+        elsewhere,
         ..once
     })
 }

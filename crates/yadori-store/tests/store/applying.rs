@@ -153,10 +153,12 @@ async fn hear(store: &Store, device: &Device, items: &[Item]) -> ApplyOutcome {
     let passage = CursorAdvance { before, after: ([7; 8], before.map_or(1, |(_, upto)| upto + 1)) };
     let heard = store.apply(device.id(), Some(passage), items, &Policy::default, AT).await.unwrap();
     let heard = heard.expect("it is linked, and read up to there");
-    if let Some(record) = &heard.record {
-        // What follows from it is the same as what is read.
-        assert_eq!(record, &**store.clips(&[record.number]).await.unwrap()[0]);
+    for record in &heard.records {
+        // What follows from it is the same as what is read, unless a later change of the same batch took its place.
+        let read = store.clips(&[record.number]).await.unwrap().remove(0);
+        assert!(*record == **read || record.change < read.change, "{record:?} is {read:?}");
     }
+    assert!(heard.records.is_sorted_by(|one, next| one.change < next.change));
     heard
 }
 
@@ -236,18 +238,69 @@ async fn what_came_a_moment_ago_is_told_from_memory_as_the_records_say() {
     let (store, url) = (&records.store, records.database.url());
     store.note_device(&linked(8)).await.unwrap();
     let (mut dice, mut brought) = (TestRng(17, 0), 0);
-    for era in 0..40 {
+    for era in 0..80 {
         dice.1 = era;
         let before = store.latest_change().await.unwrap();
-        let mut items: Vec<Item> = (0..1 + era / 6 % 4).map(|_| dice.item()).collect();
-        if let [Item::Clip(clip)] = &mut items[..] {
-            // Copied there.
-            clip.state.origin = linked(8).id();
+        let mut items: Vec<Item> = (0..4 - era / 6 % 4).map(|_| dice.item()).collect();
+        if era % 2 == 0 {
+            for item in &mut items {
+                // Copied there.
+                let Item::Clip(clip) = item else { continue };
+                clip.state.origin = linked(8).id();
+            }
         }
-        brought += usize::from(hear(store, &linked(8), &items).await.record.is_some());
+        let records = hear(store, &linked(8), &items).await.records;
+        brought += records.len();
         tells_what_the_records_say(store, url, before).await;
     }
     assert!(brought > 0, "some of them need not be read");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_batch_of_new_clips_need_not_be_read() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    store.note_device(&linked(8)).await.unwrap();
+    let clip = |n: u64, more: Option<BodyFormat>| {
+        let words = TEXTS[n as usize];
+        let data = Some(Bytes::from_static(words.as_bytes()));
+        let plain = BodyFormat {
+            mime: "text/plain;charset=utf-8".into(),
+            size: words.len() as u64,
+            hash: *blake3::hash(words.as_bytes()).as_bytes(),
+            data,
+        };
+        let formats: Vec<BodyFormat> = [Some(plain), more].into_iter().flatten().collect();
+        let body = Body {
+            size: formats.iter().map(|format| format.size).sum(),
+            pixels: None,
+            extent: Some((1, 7)),
+            text: None,
+            caption: Some("Caption".into()),
+            source: Source { application: Some("Writer".into()), ..Source::default() },
+            formats,
+        };
+        let state =
+            State { copied: Stamp::at_start_of(AT.plus(n)), origin: linked(8).id(), copies: 2, ..State::default() };
+        let id = ClipId::of(Kind::Text, words.as_bytes());
+        Item::Clip(Box::new(Clip { id, kind: Kind::Text, state, body: Some(body) }))
+    };
+    let format = |mime: &str, size: usize, data: Option<Bytes>| {
+        let hash = data.as_ref().map_or([3; 32], |data| *blake3::hash(data).as_bytes());
+        Some(BodyFormat { mime: mime.into(), size: size as u64, hash, data })
+    };
+    let rtf = Bytes::from(vec![7; 40_000]);
+    let items = [
+        clip(0, None),
+        clip(1, format("text/html", 3, Some(Bytes::from_static(b"<p>")))),
+        clip(2, format("image/png", 100_000, None)),
+        clip(3, format("text/rtf", rtf.len(), Some(rtf))),
+    ];
+    let before = store.latest_change().await.unwrap();
+    let heard = hear(store, &linked(8), &items).await;
+    let told: Vec<_> = heard.records.iter().map(|record| (record.change - before, record.elsewhere)).collect();
+    assert_eq!(told, [(1, false), (2, false), (3, true), (4, false)]);
+    assert!(hear(store, &linked(8), &items).await.records.is_empty(), "there is nothing new");
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -5,7 +5,7 @@ use std::time::Duration;
 use yadori_core::format::Format;
 use yadori_core::shared::Item;
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Rank, Source, Stamp};
-use yadori_store::{Attribute, GENTLE, NewClip, OpenError, OperationKind, QUICK, Store, Thumbnail};
+use yadori_store::{Attribute, GENTLE, MovedIn, NewClip, OpenError, OperationKind, QUICK, Store, Thumbnail};
 
 async fn count(records: &Records, table: &str) -> i64 {
     let pool = sqlx::MySqlPool::connect(records.database.url()).await.unwrap();
@@ -263,6 +263,32 @@ async fn content_that_nobody_uses_any_more_is_freed() {
     file(&records.store, "two", 4, &[]).await;
     assert_eq!(count(&records, "blobs").await, 1);
     assert_eq!(count(&records, "blob_chunks").await, 1);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_is_filed_together_need_not_be_read() {
+    let records = private().await;
+    let store = &records.store;
+    let at = |millis| Stamp::at_start_of(MillisSinceEpoch(millis));
+    let source = Source { application: Some("Writer".repeat(90)), ..Source::default() };
+    let used = MovedIn { copies: 3, recalls: u32::MAX, recalled_at: Some(MillisSinceEpoch(70)), at: at(90) };
+    let texts = ["one", "two \0 '", "three"];
+    let formats = texts.map(|text| [Format::plain(text), Format::new("image/png", vec![7; 40_000])]);
+    let clips: Vec<_> = (0..3)
+        .map(|n| {
+            let (text, formats) = (texts[n], &formats[n][..=n % 2]);
+            let size = formats.iter().map(|format| format.data.len() as u64).sum();
+            let title = (n == 2).then_some("Spare lamp");
+            let moved_in = (n > 0).then_some(used);
+            (NewClip { copied: at(n as u64 + 1), filed: at(80), size, title, moved_in, ..of(text, &source) }, formats)
+        })
+        .collect();
+    let filed = store.file_all(&clips).await.unwrap();
+    assert_eq!((filed.numbers.len(), filed.records.last().map(|last| last.change)), (3, Some(filed.change)));
+    let another = Store::open(records.database.url(), ("workshop", [1; 16])).await.unwrap();
+    for (record, read) in filed.records.iter().zip(another.clips(&filed.numbers).await.unwrap()) {
+        assert_eq!(record, &**read);
+    }
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

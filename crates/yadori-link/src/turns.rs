@@ -1,0 +1,143 @@
+//! What an exchange has asked of the records, until it is done.
+//!
+//! Most of it is done one after the other, in the order in which it was asked for. Beside that, content is read; and it is noted
+//! how far the other has come, of what was acknowledged meanwhile the last only. The other is heard all the while, unless so
+//! much waits that it has to wait as well.
+
+use crate::connection::{Applied, Ended, Records, Stored};
+use crate::exchange::{Input, Output};
+use std::collections::VecDeque;
+use std::future::poll_fn;
+use std::pin::Pin;
+use std::task::{Context, Poll};
+
+/// So much may wait before the other has to.
+const MOST: usize = 8;
+
+type Doing<'r> = Pin<Box<dyn Future<Output = Result<Option<Input>, Ended>> + Send + 'r>>;
+
+/// What is done one after the other: what is being done, and what waits.
+#[derive(Default)]
+struct Turns<'r> {
+    doing: Option<Doing<'r>>,
+    waiting: VecDeque<Output>,
+}
+
+/// All that is to be done with these records.
+pub(crate) struct ToDo<'r, R> {
+    records: &'r R,
+    ordered: Turns<'r>,
+    acknowledgements: Turns<'r>,
+    contents: Turns<'r>,
+}
+
+impl<'r, R: Records> ToDo<'r, R> {
+    /// Nothing yet.
+    pub fn of(records: &'r R) -> Self {
+        Self { records, ordered: Turns::default(), acknowledgements: Turns::default(), contents: Turns::default() }
+    }
+
+    /// Adds something that the records are asked for.
+    pub fn add(&mut self, output: Output) {
+        let turns = match &output {
+            Output::Acknowledged(_) => {
+                // Who has everything up to this number, has all that is before it.
+                self.acknowledgements.waiting.clear();
+                &mut self.acknowledgements
+            }
+            Output::ReadContent(..) => &mut self.contents,
+            _ => &mut self.ordered,
+        };
+        turns.waiting.push_back(output);
+        turns.begin_next(self.records);
+    }
+
+    /// Whether the other has to wait before it says more.
+    pub fn is_full(&self) -> bool {
+        self.ordered.waiting.len() >= MOST || self.contents.waiting.len() >= MOST
+    }
+
+    /// Waits until one thing more is done, and gives what came of it; for ever, if there is nothing to do. Nothing is lost when
+    /// whoever waits gives up.
+    pub async fn next(&mut self) -> Result<Option<Input>, Ended> {
+        poll_fn(|context| {
+            for turns in [&mut self.ordered, &mut self.acknowledgements, &mut self.contents] {
+                if let Poll::Ready(done) = turns.poll(context) {
+                    turns.begin_next(self.records);
+                    return Poll::Ready(done);
+                }
+            }
+            Poll::Pending
+        })
+        .await
+    }
+
+    /// Does what is left, unless the records fail.
+    pub async fn finish(mut self) {
+        while self.ordered.doing.is_some() || self.acknowledgements.doing.is_some() || self.contents.doing.is_some() {
+            if self.next().await.is_err() {
+                return;
+            }
+        }
+    }
+}
+
+impl<'r> Turns<'r> {
+    fn begin_next<R: Records>(&mut self, records: &'r R) {
+        if self.doing.is_none()
+            && let Some(output) = self.waiting.pop_front()
+        {
+            self.doing = Some(Box::pin(carry_out(output, records)));
+        }
+    }
+
+    fn poll(&mut self, context: &mut Context<'_>) -> Poll<Result<Option<Input>, Ended>> {
+        let Some(doing) = &mut self.doing else { return Poll::Pending };
+        let done = doing.as_mut().poll(context);
+        if done.is_ready() {
+            self.doing = None;
+        }
+        done
+    }
+}
+
+/// Does what the exchange asks of the records; gives what came of it.
+async fn carry_out<R: Records>(output: Output, records: &R) -> Result<Option<Input>, Ended> {
+    let failed = |error: R::Error| Ended::Records(error.to_string());
+    Ok(match output {
+        Output::Greeted(hello) => {
+            records.greeted(&hello).await.map_err(failed)?;
+            None
+        }
+        Output::Read { after, until, bytes } => {
+            let (upto, items) = records.read(after, until, bytes).await.map_err(failed)?;
+            Some(Input::Read { upto, items })
+        }
+        Output::Apply { cursor, items } => {
+            let Applied { wants, echoes } = records.apply(cursor, items).await.map_err(failed)?;
+            Some(Input::Applied { upto: cursor.1, wants, echoes })
+        }
+        Output::Acknowledged(upto) => {
+            records.acknowledged(upto).await.map_err(failed)?;
+            None
+        }
+        Output::ReadContent(hash, from, most) => {
+            let content = records.content(hash, from, most).await.map_err(failed)?;
+            Some(Input::Content(hash, from, content))
+        }
+        Output::StoreContent(hash, at, data) => {
+            let Stored { have, whole, moved } = records.store(hash, at, data).await.map_err(failed)?;
+            Some(Input::Stored { hash, have, whole, moved })
+        }
+        Output::Told(place) => {
+            records.told(place).await.map_err(failed)?;
+            None
+        }
+        Output::TakeIn { number, clip, recall } => {
+            let (refusal, Applied { echoes, .. }) = records.take_in(*clip, recall).await.map_err(failed)?;
+            Some(Input::TakenIn { number, refusal, echoes })
+        }
+        // Nothing of the records.
+        Output::Send(_) | Output::Absent(_) | Output::Handed(..) | Output::Over(_) => None,
+    })
+}
