@@ -294,12 +294,13 @@ impl Store {
         Ok(numbers.iter().filter_map(|number| found.get(number).cloned()).collect())
     }
 
+    /// In any order: the server would sort them in files, for the texts.
     async fn clips_on_record(&self, numbers: &[u64]) -> Result<Vec<ClipRecord>, StoreError> {
         // While the server's statistics still say that the table is small, it would rather read all of it.
         let rows = clips!(
             LISTED_CHARS,
-            "FROM JSON_TABLE(?, '$[*]' COLUMNS (place FOR ORDINALITY, no BIGINT UNSIGNED PATH '$')) w
-             STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no ORDER BY w.place",
+            "FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
+             STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no",
             numbers_as_json(numbers)
         )
         .fetch_all(&self.pool)
@@ -423,9 +424,10 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn changed_since(&self, after: u64, most: u32) -> Result<Vec<ClipRecord>, StoreError> {
-        let rows = clips!(u32::MAX, "FROM clips c WHERE c.seq > ? ORDER BY c.seq LIMIT ?", after, most)
-            .fetch_all(&self.pool)
-            .await?;
+        let rows =
+            clips!(u32::MAX, "FROM clips c FORCE INDEX (seq) WHERE c.seq > ? ORDER BY c.seq LIMIT ?", after, most)
+                .fetch_all(&self.pool)
+                .await?;
         rows.into_iter().map(ClipRecord::try_from).collect()
     }
 

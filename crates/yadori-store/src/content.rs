@@ -88,7 +88,7 @@ impl Store {
                STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no
                LEFT JOIN formats f FORCE INDEX (PRIMARY) ON f.clip_no = c.no
                LEFT JOIN blobs b ON b.no = f.blob_no
-               WHERE c.plain = TRUE OR f.clip_no IS NOT NULL ORDER BY c.no, f.place"#,
+               WHERE c.plain = TRUE OR f.clip_no IS NOT NULL"#,
             PLAIN,
             numbers_as_json(clips)
         )
@@ -100,7 +100,10 @@ impl Store {
             hash: row.hash.and_then(|hash| hash.try_into().ok()),
             format: StoredFormat::read(row.mime, row.size, row.blob_no, row.content),
         });
-        Ok(formats.collect())
+        let mut formats: Vec<FormatOfClip> = formats.collect();
+        // The server would do so on the disk, which may be full.
+        formats.sort_by_key(|format| (format.clip, format.place));
+        Ok(formats)
     }
 
     /// The formats of a clip, in the order in which they were offered. Small ones are read along.
@@ -170,16 +173,18 @@ pub(crate) async fn formats_on_record<'e>(
     database: impl Executor<'e, Database = MySql>,
     clip: u64,
 ) -> Result<Vec<StoredFormat>, sqlx::Error> {
-    let rows = sqlx::query!(
-        r#"SELECT COALESCE(f.mime, ?) AS "mime!", COALESCE(f.size, c.size) AS "size!", f.blob_no AS "blob_no?",
+    let mut rows = sqlx::query!(
+        r#"SELECT COALESCE(f.place, 0) AS "place!: u8", COALESCE(f.mime, ?) AS "mime!", COALESCE(f.size, c.size) AS "size!", f.blob_no AS "blob_no?",
             COALESCE(f.content, IF(f.blob_no IS NULL, c.text, NULL)) AS "content: Vec<u8>"
            FROM clips c LEFT JOIN formats f FORCE INDEX (PRIMARY) ON f.clip_no = c.no
-           WHERE c.no = ? AND (c.plain = TRUE OR f.clip_no IS NOT NULL) ORDER BY f.place"#,
+           WHERE c.no = ? AND (c.plain = TRUE OR f.clip_no IS NOT NULL)"#,
         PLAIN,
         clip
     )
     .fetch_all(database)
     .await?;
+    // The server would do so on the disk, which may be full.
+    rows.sort_by_key(|row| row.place);
     Ok(rows.into_iter().map(|row| StoredFormat::read(row.mime, row.size, row.blob_no, row.content)).collect())
 }
 

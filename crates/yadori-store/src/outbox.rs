@@ -51,13 +51,14 @@ impl Store {
             return Ok(fresh);
         }
         let latest = self.latest_change().await?.min(until);
-        let rows: Vec<StateRow> =
-            sqlx::query_as(select_states("FROM clips c WHERE c.seq > ? AND c.seq <= ? ORDER BY c.seq LIMIT ?"))
-                .bind(after)
-                .bind(latest)
-                .bind(BATCH)
-                .fetch_all(&self.pool)
-                .await?;
+        let rows: Vec<StateRow> = sqlx::query_as(select_states(
+            "FROM clips c FORCE INDEX (seq) WHERE c.seq > ? AND c.seq <= ? ORDER BY c.seq LIMIT ?",
+        ))
+        .bind(after)
+        .bind(latest)
+        .bind(BATCH)
+        .fetch_all(&self.pool)
+        .await?;
         let mut upto = if rows.len() < BATCH as usize { latest } else { rows.last().map_or(latest, |row| row.seq) };
         let numbers: Vec<u64> = rows.iter().filter(|row| !row.tombstone).map(|row| row.no).collect();
         let mut bodies = self.bodies(&numbers).await?;
