@@ -13,7 +13,7 @@ use std::time::Duration;
 use tokio::sync::{broadcast, watch};
 use yadori_core::ClipId;
 use yadori_core::search::{Entry, Filling, Index};
-use yadori_store::{ClipRecord, ReadClip, Store, StoreError};
+use yadori_store::{ClipRecord, Store, StoreError};
 
 /// Changes read from the feed at a time.
 const BATCH: u32 = 500;
@@ -272,17 +272,18 @@ impl Ledger {
         let _ = self.announcements.send(Announcement::Clip(Arc::new(self.describe(record))));
     }
 
-    /// Announces clips that have not changed, but of which more is known.
-    pub(crate) fn announce_again(&self, records: &[Arc<ReadClip>]) {
+    /// Announces clips that have not changed, but of which more is known. They are read only if somebody listens.
+    pub(crate) async fn announce_again(&self, clips: &[u64]) -> Result<(), StoreError> {
         {
             let (cursor, mut repeats) = (self.cursor(), self.repeats.lock());
-            records.iter().for_each(|record| repeats.note(cursor, record.number));
+            clips.iter().for_each(|number| repeats.note(cursor, *number));
         }
-        if self.announcements.receiver_count() > 0 {
-            for record in records {
-                let _ = self.announcements.send(Announcement::Again(Arc::new(self.describe(record))));
+        if self.announcements.receiver_count() > 0 && !clips.is_empty() {
+            for record in self.store.clips(clips).await? {
+                let _ = self.announcements.send(Announcement::Again(Arc::new(self.describe(&record))));
             }
         }
+        Ok(())
     }
 
     /// The numbers of the clips that were announced again since a listener heard of change `last`, as far back as the start

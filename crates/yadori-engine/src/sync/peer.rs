@@ -122,10 +122,7 @@ impl Records for Peer {
     async fn read(&self, after: u64, until: u64, bytes: usize) -> Result<(u64, Vec<Item>), PeerError> {
         let policy = self.service.links.policy();
         let told = self.service.history.store.outgoing_since(after, until, bytes, &policy).await?;
-        if !told.newly_shared.is_empty() {
-            let history = &self.service.history;
-            history.ledger.announce_again(&history.store.clips(&told.newly_shared).await?);
-        }
+        self.service.history.ledger.announce_again(&told.newly_shared).await?;
         Ok((told.upto, told.items))
     }
 

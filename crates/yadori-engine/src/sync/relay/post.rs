@@ -80,9 +80,7 @@ impl DeviceSync {
             let until = self.relaying.echoes.lock().next_gap_ends(posted.looked);
             let policy = self.links.policy();
             let told = self.history.store.outgoing_since(posted.looked, until, LETTER, &policy).await?;
-            if !told.newly_shared.is_empty() {
-                self.history.ledger.announce_again(&self.history.store.clips(&told.newly_shared).await?);
-            }
+            self.history.ledger.announce_again(&told.newly_shared).await?;
             if told.items.is_empty() {
                 posted.looked = told.upto;
                 continue;

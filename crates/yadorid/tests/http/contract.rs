@@ -12,6 +12,6 @@ fn the_committed_openapi_document_is_current() {
     let committed = std::fs::read_to_string(&path).unwrap_or_default();
     assert!(
         committed == current,
-        "docs/openapi.json is not current; run: YADORI_UPDATE=1 cargo test -p yadorid --test contract"
+        "docs/openapi.json is not current; run: YADORI_UPDATE=1 cargo test -p yadorid --test http contract"
     );
 }
