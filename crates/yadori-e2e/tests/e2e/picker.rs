@@ -529,6 +529,8 @@ fn the_whole_job_is_done_with_a_screen_reader_and_no_picture() {
     press(&[CONTROL, ALT, SPACE]);
     // The first clip is read as soon as the window is there.
     reader.hears("focus list item | 1, first, ");
+    // It may be told of before the window has the keyboard.
+    until("the picker has the keyboard", || service.get("/keyboard").text().contains("Picker"));
     press(&[DOWN]);
     reader.hears("focus list item | 2, second, ");
     // What is typed goes into a field that has a name, and the results are a key away.
