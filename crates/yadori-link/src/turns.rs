@@ -141,3 +141,82 @@ async fn carry_out<R: Records>(output: Output, records: &R) -> Result<Option<Inp
         Output::Send(_) | Output::Absent(_) | Output::Handed(..) | Output::Over(_) => None,
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::frame::{Hello, RelayPlace};
+    use bytes::Bytes;
+    use parking_lot::Mutex;
+    use tokio::sync::Semaphore;
+    use yadori_core::shared::{Clip, Hash, Item};
+
+    /// Records that note what they did, each time once they are let go on.
+    struct Slow {
+        done: Mutex<Vec<String>>,
+        may_go_on: Semaphore,
+    }
+
+    impl Slow {
+        async fn does(&self, what: impl Into<String>) {
+            self.may_go_on.acquire().await.unwrap().forget();
+            self.done.lock().push(what.into());
+        }
+    }
+
+    impl Records for Slow {
+        type Error = std::convert::Infallible;
+
+        async fn greeted(&self, _: &Hello) -> Result<(), Self::Error> {
+            Ok(())
+        }
+        async fn read(&self, after: u64, _: u64, _: usize) -> Result<(u64, Vec<Item>), Self::Error> {
+            self.does(format!("read {after}")).await;
+            Ok((after, Vec::new()))
+        }
+        async fn apply(&self, cursor: ([u8; 8], u64), _: Vec<Item>) -> Result<Applied, Self::Error> {
+            self.does(format!("apply {}", cursor.1)).await;
+            Ok(Applied::default())
+        }
+        async fn acknowledged(&self, upto: u64) -> Result<(), Self::Error> {
+            self.does(format!("acknowledged {upto}")).await;
+            Ok(())
+        }
+        async fn content(&self, _: Hash, _: u64, _: usize) -> Result<Option<Bytes>, Self::Error> {
+            Ok(None)
+        }
+        async fn store(&self, _: Hash, _: u64, _: Bytes) -> Result<Stored, Self::Error> {
+            Ok(Stored::default())
+        }
+        fn absent(&self, _: Hash) {}
+        async fn told(&self, _: RelayPlace) -> Result<(), Self::Error> {
+            Ok(())
+        }
+        async fn take_in(&self, _: Clip, _: bool) -> Result<(Option<String>, Applied), Self::Error> {
+            Ok(Default::default())
+        }
+    }
+
+    #[tokio::test]
+    async fn everything_has_its_turn_and_of_acknowledgements_the_last() {
+        let records = Slow { done: Mutex::default(), may_go_on: Semaphore::new(0) };
+        let mut to_do = ToDo::of(&records);
+        for upto in 1..=4 {
+            to_do.add(Output::Acknowledged(upto));
+        }
+        for number in 1..=4 {
+            to_do.add(Output::Apply { cursor: ([0; 8], number), items: Vec::new() });
+            to_do.add(Output::Read { after: number, until: number, bytes: 1 });
+        }
+        assert!(!to_do.is_full(), "seven wait for their turn");
+        to_do.add(Output::Read { after: 5, until: 5, bytes: 1 });
+        assert!(to_do.is_full());
+        records.may_go_on.add_permits(100);
+        to_do.finish().await;
+        let done = records.done.into_inner();
+        let (noted, in_turn): (Vec<_>, Vec<_>) = done.into_iter().partition(|what| what.starts_with("acknowledged"));
+        assert_eq!(noted, ["acknowledged 1", "acknowledged 4"]);
+        let wanted = ["apply 1", "read 1", "apply 2", "read 2", "apply 3", "read 3", "apply 4", "read 4", "read 5"];
+        assert_eq!(in_turn, wanted);
+    }
+}
