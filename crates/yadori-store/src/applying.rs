@@ -8,7 +8,8 @@ use crate::drawers::{leave_drawer, renumber};
 use crate::fresh::FreshClip;
 use crate::numbers::{Numbers, number_of_drawer};
 use crate::statements::Statements;
-use crate::store::{Store, StoreError, TombstoneKey, WriteTx, next_change, retry_on_deadlock};
+use crate::store::{Store, StoreError, TombstoneKey, retry_on_deadlock};
+use crate::write_tx::{WriteTx, next_change};
 use std::collections::HashSet;
 use std::sync::atomic::Ordering;
 use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_HEADINGS};
@@ -190,7 +191,7 @@ impl Applier {
             r#"SELECT name, place, changed, removed AS "removed: bool" FROM drawers WHERE no = ?"#,
             number
         )
-        .fetch_one(&mut **self.tx)
+        .fetch_one(&mut *self.tx)
         .await?;
         let known = Drawer {
             id: told.id,
@@ -212,7 +213,7 @@ impl Applier {
             change,
             number
         )
-        .execute(&mut **self.tx)
+        .execute(&mut *self.tx)
         .await?;
         // Its clips are found by its name.
         self.outcome.change = Some(renumber(&mut self.tx, number).await?);
@@ -228,7 +229,7 @@ impl Applier {
             r#"SELECT place, words, changed, removed AS "removed: bool" FROM headings WHERE id = ?"#,
             &told.id[..]
         )
-        .fetch_optional(&mut **self.tx)
+        .fetch_optional(&mut *self.tx)
         .await?;
         if let Some(row) = row {
             let known = Heading {
@@ -243,7 +244,7 @@ impl Applier {
                 return Ok(());
             }
         } else {
-            let headings = sqlx::query_scalar!("SELECT COUNT(*) FROM headings").fetch_one(&mut **self.tx).await?;
+            let headings = sqlx::query_scalar!("SELECT COUNT(*) FROM headings").fetch_one(&mut *self.tx).await?;
             if headings as u64 >= MOST_HEADINGS {
                 return Err(StoreError::TooMany("headings", MOST_HEADINGS));
             }
@@ -261,7 +262,7 @@ impl Applier {
             told.removed,
             change
         )
-        .execute(&mut **self.tx)
+        .execute(&mut *self.tx)
         .await?;
         Ok(())
     }

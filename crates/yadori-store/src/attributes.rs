@@ -3,7 +3,7 @@
 use crate::numbers::Numbers;
 use crate::registers::{self, NewState, states_of};
 use crate::store::{Store, StoreError};
-use sqlx::{MySql, Transaction};
+use crate::write_tx::WriteTx;
 use std::collections::BTreeMap;
 use yadori_core::merge::{InDrawer, Register};
 use yadori_core::{Mark, Rank, Stamp};
@@ -54,11 +54,7 @@ pub(crate) fn attributes(given: &GivenAttributes<'_>) -> Vec<Attribute> {
 }
 
 /// Gives clips attributes at `stamp`. Gives the number of the latest change; zero if there was none.
-pub(crate) async fn set(
-    tx: &mut Transaction<'static, MySql>,
-    given: &[(u64, Attribute)],
-    stamp: Stamp,
-) -> Result<u64, StoreError> {
+pub(crate) async fn set(tx: &mut WriteTx, given: &[(u64, Attribute)], stamp: Stamp) -> Result<u64, StoreError> {
     let mut numbers: Vec<u64> = given.iter().map(|(number, _)| *number).collect();
     numbers.sort_unstable();
     numbers.dedup();
@@ -91,7 +87,7 @@ pub(crate) async fn set(
     Ok(registers::put(tx, &mut Numbers::default(), states, false).await?.last)
 }
 
-async fn id_of_drawer(tx: &mut Transaction<'static, MySql>, number: u32) -> Result<[u8; 16], StoreError> {
+async fn id_of_drawer(tx: &mut WriteTx, number: u32) -> Result<[u8; 16], StoreError> {
     let id = sqlx::query_scalar!("SELECT id FROM drawers WHERE no = ?", number).fetch_one(&mut **tx).await?;
     id.try_into().map_err(|_| StoreError::Damaged(number.into()))
 }
@@ -99,7 +95,7 @@ async fn id_of_drawer(tx: &mut Transaction<'static, MySql>, number: u32) -> Resu
 /// Lets the clip `new` take the place of `old`, at `stamp` ([`State::take_place_of`](yadori_core::merge::State)). Gives the
 /// number of the latest change.
 pub(crate) async fn take_place(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     (new, old): (u64, u64),
     stamp: Stamp,
     retire: bool,

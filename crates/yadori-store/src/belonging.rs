@@ -4,8 +4,8 @@
 //! pixels of pictures are checked by whoever decodes them.)
 
 use crate::content::{SEARCHED_BYTES, StoredFormat, formats_on_record, free_blob, read_blob};
-use crate::store::{Store, StoreError, next_change};
-use sqlx::{MySql, Transaction};
+use crate::store::{Store, StoreError};
+use crate::write_tx::{WriteTx, next_change};
 use yadori_core::belonging::{Canonical, canonical, carries};
 use yadori_core::format::PLAIN;
 use yadori_core::identity::IdHasher;
@@ -16,7 +16,7 @@ const MOST_LISTED: u64 = 16 << 20;
 
 /// Whether the content of a clip, all of which is here, is that of its id. Pictures are not decided here. The words that
 /// a text is found by are set to those of its content on the way.
-pub(crate) async fn is_what_it_says(tx: &mut Transaction<'static, MySql>, clip: u64) -> Result<bool, sqlx::Error> {
+pub(crate) async fn is_what_it_says(tx: &mut WriteTx, clip: u64) -> Result<bool, sqlx::Error> {
     let row = sqlx::query!("SELECT id, kind, text FROM clips WHERE no = ?", clip).fetch_one(&mut **tx).await?;
     let (Some(id), Some(kind)) = (ClipId::from_slice(&row.id), Kind::from_code(row.kind)) else { return Ok(false) };
     if kind == Kind::Image {
@@ -64,11 +64,7 @@ pub(crate) async fn is_what_it_says(tx: &mut Transaction<'static, MySql>, clip: 
 /// Takes away the content of a clip that is not what its id says; what it was given stays. Whoever has the true content
 /// will be believed. The blobs that nothing uses any more go, but for `except`, which is still to be used. Gives the number
 /// of the change.
-pub(crate) async fn drop_content(
-    tx: &mut Transaction<'static, MySql>,
-    clip: u64,
-    except: Option<u64>,
-) -> Result<u64, sqlx::Error> {
+pub(crate) async fn drop_content(tx: &mut WriteTx, clip: u64, except: Option<u64>) -> Result<u64, sqlx::Error> {
     let blobs = sqlx::query_scalar!(
         "SELECT blob_no AS `blob_no!` FROM formats WHERE clip_no = ? AND blob_no IS NOT NULL",
         clip

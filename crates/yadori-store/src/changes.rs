@@ -4,8 +4,8 @@ use crate::content;
 use crate::days::{self, Happened};
 use crate::numbers::Numbers;
 use crate::registers::{self, NewState, states_of};
-use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
-use sqlx::{MySql, Transaction};
+use crate::store::{Store, StoreError, retry_on_deadlock};
+use crate::write_tx::{WriteTx, next_change};
 use yadori_core::{MillisSinceEpoch, Stamp};
 
 impl Store {
@@ -20,9 +20,7 @@ impl Store {
         at: MillisSinceEpoch,
         to_top: Option<Stamp>,
     ) -> Result<u64, StoreError> {
-        // The first that it does is to take a number of the feed, which is what makes others wait.
-        let mut tx = self.begin_ahead().await?;
-        tx.notes(numbers);
+        let mut tx = self.begin_notes(numbers).await?;
         let mut change = 0;
         for number in numbers {
             change = next_change(&mut tx).await?;
@@ -33,7 +31,7 @@ impl Store {
                 to_top.map_or(0, Stamp::to_bits),
                 number
             )
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         }
         days::note(&mut tx, at, Happened::Recalled, numbers.len() as u32).await?;
@@ -68,7 +66,7 @@ impl Store {
 }
 
 /// Clears what a clip consists of: its formats, small picture and words, and where it was copied.
-pub(crate) async fn clear_content(tx: &mut Transaction<'static, MySql>, number: u64) -> Result<(), StoreError> {
+pub(crate) async fn clear_content(tx: &mut WriteTx, number: u64) -> Result<(), StoreError> {
     let blobs = sqlx::query_scalar!(
         "SELECT blob_no AS `blob_no!` FROM formats WHERE clip_no = ? AND blob_no IS NOT NULL",
         number
@@ -93,7 +91,7 @@ pub(crate) async fn clear_content(tx: &mut Transaction<'static, MySql>, number: 
 
 /// Forgets a clip of which the grace in the bin is over: its content, and what it was given. Its stamps stay, so that no
 /// other device learns less of it. Gives the number of the change.
-pub(crate) async fn expire(tx: &mut Transaction<'static, MySql>, number: u64) -> Result<u64, StoreError> {
+pub(crate) async fn expire(tx: &mut WriteTx, number: u64) -> Result<u64, StoreError> {
     clear_content(tx, number).await?;
     let change = next_change(tx).await?;
     sqlx::query!(

@@ -253,7 +253,7 @@ impl Store {
         let mut after = 0;
         loop {
             let rows = clips!(u32::MAX, "FROM clips c WHERE c.no > ? ORDER BY c.no LIMIT ?", after, BATCH)
-                .fetch_all(&self.pool)
+                .fetch_all(&self.connections)
                 .await?;
             let Some(last) = rows.last() else { return Ok(()) };
             after = last.no;
@@ -303,7 +303,7 @@ impl Store {
              STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no",
             numbers_as_json(numbers)
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         rows.into_iter().map(ClipRecord::try_from).collect()
     }
@@ -317,7 +317,8 @@ impl Store {
         if let Some(known) = known {
             return Ok(Some(ClipRecord::clone(&known)));
         }
-        let row = clips!(LISTED_CHARS, "FROM clips c WHERE c.id = ?", &id.0[..]).fetch_optional(&self.pool).await?;
+        let row =
+            clips!(LISTED_CHARS, "FROM clips c WHERE c.id = ?", &id.0[..]).fetch_optional(&self.connections).await?;
         let clip = row.map(ClipRecord::try_from).transpose()?;
         self.cache.keep_clips(ticket, clip.clone().map(|record| Arc::new(record.into())).as_slice());
         Ok(clip)
@@ -334,7 +335,7 @@ impl Store {
              WHERE (c.drawer IS NULL OR c.drawer > 0) AND c.pin IS NOT NULL AND c.gone IS NULL AND c.tombstone = FALSE
              ORDER BY c.pin, c.id"
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         rows.into_iter().map(ClipRecord::try_from).collect()
     }
@@ -349,7 +350,7 @@ impl Store {
             "FROM clips c FORCE INDEX (by_drawer_and_pin) WHERE c.drawer = ? AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.place, c.id",
             drawer
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         rows.into_iter().map(ClipRecord::try_from).collect()
     }
@@ -363,7 +364,7 @@ impl Store {
             LISTED_CHARS,
             "FROM clips c FORCE INDEX (by_alias) WHERE c.alias IS NOT NULL AND c.gone IS NULL AND c.tombstone = FALSE ORDER BY c.alias"
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         rows.into_iter().map(ClipRecord::try_from).collect()
     }
@@ -373,7 +374,8 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn with_alias(&self, alias: &str) -> Result<Option<ClipRecord>, StoreError> {
-        let row = clips!(LISTED_CHARS, "FROM clips c WHERE c.alias = ?", alias).fetch_optional(&self.pool).await?;
+        let row =
+            clips!(LISTED_CHARS, "FROM clips c WHERE c.alias = ?", alias).fetch_optional(&self.connections).await?;
         row.map(ClipRecord::try_from).transpose()
     }
 
@@ -388,7 +390,7 @@ impl Store {
             most,
             skip
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         rows.into_iter().map(ClipRecord::try_from).collect()
     }
@@ -402,7 +404,7 @@ impl Store {
             r#"SELECT COUNT(*) AS "clips!: u64", CAST(COALESCE(SUM(size), 0) AS UNSIGNED) AS "bytes!: u64"
                FROM clips WHERE gone IS NOT NULL AND tombstone = FALSE"#
         )
-        .fetch_one(&self.pool)
+        .fetch_one(&self.connections)
         .await?;
         Ok((row.clips, row.bytes))
     }
@@ -413,7 +415,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn bin_ids(&self) -> Result<Vec<ClipId>, StoreError> {
         let ids = sqlx::query_scalar!("SELECT id FROM clips WHERE gone IS NOT NULL AND tombstone = FALSE")
-            .fetch_all(&self.pool)
+            .fetch_all(&self.connections)
             .await?;
         Ok(ids.iter().filter_map(|id| ClipId::from_slice(id)).collect())
     }
@@ -426,7 +428,7 @@ impl Store {
     pub async fn changed_since(&self, after: u64, most: u32) -> Result<Vec<ClipRecord>, StoreError> {
         let rows =
             clips!(u32::MAX, "FROM clips c FORCE INDEX (seq) WHERE c.seq > ? ORDER BY c.seq LIMIT ?", after, most)
-                .fetch_all(&self.pool)
+                .fetch_all(&self.connections)
                 .await?;
         rows.into_iter().map(ClipRecord::try_from).collect()
     }
@@ -440,7 +442,7 @@ impl Store {
             "SELECT CAST(COALESCE(SUM(data_length + index_length), 0) AS UNSIGNED) FROM information_schema.tables
              WHERE table_schema = DATABASE()",
         )
-        .fetch_one(&self.pool)
+        .fetch_one(&self.connections)
         .await?;
         Ok(row.try_get::<u64, _>(0)?)
     }

@@ -9,7 +9,8 @@
 use crate::columns::STAMPS_OF_CLIPS;
 use crate::registers::{StateRow, put_columns, select_states};
 use crate::stamps;
-use crate::store::{Store, StoreError, next_changes};
+use crate::store::{Store, StoreError};
+use crate::write_tx::next_changes;
 use std::collections::BTreeMap;
 use yadori_core::{HybridClock, MillisSinceEpoch, Stamp};
 
@@ -22,13 +23,13 @@ impl Store {
     pub async fn repair_clock(&self, believed: Stamp, now: MillisSinceEpoch) -> Result<(Stamp, u64), StoreError> {
         let limit = believed.to_bits();
         let mut tx = self.begin_writing().await?;
-        let mut change = sqlx::query_scalar!("SELECT last FROM feed WHERE one = 1").fetch_one(&mut **tx).await?;
+        let mut change = sqlx::query_scalar!("SELECT last FROM feed WHERE one = 1").fetch_one(&mut *tx).await?;
         let latest =
             STAMPS_OF_CLIPS.iter().map(|column| format!("COALESCE({column}, 0)")).collect::<Vec<_>>().join(", ");
         let mut clips: Vec<StateRow> =
             sqlx::query_as(select_states(&format!("FROM clips c WHERE GREATEST({latest}) > ? FOR UPDATE")))
                 .bind(limit)
-                .fetch_all(&mut **tx)
+                .fetch_all(&mut *tx)
                 .await?;
         let others = stamps::later_elsewhere(&mut tx, limit).await?;
         let latest_right = stamps::latest_up_to(&mut tx, limit).await?;
@@ -44,7 +45,7 @@ impl Store {
         let mut clock = HybridClock::after(Stamp::from_bits(latest_right));
         let last_met =
             sqlx::query_scalar!(r#"SELECT MAX(seen_at) AS "at: u64" FROM devices WHERE seen_at <= ?"#, now.0)
-                .fetch_one(&mut **tx)
+                .fetch_one(&mut *tx)
                 .await?;
         let known_right = Stamp::from_bits(latest_right).at().0.max(last_met.unwrap_or(0));
         let at = |stamp: Option<&u64>| stamp.map_or(0, |stamp| Stamp::from_bits(*stamp).at().0);
@@ -65,19 +66,19 @@ impl Store {
             change = put_columns(&mut tx, &clips).await?;
         }
         sqlx::query!("UPDATE clips SET recalled_at = ? WHERE recalled_at > ?", now.0, believed.at().0)
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         for was in &others {
             let is = becomes[was];
             change = next_changes(&mut tx, 1).await? + 1;
             sqlx::query!("UPDATE drawers SET changed = ?, seq = ? WHERE changed = ?", is, change, was)
-                .execute(&mut **tx)
+                .execute(&mut *tx)
                 .await?;
             sqlx::query!("UPDATE headings SET changed = ?, seq = ? WHERE changed = ?", is, change, was)
-                .execute(&mut **tx)
+                .execute(&mut *tx)
                 .await?;
             sqlx::query!("UPDATE steps SET stamp = ?, at = ? WHERE stamp = ?", is, is >> 16, was)
-                .execute(&mut **tx)
+                .execute(&mut *tx)
                 .await?;
             sqlx::query!(
                 "UPDATE devices SET name_stamp = IF(name_stamp = ?, ?, name_stamp),
@@ -93,7 +94,7 @@ impl Store {
                 change,
                 was
             )
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         }
         tx.commit().await?;

@@ -1,9 +1,10 @@
 //! The bytes of formats, in pieces.
 
 use crate::belonging;
-use crate::store::{Store, StoreError, next_change, numbers_as_json};
+use crate::store::{Store, StoreError, numbers_as_json};
+use crate::write_tx::{WriteTx, next_change};
 use bytes::{Bytes, BytesMut};
-use sqlx::{Executor, MySql, Transaction};
+use sqlx::{Executor, MySql};
 use yadori_core::format::PLAIN;
 use yadori_core::{Format, Kind};
 
@@ -92,7 +93,7 @@ impl Store {
             PLAIN,
             numbers_as_json(clips)
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         let formats = rows.into_iter().map(|row| FormatOfClip {
             clip: row.no,
@@ -115,7 +116,7 @@ impl Store {
         if let Some(known) = known {
             return Ok(known);
         }
-        let read = formats_on_record(&self.pool, clip).await?;
+        let read = formats_on_record(&self.connections, clip).await?;
         self.cache.keep_formats(ticket, clip, &read);
         Ok(read)
     }
@@ -135,7 +136,7 @@ impl Store {
                 let (place, within) = ((offset / CHUNK_BYTES as u64) as u32, offset as usize % CHUNK_BYTES);
                 let chunk =
                     sqlx::query_scalar!("SELECT content FROM blob_chunks WHERE blob_no = ? AND place = ?", blob, place)
-                        .fetch_optional(&self.pool)
+                        .fetch_optional(&self.connections)
                         .await?;
                 Ok(chunk
                     .map(Bytes::from)
@@ -199,11 +200,7 @@ pub(crate) fn is_plain<'a>(
 }
 
 /// Reads a blob piece by piece.
-pub(crate) async fn read_blob(
-    tx: &mut Transaction<'static, MySql>,
-    blob: u64,
-    mut piece: impl FnMut(&[u8]),
-) -> Result<(), sqlx::Error> {
+pub(crate) async fn read_blob(tx: &mut WriteTx, blob: u64, mut piece: impl FnMut(&[u8])) -> Result<(), sqlx::Error> {
     for place in 0u32.. {
         let chunk = sqlx::query_scalar!("SELECT content FROM blob_chunks WHERE blob_no = ? AND place = ?", blob, place)
             .fetch_optional(&mut **tx)
@@ -215,7 +212,7 @@ pub(crate) async fn read_blob(
 }
 
 /// Deletes a blob unless a format still uses it.
-pub(crate) async fn free_blob(tx: &mut Transaction<'static, MySql>, blob: u64) -> Result<(), sqlx::Error> {
+pub(crate) async fn free_blob(tx: &mut WriteTx, blob: u64) -> Result<(), sqlx::Error> {
     sqlx::query!("DELETE FROM blobs WHERE no = ? AND NOT EXISTS (SELECT 1 FROM formats WHERE blob_no = ?)", blob, blob)
         .execute(&mut **tx)
         .await?;
@@ -223,11 +220,7 @@ pub(crate) async fn free_blob(tx: &mut Transaction<'static, MySql>, blob: u64) -
 }
 
 /// The blob with this hash, empty if it was not here. Its row is locked from then on.
-pub(crate) async fn expect_blob(
-    tx: &mut Transaction<'static, MySql>,
-    hash: &[u8; 32],
-    size: u64,
-) -> Result<u64, sqlx::Error> {
+pub(crate) async fn expect_blob(tx: &mut WriteTx, hash: &[u8; 32], size: u64) -> Result<u64, sqlx::Error> {
     // Also one that is there is written, as it is: only so its row is locked for certain.
     let done = sqlx::query!(
         "INSERT INTO blobs (hash, size, have) VALUES (?, ?, 0)
@@ -254,7 +247,7 @@ pub(crate) struct NowWhole {
 }
 
 /// A blob is here as a whole: so may be clips that lacked it, if it is what their ids say.
-pub(crate) async fn note_whole(tx: &mut Transaction<'static, MySql>, blob: u64) -> Result<NowWhole, sqlx::Error> {
+pub(crate) async fn note_whole(tx: &mut WriteTx, blob: u64) -> Result<NowWhole, sqlx::Error> {
     let whole = sqlx::query!(
         "SELECT DISTINCT c.no, c.kind, c.seq FROM formats g STRAIGHT_JOIN clips c ON c.no = g.clip_no
          WHERE g.blob_no = ? AND c.elsewhere = TRUE AND NOT EXISTS (
@@ -265,7 +258,8 @@ pub(crate) async fn note_whole(tx: &mut Transaction<'static, MySql>, blob: u64) 
     .await?;
     let mut done = NowWhole::default();
     for clip in whole {
-        if !belonging::is_what_it_says(tx, clip.no).await? {
+        let is_picture = Kind::from_code(clip.kind) == Some(Kind::Image);
+        if !is_picture && !belonging::is_what_it_says(tx, clip.no).await? {
             done.is_lie = true;
             done.change = Some(belonging::drop_content(tx, clip.no, Some(blob)).await?);
             continue;
@@ -276,7 +270,7 @@ pub(crate) async fn note_whole(tx: &mut Transaction<'static, MySql>, blob: u64) 
             .await?;
         done.change = Some(number);
         done.moved.push((clip.seq, number));
-        if Kind::from_code(clip.kind) == Some(Kind::Image) {
+        if is_picture {
             done.pictures.push(clip.no);
         }
     }
@@ -284,7 +278,7 @@ pub(crate) async fn note_whole(tx: &mut Transaction<'static, MySql>, blob: u64) 
 }
 
 /// Writes content down, unless it is here already. Gives the number of its blob.
-pub(crate) async fn write_blob(tx: &mut Transaction<'static, MySql>, data: &[u8]) -> Result<u64, sqlx::Error> {
+pub(crate) async fn write_blob(tx: &mut WriteTx, data: &[u8]) -> Result<u64, sqlx::Error> {
     let hash = blake3::hash(data);
     let size = data.len() as u64;
     let number = expect_blob(tx, hash.as_bytes(), size).await?;

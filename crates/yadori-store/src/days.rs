@@ -1,7 +1,7 @@
 //! What happened on each day, counted for the figures.
 
 use crate::store::{Store, StoreError};
-use sqlx::{MySql, Transaction};
+use crate::write_tx::WriteTx;
 use yadori_core::MillisSinceEpoch;
 use yadori_core::amounts::DAY;
 
@@ -34,7 +34,7 @@ pub struct Day {
 }
 
 pub(crate) async fn note(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     at: MillisSinceEpoch,
     what: Happened,
     times: u32,
@@ -74,7 +74,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn recalls(&self) -> Result<u64, StoreError> {
         Ok(sqlx::query_scalar!(r#"SELECT CAST(COALESCE(SUM(recalls), 0) AS UNSIGNED) AS "recalls!: u64" FROM clips"#)
-            .fetch_one(&self.pool)
+            .fetch_one(&self.connections)
             .await?)
     }
 
@@ -89,7 +89,7 @@ impl Store {
             "SELECT day AS number, captured, recalled, swept, cleared FROM days WHERE day >= ? ORDER BY day",
             first
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         Ok(rows)
     }

@@ -3,8 +3,8 @@
 use crate::applying::Cursor;
 use crate::numbers::MOST_ON_RECORD;
 use crate::settings;
-use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
-use sqlx::{MySql, Transaction};
+use crate::store::{Store, StoreError, retry_on_deadlock};
+use crate::write_tx::{WriteTx, next_change};
 use yadori_core::merge::Register;
 use yadori_core::shared::{Device, Item, MOST_DEVICES};
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
@@ -94,7 +94,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn devices(&self) -> Result<Vec<DeviceRecord>, StoreError> {
-        let rows = devices!("FROM devices ORDER BY own DESC, name, id").fetch_all(&self.pool).await?;
+        let rows = devices!("FROM devices ORDER BY own DESC, name, id").fetch_all(&self.connections).await?;
         Ok(rows.into_iter().map(DeviceRecord::from).collect())
     }
 
@@ -103,7 +103,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn device(&self, id: DeviceId) -> Result<Option<DeviceRecord>, StoreError> {
-        let row = devices!("FROM devices WHERE id = ?", &id.0[..]).fetch_optional(&self.pool).await?;
+        let row = devices!("FROM devices WHERE id = ?", &id.0[..]).fetch_optional(&self.connections).await?;
         Ok(row.map(DeviceRecord::from))
     }
 
@@ -112,7 +112,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn own_device(&self) -> Result<Option<Device>, StoreError> {
-        let row = devices!("FROM devices WHERE no = ?", self.device).fetch_optional(&self.pool).await?;
+        let row = devices!("FROM devices WHERE no = ?", self.device).fetch_optional(&self.connections).await?;
         Ok(row.map(DeviceRecord::from).and_then(|record| record.device))
     }
 
@@ -122,7 +122,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn linked_devices(&self) -> Result<Vec<Device>, StoreError> {
         let rows = devices!("FROM devices WHERE own = FALSE AND linked = TRUE ORDER BY name, id")
-            .fetch_all(&self.pool)
+            .fetch_all(&self.connections)
             .await?;
         Ok(rows.into_iter().map(DeviceRecord::from).filter_map(|record| record.device).collect())
     }
@@ -144,7 +144,7 @@ impl Store {
             self.device,
             &key[..]
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         tx.commit().await?;
         *self.device_id.write() = id;
@@ -178,7 +178,7 @@ impl Store {
             at.0,
             &device.0[..]
         )
-        .execute(&self.pool)
+        .execute(&self.connections)
         .await?;
         Ok(())
     }
@@ -194,10 +194,10 @@ impl Store {
             "UPDATE devices SET linked = FALSE, linked_stamp = 0, cursor_upto = 0, cursor_feed = NULL, acked = 0
              WHERE own = FALSE AND (linked = TRUE OR linked_stamp = 0)"
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         sqlx::query!("UPDATE devices SET pin = NULL, linked = FALSE, linked_stamp = 0 WHERE own = TRUE")
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         Ok(tx.commit().await?)
     }
@@ -211,7 +211,9 @@ impl Store {
     }
 
     async fn note_reached_once(&self, device: DeviceId, address: &str) -> Result<(), StoreError> {
-        sqlx::query!("UPDATE devices SET reached = ? WHERE id = ?", address, &device.0[..]).execute(&self.pool).await?;
+        sqlx::query!("UPDATE devices SET reached = ? WHERE id = ?", address, &device.0[..])
+            .execute(&self.connections)
+            .await?;
         Ok(())
     }
 
@@ -222,12 +224,12 @@ impl Store {
     /// When the database does not answer; nothing is changed then.
     pub async fn share_anew(&self, setting: &str, value: &str) -> Result<(), StoreError> {
         let mut tx = self.begin_writing().await?;
-        settings::set(&mut **tx, setting, Some(value)).await?;
+        settings::set(&mut *tx, setting, Some(value)).await?;
         sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         sqlx::query!("UPDATE devices SET cursor_upto = 0, cursor_feed = NULL WHERE own = FALSE")
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         Ok(tx.commit().await?)
     }
@@ -240,10 +242,10 @@ impl Store {
     pub async fn begin_new_feed(&self) -> Result<(), StoreError> {
         let mut tx = self.begin_writing().await?;
         sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         // Nobody has acknowledged anything of it.
-        sqlx::query!("UPDATE devices SET acked = 0 WHERE own = FALSE").execute(&mut **tx).await?;
+        sqlx::query!("UPDATE devices SET acked = 0 WHERE own = FALSE").execute(&mut *tx).await?;
         Ok(tx.commit().await?)
     }
 
@@ -257,23 +259,20 @@ impl Store {
                FROM blobs b STRAIGHT_JOIN formats f ON f.blob_no = b.no STRAIGHT_JOIN clips c ON c.no = f.clip_no
                WHERE b.have < b.size AND c.elsewhere = TRUE AND c.gone IS NULL AND c.tombstone = FALSE"#
         )
-        .fetch_one(&self.pool)
+        .fetch_one(&self.connections)
         .await?)
     }
 
     pub(crate) async fn devices_told(&self, after: u64, upto: u64) -> Result<Vec<Item>, StoreError> {
         let rows = devices!("FROM devices WHERE seq > ? AND seq <= ? AND pin IS NOT NULL", after, upto)
-            .fetch_all(&self.pool)
+            .fetch_all(&self.connections)
             .await?;
         Ok(rows.into_iter().filter_map(|row| DeviceRecord::from(row).device).map(Item::Device).collect())
     }
 }
 
 /// A device, if it is linked.
-pub(crate) async fn linked(
-    tx: &mut Transaction<'static, MySql>,
-    device: DeviceId,
-) -> Result<Option<DeviceRecord>, sqlx::Error> {
+pub(crate) async fn linked(tx: &mut WriteTx, device: DeviceId) -> Result<Option<DeviceRecord>, sqlx::Error> {
     let known =
         devices!("FROM devices WHERE id = ? AND linked = TRUE", &device.0[..]).fetch_optional(&mut **tx).await?;
     Ok(known.map(DeviceRecord::from))
@@ -282,11 +281,7 @@ pub(crate) async fn linked(
 /// Takes in what the device `from` says of a device. Gives the number of the change; nothing if it was known, or is not
 /// believed: nobody says of itself that it belongs to the others, a device that was removed stays removed (see
 /// [`Device::merge`]), and there are not more than [`MOST_DEVICES`].
-pub(crate) async fn hear_of(
-    tx: &mut Transaction<'static, MySql>,
-    device: &Device,
-    from: DeviceId,
-) -> Result<Option<u64>, sqlx::Error> {
+pub(crate) async fn hear_of(tx: &mut WriteTx, device: &Device, from: DeviceId) -> Result<Option<u64>, sqlx::Error> {
     let mut told = device.clone();
     if told.id() == from && told.linked.value {
         told.linked = Register::default();
@@ -321,11 +316,7 @@ pub(crate) async fn hear_of(
 }
 
 /// Puts on record what is known of a device, merged with what was; `from` is who introduced it.
-async fn put(
-    tx: &mut Transaction<'static, MySql>,
-    device: &Device,
-    from: Option<DeviceId>,
-) -> Result<Option<u64>, sqlx::Error> {
+async fn put(tx: &mut WriteTx, device: &Device, from: Option<DeviceId>) -> Result<Option<u64>, sqlx::Error> {
     let id = device.id();
     let known = devices!("FROM devices WHERE id = ? FOR UPDATE", &id.0[..]).fetch_optional(&mut **tx).await?;
     let known = known.map(DeviceRecord::from);

@@ -2,8 +2,8 @@
 
 use crate::attributes::{self, Attribute};
 use crate::private_drawers::{self, Privacy};
-use crate::store::{Store, StoreError, next_change, next_changes, numbers_as_json};
-use sqlx::{MySql, Transaction};
+use crate::store::{Store, StoreError, numbers_as_json};
+use crate::write_tx::{WriteTx, next_change, next_changes};
 use yadori_core::{Rank, Stamp};
 
 /// A drawer.
@@ -44,7 +44,7 @@ impl Store {
                FROM drawers d LEFT JOIN private_drawers p ON p.drawer = d.no
                WHERE d.removed = FALSE ORDER BY d.place, d.id"#
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         rows.into_iter()
             .map(|row| {
@@ -67,7 +67,7 @@ impl Store {
             "SELECT no, place, words FROM headings WHERE drawer = ? AND removed = FALSE ORDER BY place, id",
             drawer
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         rows.into_iter()
             .map(|row| {
@@ -101,7 +101,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn has_drawer(&self, id: [u8; 16]) -> Result<bool, StoreError> {
         let found = sqlx::query_scalar!("SELECT no FROM drawers WHERE id = ? AND removed = FALSE", &id[..])
-            .fetch_optional(&self.pool)
+            .fetch_optional(&self.connections)
             .await?;
         Ok(found.is_some())
     }
@@ -120,7 +120,7 @@ impl Store {
             change,
             drawer
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         let change = renumber(&mut tx, drawer).await?;
         tx.commit().await?;
@@ -141,7 +141,7 @@ impl Store {
             change,
             drawer
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         tx.commit().await?;
         Ok(change)
@@ -229,7 +229,7 @@ impl Store {
             change,
             heading
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         tx.commit().await?;
         Ok(change)
@@ -238,7 +238,7 @@ impl Store {
 
 /// Makes a drawer; with a key, a private one. Gives its number, and that of the change.
 async fn insert(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     id: [u8; 16],
     (name, place): (&str, &Rank),
     (stamp, key): (Stamp, Option<&str>),
@@ -265,7 +265,7 @@ async fn insert(
 
 /// Adds a heading to a drawer. Gives the number of the change.
 async fn insert_heading(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     id: [u8; 16],
     drawer: u32,
     (words, place): (&str, &Rank),
@@ -287,12 +287,7 @@ async fn insert_heading(
 }
 
 /// Removes a drawer with its headings; `clips` says what becomes of its clips. Gives the number of the change.
-async fn remove(
-    tx: &mut Transaction<'static, MySql>,
-    drawer: u32,
-    clips: &[(u64, Attribute)],
-    stamp: Stamp,
-) -> Result<u64, StoreError> {
+async fn remove(tx: &mut WriteTx, drawer: u32, clips: &[(u64, Attribute)], stamp: Stamp) -> Result<u64, StoreError> {
     attributes::set(tx, clips, stamp).await?;
     leave_drawer(tx, drawer, stamp).await?;
     let change = next_change(tx).await?;
@@ -325,7 +320,7 @@ async fn remove(
 }
 
 /// Gives all clips of a drawer new numbers in the change feed. Gives the latest.
-pub(crate) async fn renumber(tx: &mut Transaction<'static, MySql>, drawer: u32) -> Result<u64, sqlx::Error> {
+pub(crate) async fn renumber(tx: &mut WriteTx, drawer: u32) -> Result<u64, sqlx::Error> {
     let clips = sqlx::query_scalar!("SELECT no FROM clips WHERE drawer = ?", drawer).fetch_all(&mut **tx).await?;
     let before = next_changes(tx, clips.len()).await?;
     sqlx::query!(
@@ -341,11 +336,7 @@ pub(crate) async fn renumber(tx: &mut Transaction<'static, MySql>, drawer: u32) 
 
 /// What lies in a drawer that is removed at `stamp` is only in the history again, unless it was put there later.
 /// For what is in the bin nothing changes but that it comes back into the history: so its stamp hardly moves.
-pub(crate) async fn leave_drawer(
-    tx: &mut Transaction<'static, MySql>,
-    drawer: u32,
-    stamp: Stamp,
-) -> Result<(), sqlx::Error> {
+pub(crate) async fn leave_drawer(tx: &mut WriteTx, drawer: u32, stamp: Stamp) -> Result<(), sqlx::Error> {
     sqlx::query!(
         "UPDATE clips SET drawer_stamp = IF(gone IS NULL, ?, drawer_stamp + 1), place = NULL, drawer = NULL
          WHERE drawer = ? AND drawer_stamp <= ?",

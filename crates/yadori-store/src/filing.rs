@@ -10,7 +10,8 @@ use crate::registers::{self, NewState, states_of};
 use crate::settings::{self, TRAY};
 use crate::statements::Statements;
 use crate::steps::{OperationKind, record_step};
-use crate::store::{Store, StoreError, WriteTx, next_change, number_of, retry_on_deadlock};
+use crate::store::{Store, StoreError, number_of, retry_on_deadlock};
+use crate::write_tx::{WriteTx, next_change};
 use futures_util::TryStreamExt;
 use parking_lot::RwLock;
 use sqlx::AssertSqlSafe;
@@ -240,7 +241,7 @@ impl Filing {
             last = attributes::set(&mut self.tx, &given, clip.filed).await?;
         }
         if let Some(tray) = clip.tray {
-            settings::set(&mut **self.tx, TRAY, Some(tray)).await?;
+            settings::set(&mut *self.tx, TRAY, Some(tray)).await?;
         }
         // A link that is only written otherwise is the same clip, and takes nobody's place.
         if let Some(replaced) = clip.replaces.filter(|replaced| replaced.number != number) {
@@ -259,7 +260,7 @@ impl Filing {
                 life.at.to_bits(),
                 number
             )
-            .execute(&mut **self.tx)
+            .execute(&mut *self.tx)
             .await?;
         }
         let record = (inserted.is_some() && is_only_filed).then(|| clip.record(number, change, &self.device_name));
@@ -294,7 +295,7 @@ impl Filing {
             statements.add("COMMIT");
             self.tx.commits();
         }
-        let mut done = sqlx::raw_sql(AssertSqlSafe(statements.into_text())).execute_many(&mut **self.tx);
+        let mut done = sqlx::raw_sql(AssertSqlSafe(statements.into_text())).execute_many(&mut *self.tx);
         // What each statement says, the first of which is the number of the change.
         let mut said = Vec::with_capacity(4);
         let outcome = loop {
@@ -312,6 +313,7 @@ impl Filing {
             (Ok(()), _) => return Err(sqlx::Error::Protocol("fewer answers than questions".into()).into()),
         };
         self.tx.is_decided();
+        self.tx.has_put(change);
         Ok((change, number))
     }
 
@@ -324,13 +326,13 @@ impl Filing {
     ) -> Result<(u64, Renewal), StoreError> {
         let number =
             sqlx::query!("UPDATE clips SET no = LAST_INSERT_ID(no), seq = ? WHERE id = ?", change, &clip.id.0[..])
-                .execute(&mut **self.tx)
+                .execute(&mut *self.tx)
                 .await?
                 .last_insert_id();
         let known = states_of(&mut self.tx, &[number]).await?;
         let known = known.get(&number).ok_or(StoreError::Damaged(number))?;
         let own =
-            sqlx::query_scalar!("SELECT id FROM devices WHERE no = ?", self.device).fetch_one(&mut **self.tx).await?;
+            sqlx::query_scalar!("SELECT id FROM devices WHERE no = ?", self.device).fetch_one(&mut *self.tx).await?;
         let mut state = known.state();
         let copy = Refiled {
             copied: clip.copied,
@@ -366,15 +368,15 @@ impl Filing {
             clip.source.selected,
             number,
         )
-        .execute(&mut **self.tx)
+        .execute(&mut *self.tx)
         .await?;
         let replaced = sqlx::query_scalar!(
             "SELECT blob_no AS `blob_no!` FROM formats WHERE clip_no = ? AND blob_no IS NOT NULL",
             number
         )
-        .fetch_all(&mut **self.tx)
+        .fetch_all(&mut *self.tx)
         .await?;
-        sqlx::query!("DELETE FROM formats WHERE clip_no = ?", number).execute(&mut **self.tx).await?;
+        sqlx::query!("DELETE FROM formats WHERE clip_no = ?", number).execute(&mut *self.tx).await?;
         for blob in replaced {
             if !self.blobs.contains(&Some(blob)) {
                 content::free_blob(&mut self.tx, blob).await?;
@@ -404,7 +406,7 @@ impl Filing {
                 content,
                 blob,
             )
-            .execute(&mut **self.tx)
+            .execute(&mut *self.tx)
             .await?;
         }
         Ok(())
@@ -440,7 +442,7 @@ impl Store {
             clip,
             copied.to_bits()
         )
-        .fetch_optional(&mut **tx)
+        .fetch_optional(&mut *tx)
         .await?;
         if there.is_none() {
             return Ok(None);
@@ -451,10 +453,10 @@ impl Store {
             PLAIN,
             clip
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         let known = sqlx::query!("SELECT place, mime FROM formats WHERE clip_no = ? ORDER BY place", clip)
-            .fetch_all(&mut **tx)
+            .fetch_all(&mut *tx)
             .await?;
         let place_of = |mime: &str| order.iter().position(|name| name == mime).unwrap_or(order.len());
         let new: Vec<&Format> = formats
@@ -469,14 +471,14 @@ impl Store {
         places.sort_by_key(|(place, _)| *place);
         // Out of the way first, since a place is taken once only.
         sqlx::query!("UPDATE formats SET place = place + 128 WHERE clip_no = ? ORDER BY place DESC", clip)
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         let mut size = 0;
         for (place, (_, mime)) in (0u8..128).zip(&places) {
             match new.iter().find(|format| format.mime == *mime) {
                 None => {
                     sqlx::query!("UPDATE formats SET place = ? WHERE clip_no = ? AND mime = ?", place, clip, mime)
-                        .execute(&mut **tx)
+                        .execute(&mut *tx)
                         .await?;
                 }
                 Some(format) => {
@@ -492,7 +494,7 @@ impl Store {
                         inline,
                         blob
                     )
-                    .execute(&mut **tx)
+                    .execute(&mut *tx)
                     .await?;
                     size += format.data.len() as u64;
                 }
@@ -500,7 +502,7 @@ impl Store {
         }
         let change = next_change(&mut tx).await?;
         sqlx::query!("UPDATE clips SET size = size + ?, plain = FALSE, seq = ? WHERE no = ?", size, change, clip)
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         tx.commit().await?;
         Ok(Some(change))

@@ -5,7 +5,8 @@ use crate::clips::ClipRecord;
 use crate::content;
 use crate::filing::{INSERT_CLIPS, INSERT_FORMATS, NewClip, add_clip, inline_content, is_large};
 use crate::statements::Statements;
-use crate::store::{Store, StoreError, next_changes, retry_on_deadlock};
+use crate::store::{Store, StoreError, retry_on_deadlock};
+use crate::write_tx::next_changes;
 use data_encoding::HEXLOWER;
 use yadori_core::ClipId;
 use yadori_core::Format;
@@ -47,7 +48,7 @@ impl Store {
                STRAIGHT_JOIN clips c ON c.id = UNHEX(w.id)"#,
             serde_json::to_string(&ids).unwrap_or_else(|_| "[]".into())
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         Ok(rows
             .into_iter()
@@ -91,7 +92,7 @@ impl Store {
         insert.execute(&mut tx).await?;
         let last = before + clips.len() as u64;
         let numbers = sqlx::query_scalar!("SELECT no FROM clips WHERE seq > ? AND seq <= ? ORDER BY seq", before, last)
-            .fetch_all(&mut **tx)
+            .fetch_all(&mut *tx)
             .await?;
         let formats = numbers.iter().zip(clips).flat_map(|(number, (clip, formats))| {
             let is_plain = clip.is_plain(formats);

@@ -3,7 +3,8 @@
 use crate::changes::expire;
 use crate::days::{self, Happened};
 use crate::snapshots::note_purged;
-use crate::store::{Store, StoreError, next_change, retry_on_deadlock};
+use crate::store::{Store, StoreError, retry_on_deadlock};
+use crate::write_tx::next_change;
 use yadori_core::amounts::DAY;
 use yadori_core::retention::BIN_MILLIS;
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
@@ -21,7 +22,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn next_due(&self) -> Result<Option<MillisSinceEpoch>, StoreError> {
         let gone = sqlx::query_scalar!(r#"SELECT MIN(gone) AS "stamp: u64" FROM clips WHERE tombstone = FALSE"#)
-            .fetch_one(&self.pool)
+            .fetch_one(&self.connections)
             .await?;
         Ok(gone.map(|stamp| Stamp::from_bits(stamp).at().plus(BIN_MILLIS)))
     }
@@ -44,7 +45,7 @@ impl Store {
             r#"SELECT CAST(COALESCE(MIN(acked), 18446744073709551615) AS UNSIGNED) AS "acked!: u64"
                FROM devices WHERE linked = TRUE AND own = FALSE"#
         )
-        .fetch_one(&mut **tx)
+        .fetch_one(&mut *tx)
         .await?;
         // The tombstone of a clip that was deleted stays until every linked device has passed it, so that the clip never
         // comes back. Nothing of its content is in it. What this device has merely swept, and what nobody else has ever
@@ -61,7 +62,7 @@ impl Store {
         .bind(linked)
         .bind(linked)
         .bind(long_ago.to_bits())
-        .fetch_all(&mut **tx)
+        .fetch_all(&mut *tx)
         .await?;
         note_purged(&mut tx, purged.into_iter().max()).await?;
         if linked == u64::MAX {
@@ -69,10 +70,10 @@ impl Store {
         } else {
             self.hash_tombstones(&mut tx, long_ago, connected).await?;
         }
-        sqlx::query!("DELETE FROM steps WHERE at <= ?", now.minus(BIN_MILLIS).0).execute(&mut **tx).await?;
+        sqlx::query!("DELETE FROM steps WHERE at <= ?", now.minus(BIN_MILLIS).0).execute(&mut *tx).await?;
         let due =
             sqlx::query_scalar!("SELECT no FROM clips WHERE gone <= ? AND tombstone = FALSE LIMIT ?", horizon, BATCH)
-                .fetch_all(&mut **tx)
+                .fetch_all(&mut *tx)
                 .await?;
         let mut last = None;
         for number in due {
@@ -92,7 +93,7 @@ impl Store {
             r#"SELECT CAST(COUNT(*) AS UNSIGNED) AS "count!: u64" FROM clips WHERE gone <= ? AND tombstone = FALSE"#,
             horizon
         )
-        .fetch_one(&self.pool)
+        .fetch_one(&self.connections)
         .await?)
     }
 
@@ -112,7 +113,7 @@ impl Store {
                 stamp.to_bits(),
                 number
             )
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
             swept += done.rows_affected() as u32;
         }
@@ -136,7 +137,7 @@ impl Store {
                 stamp.to_bits(),
                 number
             )
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         }
         tx.commit().await?;

@@ -8,9 +8,9 @@
 use crate::registers::{StateRow, select_states};
 use crate::snapshots::note_purged;
 use crate::store::{Store, StoreError, TombstoneKey, numbers_as_json};
+use crate::write_tx::WriteTx;
 use data_encoding::HEXLOWER;
 use serde::Serialize;
-use sqlx::{MySql, Transaction};
 use std::collections::HashMap;
 use std::sync::atomic::Ordering;
 use yadori_core::merge::{Register, State};
@@ -79,10 +79,7 @@ impl HashedTombstone {
 }
 
 /// The hashes that are there of these, by their places among them.
-async fn found(
-    tx: &mut Transaction<'static, MySql>,
-    hashes: &[String],
-) -> Result<Vec<(usize, HashedTombstone)>, sqlx::Error> {
+async fn found(tx: &mut WriteTx, hashes: &[String]) -> Result<Vec<(usize, HashedTombstone)>, sqlx::Error> {
     let rows = sqlx::query!(
         r#"SELECT w.nth AS "nth!: u32", d.id AS origin, s.device, s.copied, s.restored, s.deleted, s.cleared, s.purged,
             s.pin_stamp, s.drawer_stamp
@@ -124,7 +121,7 @@ impl Store {
     /// Finds out whether there are any.
     pub(crate) async fn look_for_hashed_tombstones(&self) -> Result<(), StoreError> {
         let any = sqlx::query_scalar!("SELECT EXISTS (SELECT 1 FROM hashed_tombstones) AS `any: bool`")
-            .fetch_one(&self.pool)
+            .fetch_one(&self.connections)
             .await?;
         self.may_have_hashed.store(any, Ordering::SeqCst);
         Ok(())
@@ -134,7 +131,7 @@ impl Store {
     /// pass that is `connected`. The other devices that have not passed them are read anew.
     pub(crate) async fn hash_tombstones(
         &self,
-        tx: &mut Transaction<'static, MySql>,
+        tx: &mut WriteTx,
         long_ago: Stamp,
         connected: &[DeviceId],
     ) -> Result<(), StoreError> {
@@ -212,7 +209,7 @@ impl Store {
     }
 
     /// Nobody is left who would have to be told.
-    pub(crate) async fn drop_hashed_tombstones(&self, tx: &mut Transaction<'static, MySql>) -> Result<(), StoreError> {
+    pub(crate) async fn drop_hashed_tombstones(&self, tx: &mut WriteTx) -> Result<(), StoreError> {
         sqlx::query!("DELETE FROM hashed_tombstones").execute(&mut **tx).await?;
         Ok(())
     }
@@ -220,7 +217,7 @@ impl Store {
 
 /// Of these clips, those that meet a hashed tombstone, as they are together with it.
 pub(crate) async fn with_hashed_tombstones(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     key: Option<&TombstoneKey>,
     told: &[&Clip],
 ) -> Result<HashMap<ClipId, Clip>, StoreError> {

@@ -2,6 +2,8 @@
 //!
 //! * [`schema`]: its tables, brought up to date
 //! * [`Store`] opens a database, brings its tables up to date, and is the way to all records:
+//!   * `connections`: the connections to it, each lent to one use at a time
+//!   * `write_tx`: transactions that write
 //!   * `filing`: a copy becomes a clip, in one transaction
 //!   * `clips`: reading clips, by number and along the change feed
 //!   * `cache`, `read_clip`: what was read lately, and what was made of it
@@ -37,6 +39,7 @@ mod changes;
 mod clips;
 mod clock_repair;
 mod columns;
+mod connections;
 mod content;
 mod days;
 mod devices;
@@ -61,6 +64,7 @@ mod statements;
 mod steps;
 mod store;
 mod thumbnails;
+mod write_tx;
 
 pub use applying::{ApplyOutcome, Cursor, CursorAdvance};
 pub use attributes::{Attribute, GivenAttributes};

@@ -1,7 +1,7 @@
 //! The numbers that devices and drawers have in these records, by their ids.
 
 use crate::store::StoreError;
-use sqlx::{MySql, Transaction};
+use crate::write_tx::WriteTx;
 use std::collections::HashMap;
 use yadori_core::shared::MOST_DRAWERS;
 use yadori_core::{DeviceId, Rank};
@@ -22,7 +22,7 @@ impl Numbers {
         Self { devices: HashMap::from([(id, number)]), ..Self::default() }
     }
 
-    pub async fn device(&mut self, tx: &mut Transaction<'static, MySql>, id: DeviceId) -> Result<u32, StoreError> {
+    pub async fn device(&mut self, tx: &mut WriteTx, id: DeviceId) -> Result<u32, StoreError> {
         if let Some(number) = self.devices.get(&id) {
             return Ok(*number);
         }
@@ -31,7 +31,7 @@ impl Numbers {
         Ok(number)
     }
 
-    pub async fn drawer(&mut self, tx: &mut Transaction<'static, MySql>, id: [u8; 16]) -> Result<u32, StoreError> {
+    pub async fn drawer(&mut self, tx: &mut WriteTx, id: [u8; 16]) -> Result<u32, StoreError> {
         if let Some(number) = self.drawers.get(&id) {
             return Ok(*number);
         }
@@ -45,7 +45,7 @@ impl Numbers {
 ///
 /// # Errors
 /// When the database does not answer, or too many devices are on record for it.
-pub(crate) async fn number_of_device(tx: &mut Transaction<'static, MySql>, id: DeviceId) -> Result<u32, StoreError> {
+pub(crate) async fn number_of_device(tx: &mut WriteTx, id: DeviceId) -> Result<u32, StoreError> {
     let known = sqlx::query_scalar!("SELECT no FROM devices WHERE id = ?", &id.0[..]).fetch_optional(&mut **tx).await?;
     if let Some(number) = known {
         return Ok(number);
@@ -61,7 +61,7 @@ pub(crate) async fn number_of_device(tx: &mut Transaction<'static, MySql>, id: D
 }
 
 /// The number of the drawer with this id; it is put on record if nothing was heard of it yet.
-pub(crate) async fn number_of_drawer(tx: &mut Transaction<'static, MySql>, id: [u8; 16]) -> Result<u32, StoreError> {
+pub(crate) async fn number_of_drawer(tx: &mut WriteTx, id: [u8; 16]) -> Result<u32, StoreError> {
     let known = sqlx::query_scalar!("SELECT no FROM drawers WHERE id = ?", &id[..]).fetch_optional(&mut **tx).await?;
     if let Some(number) = known {
         return Ok(number);

@@ -30,7 +30,8 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn feed(&self) -> Result<[u8; 8], StoreError> {
-        let id = sqlx::query_scalar!(r#"SELECT id AS "id!" FROM feed WHERE one = 1"#).fetch_one(&self.pool).await?;
+        let id =
+            sqlx::query_scalar!(r#"SELECT id AS "id!" FROM feed WHERE one = 1"#).fetch_one(&self.connections).await?;
         id.try_into().map_err(|_| StoreError::NoFeed)
     }
 
@@ -57,7 +58,7 @@ impl Store {
         .bind(after)
         .bind(latest)
         .bind(BATCH)
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         let mut upto = if rows.len() < BATCH as usize { latest } else { rows.last().map_or(latest, |row| row.seq) };
         let numbers: Vec<u64> = rows.iter().filter(|row| !row.tombstone).map(|row| row.no).collect();
@@ -84,7 +85,7 @@ impl Store {
                  STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no SET c.shared = TRUE",
                 numbers_as_json(&newly_shared)
             )
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
             tx.commit().await?;
         }
@@ -101,7 +102,7 @@ impl Store {
     pub async fn outgoing_clip(&self, number: u64) -> Result<Option<Clip>, StoreError> {
         let row: Option<StateRow> = sqlx::query_as(select_states("FROM clips c WHERE c.no = ?"))
             .bind(number)
-            .fetch_optional(&self.pool)
+            .fetch_optional(&self.connections)
             .await?;
         let Some(row) = row else { return Ok(None) };
         let body = self.bodies(&[number]).await?.remove(&number);
@@ -123,7 +124,7 @@ impl Store {
                STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no"#,
             numbers_as_json(numbers)
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         for row in rows {
             let source = Source {
@@ -165,7 +166,7 @@ impl Store {
             after,
             upto
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         let headings = sqlx::query!(
             r#"SELECT h.no, h.id, d.id AS drawer, h.place, h.words, h.changed, h.removed AS "removed: bool"
@@ -174,7 +175,7 @@ impl Store {
             after,
             upto
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         let damaged = |no: u32| StoreError::Damaged(no.into());
         let id = |no: u32, bytes: Vec<u8>| <[u8; 16]>::try_from(bytes).map_err(|_| damaged(no));
@@ -227,7 +228,7 @@ impl Store {
             place,
             handed
         )
-        .fetch_optional(&self.pool)
+        .fetch_optional(&self.connections)
         .await?;
         Ok(chunk.flatten().filter(|chunk| !chunk.is_empty()).map(Bytes::from))
     }

@@ -9,8 +9,8 @@
 //! * *closing*: they were sealed; the clips are forgotten
 
 use crate::drawers::renumber;
-use crate::store::{Store, StoreError, next_change};
-use sqlx::{MySql, Transaction};
+use crate::store::{Store, StoreError};
+use crate::write_tx::{WriteTx, next_change};
 use yadori_core::Stamp;
 
 /// How a private drawer stands.
@@ -64,7 +64,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn private_drawers(&self) -> Result<Vec<PrivateDrawer>, StoreError> {
         let rows = sqlx::query!("SELECT drawer, secret_key, state FROM private_drawers ORDER BY drawer")
-            .fetch_all(&self.pool)
+            .fetch_all(&self.connections)
             .await?;
         rows.into_iter()
             .map(|row| {
@@ -90,13 +90,13 @@ impl Store {
     /// When the database does not answer.
     pub async fn make_ordinary(&self, drawer: u32, stamp: Stamp) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
-        sqlx::query!("DELETE FROM private_drawers WHERE drawer = ?", drawer).execute(&mut **tx).await?;
+        sqlx::query!("DELETE FROM private_drawers WHERE drawer = ?", drawer).execute(&mut *tx).await?;
         let change = next_change(&mut tx).await?;
         sqlx::query!("UPDATE drawers SET changed = ?, seq = ? WHERE no = ?", stamp.to_bits(), change, drawer)
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         sqlx::query!("UPDATE headings SET changed = ?, seq = ? WHERE drawer = ?", stamp.to_bits(), change, drawer)
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         let last = renumber(&mut tx, drawer).await?;
         tx.commit().await?;
@@ -110,7 +110,7 @@ impl Store {
     pub async fn set_privacy(&self, drawer: u32, privacy: Privacy) -> Result<(), StoreError> {
         let mut tx = self.begin_writing().await?;
         sqlx::query!("UPDATE private_drawers SET state = ? WHERE drawer = ?", privacy.code(), drawer)
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         Ok(tx.commit().await?)
     }
@@ -121,7 +121,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn all_in_drawer(&self, drawer: u32) -> Result<Vec<u64>, StoreError> {
         Ok(sqlx::query_scalar!("SELECT no FROM clips WHERE drawer = ? AND tombstone = FALSE", drawer)
-            .fetch_all(&self.pool)
+            .fetch_all(&self.connections)
             .await?)
     }
 
@@ -132,13 +132,13 @@ impl Store {
     pub async fn begin_sealing(&self, drawer: u32) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
         sqlx::query!("DELETE FROM sealed_items WHERE drawer = ? AND standing = ?", drawer, UNSURE)
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         let last = sqlx::query_scalar!(
             r#"SELECT CAST(COALESCE(MAX(item), 0) AS UNSIGNED) AS "last!: u64" FROM sealed_items WHERE drawer = ?"#,
             drawer
         )
-        .fetch_one(&mut **tx)
+        .fetch_one(&mut *tx)
         .await?;
         tx.commit().await?;
         Ok(last + 1)
@@ -158,7 +158,7 @@ impl Store {
             UNSURE,
             sealed
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         Ok(tx.commit().await?)
     }
@@ -171,23 +171,23 @@ impl Store {
     pub async fn end_sealing(&self, drawer: u32, clips: u32) -> Result<(), StoreError> {
         let mut tx = self.begin_writing().await?;
         sqlx::query!("DELETE FROM sealed_items WHERE drawer = ? AND standing = ?", drawer, OUT)
-            .execute(&mut **tx)
+            .execute(&mut *tx)
             .await?;
         let stayed = sqlx::query_scalar!(
             r#"SELECT CAST(COUNT(DISTINCT item) AS UNSIGNED) AS "stayed!: u64" FROM sealed_items WHERE drawer = ? AND standing = ?"#,
             drawer,
             KEPT
         )
-        .fetch_one(&mut **tx)
+        .fetch_one(&mut *tx)
         .await?;
-        sqlx::query!("UPDATE sealed_items SET standing = ? WHERE drawer = ?", KEPT, drawer).execute(&mut **tx).await?;
+        sqlx::query!("UPDATE sealed_items SET standing = ? WHERE drawer = ?", KEPT, drawer).execute(&mut *tx).await?;
         sqlx::query!(
             "UPDATE private_drawers SET state = ?, clips = ? WHERE drawer = ?",
             Privacy::Closing.code(),
             stayed + u64::from(clips),
             drawer
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         Ok(tx.commit().await?)
     }
@@ -198,7 +198,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn sealed_items(&self, drawer: u32) -> Result<Vec<u64>, StoreError> {
         Ok(sqlx::query_scalar!("SELECT DISTINCT item FROM sealed_items WHERE drawer = ? ORDER BY item", drawer)
-            .fetch_all(&self.pool)
+            .fetch_all(&self.connections)
             .await?)
     }
 
@@ -212,7 +212,7 @@ impl Store {
             drawer,
             item
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?)
     }
 
@@ -229,7 +229,7 @@ impl Store {
             item,
             item
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         Ok(tx.commit().await?)
     }
@@ -240,13 +240,13 @@ impl Store {
     /// When the database does not answer.
     pub async fn forget_headings(&self, drawer: u32) -> Result<(), StoreError> {
         let mut tx = self.begin_writing().await?;
-        sqlx::query!("DELETE FROM headings WHERE drawer = ?", drawer).execute(&mut **tx).await?;
+        sqlx::query!("DELETE FROM headings WHERE drawer = ?", drawer).execute(&mut *tx).await?;
         Ok(tx.commit().await?)
     }
 }
 
 /// Gives a drawer a key: an ordinary one becomes a private one that is open.
-pub(crate) async fn put_key(tx: &mut Transaction<'static, MySql>, drawer: u32, key: &str) -> Result<(), sqlx::Error> {
+pub(crate) async fn put_key(tx: &mut WriteTx, drawer: u32, key: &str) -> Result<(), sqlx::Error> {
     sqlx::query!(
         "INSERT INTO private_drawers (drawer, secret_key, state) VALUES (?, ?, ?)
          ON DUPLICATE KEY UPDATE secret_key = VALUES(secret_key)",

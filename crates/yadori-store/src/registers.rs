@@ -6,8 +6,9 @@
 use crate::columns::{COLUMNS, Columns, stamp};
 use crate::numbers::Numbers;
 use crate::statements::Statements;
-use crate::store::{StoreError, next_change, next_changes, numbers_as_json};
-use sqlx::{AssertSqlSafe, FromRow, MySql, Row, Transaction};
+use crate::store::{StoreError, numbers_as_json};
+use crate::write_tx::{WriteTx, next_change, next_changes};
+use sqlx::{AssertSqlSafe, FromRow, Row};
 use std::collections::HashMap;
 use std::sync::LazyLock;
 use yadori_core::merge::{Register, State, loses_alias, lost_alias};
@@ -74,10 +75,7 @@ pub(crate) fn select_states(rest: &str) -> AssertSqlSafe<String> {
 }
 
 /// The states of the clips with these numbers, in any order.
-pub(crate) async fn states_of(
-    tx: &mut Transaction<'static, MySql>,
-    numbers: &[u64],
-) -> Result<HashMap<u64, StateRow>, StoreError> {
+pub(crate) async fn states_of(tx: &mut WriteTx, numbers: &[u64]) -> Result<HashMap<u64, StateRow>, StoreError> {
     let rows: Vec<StateRow> = sqlx::query_as(select_states(
         "FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
          STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no",
@@ -180,11 +178,7 @@ pub(crate) struct PutStates {
 }
 
 /// The columns of a state.
-async fn columns_of(
-    tx: &mut Transaction<'static, MySql>,
-    numbers: &mut Numbers,
-    new: &NewState<'_>,
-) -> Result<Columns, StoreError> {
+async fn columns_of(tx: &mut WriteTx, numbers: &mut Numbers, new: &NewState<'_>) -> Result<Columns, StoreError> {
     let (state, known) = (&new.state, new.known);
     let device = match known {
         Some(known) if known.origin.as_deref() == Some(&state.origin.0[..]) => known.columns.device,
@@ -212,7 +206,7 @@ struct PutRow<'a> {
 /// be, without content if they have no body. With `shared`, other devices know them from now on. Where the law of aliases ([`loses_alias`])
 /// takes one from another clip, that clip changes too.
 pub(crate) async fn put(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     numbers: &mut Numbers,
     states: Vec<NewState<'_>>,
     shared: bool,
@@ -226,7 +220,7 @@ pub(crate) async fn put(
 
 /// The same, as the changes after the number `before`, which were taken already.
 pub(crate) async fn put_after(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     numbers: &mut Numbers,
     before: u64,
     mut states: Vec<NewState<'_>>,
@@ -266,7 +260,7 @@ pub(crate) async fn put_after(
 }
 
 /// Puts the columns of known clips on record as they are here. Gives the number of the latest change.
-pub(crate) async fn put_columns(tx: &mut Transaction<'static, MySql>, clips: &[StateRow]) -> Result<u64, StoreError> {
+pub(crate) async fn put_columns(tx: &mut WriteTx, clips: &[StateRow]) -> Result<u64, StoreError> {
     let before = next_changes(tx, clips.len()).await?;
     let rows = clips.iter().map(|row| PutRow {
         id: &row.id,
@@ -282,7 +276,7 @@ pub(crate) async fn put_columns(tx: &mut Transaction<'static, MySql>, clips: &[S
 
 /// Gives the numbers of the clips, each with that of its change.
 async fn put_rows(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     before: u64,
     shared: bool,
     rows: &[PutRow<'_>],
@@ -362,7 +356,7 @@ fn put_update(columns: &[&str], more: &str) -> String {
 ///
 /// The clips are taken in their order, so that a batch comes to the same as its parts.
 async fn settle_aliases(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     states: &mut [NewState<'_>],
 ) -> Result<Vec<(u64, Register<Option<String>>)>, StoreError> {
     let had = |new: &NewState<'_>| new.known.and_then(|known| known.columns.alias.clone());
@@ -420,7 +414,7 @@ async fn settle_aliases(
 /// The clip that has an alias on record, and is neither among these nor has lost it: its number, when it was given it, and
 /// its id.
 async fn holder_of(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     alias: &str,
     states: &[NewState<'_>],
     losers: &[(u64, Register<Option<String>>)],

@@ -29,7 +29,7 @@ impl Store {
     /// When the server does not let us, or does not answer.
     pub async fn secure_erase(&self) -> Result<(), StoreError> {
         // Of its own, since its changes are not recorded: a copy of the database that is being made needs no filling.
-        let mut connection = self.pool.acquire().await?.detach();
+        let mut connection = self.connections.lend().await?.keep();
         let run = async |connection: &mut sqlx::MySqlConnection, statement: String| {
             sqlx::raw_sql(sqlx::AssertSqlSafe(statement)).execute(connection).await
         };
@@ -55,7 +55,7 @@ impl Store {
         let began = Instant::now();
         while began.elapsed() < patience {
             let statement = format!("SHOW GLOBAL STATUS LIKE '{what}'");
-            let row = sqlx::raw_sql(sqlx::AssertSqlSafe(statement)).fetch_one(&self.pool).await?;
+            let row = sqlx::raw_sql(sqlx::AssertSqlSafe(statement)).fetch_one(&self.connections).await?;
             if row.try_get::<String, _>(1)? == "0" {
                 break;
             }

@@ -1,6 +1,7 @@
 //! Settings, and the browsers that were let in.
 
-use crate::store::{Store, StoreError, next_change};
+use crate::store::{Store, StoreError};
+use crate::write_tx::next_change;
 use sqlx::{Executor, MySql};
 use yadori_core::sensitive::Sensitive;
 use yadori_core::{ClipId, MillisSinceEpoch};
@@ -51,7 +52,9 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn setting(&self, name: &str) -> Result<Option<String>, StoreError> {
-        Ok(sqlx::query_scalar!("SELECT value FROM settings WHERE name = ?", name).fetch_optional(&self.pool).await?)
+        Ok(sqlx::query_scalar!("SELECT value FROM settings WHERE name = ?", name)
+            .fetch_optional(&self.connections)
+            .await?)
     }
 
     /// Sets a setting, or with `None` removes it.
@@ -59,7 +62,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn set_setting(&self, name: &str, value: Option<&str>) -> Result<(), StoreError> {
-        Ok(set(&self.pool, name, value).await?)
+        Ok(set(&self.connections, name, value).await?)
     }
 
     /// Whether a person has said that the clip with this id is no secret.
@@ -68,7 +71,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn is_no_secret(&self, id: ClipId) -> Result<bool, StoreError> {
         let found = sqlx::query_scalar!("SELECT hash FROM not_secret WHERE hash = ?", &no_secret(id)[..]);
-        Ok(found.fetch_optional(&self.pool).await?.is_some())
+        Ok(found.fetch_optional(&self.connections).await?.is_some())
     }
 
     /// Notes that a clip is no secret, now and whenever it is copied again; or no longer. Gives the number of the change.
@@ -79,10 +82,10 @@ impl Store {
         let mut tx = self.begin_writing().await?;
         match sensitive {
             None => {
-                sqlx::query!("REPLACE INTO not_secret (hash) VALUES (?)", &no_secret(id)[..]).execute(&mut **tx).await?
+                sqlx::query!("REPLACE INTO not_secret (hash) VALUES (?)", &no_secret(id)[..]).execute(&mut *tx).await?
             }
             Some(_) => {
-                sqlx::query!("DELETE FROM not_secret WHERE hash = ?", &no_secret(id)[..]).execute(&mut **tx).await?
+                sqlx::query!("DELETE FROM not_secret WHERE hash = ?", &no_secret(id)[..]).execute(&mut *tx).await?
             }
         };
         let change = next_change(&mut tx).await?;
@@ -92,7 +95,7 @@ impl Store {
             change,
             clip
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         tx.commit().await?;
         Ok(change)
@@ -110,7 +113,7 @@ impl Store {
         now: MillisSinceEpoch,
         expires_at: MillisSinceEpoch,
     ) -> Result<(), StoreError> {
-        sqlx::query!("DELETE FROM console_sessions WHERE expires_at <= ?", now.0).execute(&self.pool).await?;
+        sqlx::query!("DELETE FROM console_sessions WHERE expires_at <= ?", now.0).execute(&self.connections).await?;
         sqlx::query!(
             "INSERT INTO console_sessions (hash, path_hash, browser, created_at, used_at, expires_at)
              VALUES (?, ?, ?, ?, ?, ?)",
@@ -121,7 +124,7 @@ impl Store {
             now.0,
             expires_at.0
         )
-        .execute(&self.pool)
+        .execute(&self.connections)
         .await?;
         Ok(())
     }
@@ -141,12 +144,12 @@ impl Store {
             &hash[..],
             &path_hash[..]
         )
-        .fetch_optional(&self.pool)
+        .fetch_optional(&self.connections)
         .await?;
         let Some(found) = found.filter(|found| found.expires_at > now.0) else { return Ok(false) };
         if found.used_at + NOTED_MILLIS < now.0 {
             sqlx::query!("UPDATE console_sessions SET used_at = ? WHERE hash = ?", now.0, &hash[..])
-                .execute(&self.pool)
+                .execute(&self.connections)
                 .await?;
         }
         Ok(true)
@@ -162,7 +165,7 @@ impl Store {
              ORDER BY used_at DESC",
             now.0
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         let read = rows.into_iter().filter_map(|row| {
             Some(ConsoleSession {
@@ -185,7 +188,7 @@ impl Store {
         now: MillisSinceEpoch,
     ) -> Result<Vec<([u8; 32], [u8; 32], MillisSinceEpoch)>, StoreError> {
         let rows = sqlx::query!("SELECT hash, path_hash, expires_at FROM console_sessions WHERE expires_at > ?", now.0)
-            .fetch_all(&self.pool)
+            .fetch_all(&self.connections)
             .await?;
         let read = rows.into_iter().filter_map(|row| {
             Some((row.hash.try_into().ok()?, row.path_hash?.try_into().ok()?, MillisSinceEpoch(row.expires_at)))
@@ -198,7 +201,7 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn remove_console_session(&self, hash: &[u8; 32]) -> Result<(), StoreError> {
-        sqlx::query!("DELETE FROM console_sessions WHERE hash = ?", &hash[..]).execute(&self.pool).await?;
+        sqlx::query!("DELETE FROM console_sessions WHERE hash = ?", &hash[..]).execute(&self.connections).await?;
         Ok(())
     }
 }

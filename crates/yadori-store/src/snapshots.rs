@@ -6,7 +6,7 @@
 
 use crate::settings;
 use crate::store::{Store, StoreError};
-use sqlx::{MySql, Transaction};
+use crate::write_tx::WriteTx;
 
 /// The setting with the id of the latest snapshot.
 const SNAPSHOT: &str = "snapshot";
@@ -32,7 +32,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn snapshot_record(&self) -> Result<SnapshotRecord, StoreError> {
         let purged = self.setting(PURGED_UPTO).await?;
-        let names = sqlx::query!("SELECT no, name FROM devices ORDER BY no").fetch_all(&self.pool).await?;
+        let names = sqlx::query!("SELECT no, name FROM devices ORDER BY no").fetch_all(&self.connections).await?;
         let mut devices = blake3::Hasher::new();
         for device in names {
             devices.update(format!("{}\0{}\0", device.no, device.name).as_bytes());
@@ -54,7 +54,7 @@ impl Store {
 }
 
 /// Notes that rows of clips go that changed up to this change.
-pub(crate) async fn note_purged(tx: &mut Transaction<'static, MySql>, upto: Option<u64>) -> Result<(), sqlx::Error> {
+pub(crate) async fn note_purged(tx: &mut WriteTx, upto: Option<u64>) -> Result<(), sqlx::Error> {
     let Some(upto) = upto else { return Ok(()) };
     let known = sqlx::query_scalar!("SELECT value FROM settings WHERE name = ? FOR UPDATE", PURGED_UPTO)
         .fetch_optional(&mut **tx)

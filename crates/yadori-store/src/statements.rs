@@ -5,7 +5,7 @@
 
 use data_encoding::HEXLOWER;
 use sqlx::mysql::MySqlRow;
-use sqlx::{AssertSqlSafe, MySql, Transaction};
+use sqlx::{AssertSqlSafe, MySqlConnection};
 use std::fmt::Write;
 
 /// Statements, one after the other.
@@ -81,16 +81,16 @@ impl Statements {
     }
 
     /// Has all of them done; gives the rows of those that have any.
-    pub(crate) async fn fetch_all(self, tx: &mut Transaction<'static, MySql>) -> Result<Vec<MySqlRow>, sqlx::Error> {
-        sqlx::raw_sql(AssertSqlSafe(self.text)).fetch_all(&mut **tx).await
+    pub(crate) async fn fetch_all(self, connection: &mut MySqlConnection) -> Result<Vec<MySqlRow>, sqlx::Error> {
+        sqlx::raw_sql(AssertSqlSafe(self.text)).fetch_all(connection).await
     }
 
     /// Has all of them done, if there are any.
-    pub(crate) async fn execute(self, tx: &mut Transaction<'static, MySql>) -> Result<(), sqlx::Error> {
+    pub(crate) async fn execute(self, connection: &mut MySqlConnection) -> Result<(), sqlx::Error> {
         if self.text.is_empty() {
             return Ok(());
         }
-        sqlx::raw_sql(AssertSqlSafe(self.text)).execute(&mut **tx).await.map(|_| ())
+        sqlx::raw_sql(AssertSqlSafe(self.text)).execute(connection).await.map(|_| ())
     }
 
     fn separate(&mut self) {

@@ -6,8 +6,8 @@
 
 use crate::attributes;
 use crate::days::{self, Happened};
-use crate::store::{Store, StoreError, next_changes, numbers_as_json};
-use sqlx::{MySql, Transaction};
+use crate::store::{Store, StoreError, numbers_as_json};
+use crate::write_tx::{WriteTx, next_changes};
 use yadori_core::{MillisSinceEpoch, Stamp};
 
 /// Clips of one part of a step while copies are made: a capture waits for one part at most.
@@ -111,7 +111,7 @@ impl From<Raw> for UndoableOperation {
 }
 
 pub(crate) async fn record_step(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     how: OperationKind,
     clips: &[u64],
     stamp: Stamp,
@@ -219,23 +219,23 @@ impl Store {
                 step,
                 step
             )
-            .fetch_optional(&mut **tx)
+            .fetch_optional(&mut *tx)
             .await?;
             let Some(found) = found else {
                 tx.commit().await?;
                 return Ok(None);
             };
             let mut found = UndoableOperation::from(found);
-            sqlx::query!("UPDATE steps SET undone = TRUE WHERE no = ?", found.number).execute(&mut **tx).await?;
+            sqlx::query!("UPDATE steps SET undone = TRUE WHERE no = ?", found.number).execute(&mut *tx).await?;
             // What was forgotten for good since then, or brought back otherwise, cannot be brought back.
             if found.is_pending() || restorable(&mut tx, &found).await? {
                 // What it had not come to yet is announced again, too.
                 found.done = found.total;
-                sqlx::query!("UPDATE steps SET done = total WHERE no = ?", found.number).execute(&mut **tx).await?;
+                sqlx::query!("UPDATE steps SET done = total WHERE no = ?", found.number).execute(&mut *tx).await?;
                 break found;
             }
             // It was not undone, and must not be done again.
-            sqlx::query!("DELETE FROM steps WHERE no = ?", found.number).execute(&mut **tx).await?;
+            sqlx::query!("DELETE FROM steps WHERE no = ?", found.number).execute(&mut *tx).await?;
         };
         step.undone = true;
         let mut change = None;
@@ -273,7 +273,7 @@ impl Store {
             step,
             step
         )
-        .fetch_optional(&mut **tx)
+        .fetch_optional(&mut *tx)
         .await?;
         let Some(found) = found else {
             tx.commit().await?;
@@ -284,7 +284,7 @@ impl Store {
         if let (OperationKind::Edit, Some(new), [old]) = (step.how, step.replacement, step.clips.as_slice()) {
             let restored = next_changes(&mut tx, 1).await? + 1;
             sqlx::query!("UPDATE clips SET seq = ?, restored = ? WHERE no = ?", restored, stamp.to_bits(), new)
-                .execute(&mut **tx)
+                .execute(&mut *tx)
                 .await?;
             change = Some(attributes::take_place(&mut tx, (new, *old), stamp, true).await?);
             step.done = step.total;
@@ -299,7 +299,7 @@ impl Store {
             step.done,
             step.number
         )
-        .execute(&mut **tx)
+        .execute(&mut *tx)
         .await?;
         tx.commit().await?;
         Ok(Some((step, change)))
@@ -316,7 +316,7 @@ impl Store {
              FROM steps WHERE at > ? ORDER BY no DESC LIMIT 200",
             horizon.0
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         Ok(rows.into_iter().map(UndoableOperation::from).collect())
     }
@@ -331,14 +331,14 @@ impl Store {
             "SELECT no, at, how, stamp, undone AS `undone: bool`, total, done, clips, before_it FROM steps
              WHERE IF(undone, done > 0, done < total) ORDER BY no"
         )
-        .fetch_all(&self.pool)
+        .fetch_all(&self.connections)
         .await?;
         Ok(rows.into_iter().map(UndoableOperation::from).collect())
     }
 }
 
 /// Whether a clip of a step waits in the bin.
-async fn restorable(tx: &mut Transaction<'static, MySql>, step: &UndoableOperation) -> Result<bool, sqlx::Error> {
+async fn restorable(tx: &mut WriteTx, step: &UndoableOperation) -> Result<bool, sqlx::Error> {
     let waiting = sqlx::query_scalar!(
         "SELECT c.no FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
          STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no WHERE c.gone IS NOT NULL AND c.tombstone = FALSE LIMIT 1",
@@ -349,11 +349,7 @@ async fn restorable(tx: &mut Transaction<'static, MySql>, step: &UndoableOperati
     Ok(waiting.is_some())
 }
 
-async fn forward(
-    tx: &mut Transaction<'static, MySql>,
-    step: &UndoableOperation,
-    part: std::ops::Range<usize>,
-) -> Result<u64, sqlx::Error> {
+async fn forward(tx: &mut WriteTx, step: &UndoableOperation, part: std::ops::Range<usize>) -> Result<u64, sqlx::Error> {
     let done = part.end as u32;
     let clips = &step.clips[part];
     let before = next_changes(tx, clips.len()).await?;
@@ -386,7 +382,7 @@ async fn forward(
 }
 
 async fn backward(
-    tx: &mut Transaction<'static, MySql>,
+    tx: &mut WriteTx,
     step: &UndoableOperation,
     part: std::ops::Range<usize>,
     stamp: Stamp,

@@ -18,7 +18,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn thumbnail(&self, clip: u64) -> Result<Option<Thumbnail>, StoreError> {
         let row = sqlx::query!("SELECT mime, content FROM thumbnails WHERE clip_no = ?", clip)
-            .fetch_optional(&self.pool)
+            .fetch_optional(&self.connections)
             .await?;
         Ok(row.map(|row| Thumbnail { mime: row.mime, content: row.content }))
     }
@@ -38,7 +38,7 @@ impl Store {
             &thumbnail.content[..],
             clip
         )
-        .execute(&self.pool)
+        .execute(&self.connections)
         .await?;
         Ok(())
     }

@@ -134,7 +134,7 @@ impl Applier {
              STRAIGHT_JOIN clips c FORCE INDEX (id) ON c.id = UNHEX(w.id)",
         ))
         .bind(json(&ids))
-        .fetch_all(&mut **self.tx)
+        .fetch_all(&mut *self.tx)
         .await?;
         rows.into_iter().map(|row| Ok((row.clip()?, row))).collect()
     }
@@ -160,7 +160,7 @@ impl Applier {
                 format.mime,
                 &format.hash[..]
             )
-            .fetch_one(&mut **self.tx)
+            .fetch_one(&mut *self.tx)
             .await?;
             let lies_inline = match &format.data {
                 Some(data) => sqlx::query_scalar!(
@@ -169,7 +169,7 @@ impl Applier {
                     format.mime,
                     &data[..]
                 )
-                .fetch_one(&mut **self.tx)
+                .fetch_one(&mut *self.tx)
                 .await?,
                 None => false,
             };
@@ -192,7 +192,7 @@ impl Applier {
             r#"SELECT IF(plain = TRUE, 1, (SELECT COUNT(*) FROM formats WHERE clip_no = no)) AS "here!: i64" FROM clips WHERE no = ?"#,
             known.no
         )
-        .fetch_one(&mut **self.tx)
+        .fetch_one(&mut *self.tx)
         .await?;
         let told = body.formats.len() as i64;
         Ok(Accepted { replaces, completes: told > here, is_complete: told >= here })
@@ -230,7 +230,7 @@ impl Applier {
         };
         if taken.iter().any(gets_alias) {
             let aliases = sqlx::query_scalar!("SELECT COUNT(*) FROM clips WHERE alias IS NOT NULL")
-                .fetch_one(&mut **self.tx)
+                .fetch_one(&mut *self.tx)
                 .await?;
             if aliases as u64 > MOST_ALIASES {
                 return Err(StoreError::TooMany("aliases", MOST_ALIASES));
@@ -264,7 +264,7 @@ impl Applier {
              WHERE d.removed = TRUE AND c.drawer_stamp <= d.changed",
             numbers_as_json(clips)
         )
-        .execute(&mut **self.tx)
+        .execute(&mut *self.tx)
         .await?;
         Ok(done.rows_affected() > 0)
     }
@@ -336,7 +336,7 @@ impl Applier {
              STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no WHERE c.elsewhere = TRUE",
             numbers_as_json(clips)
         )
-        .fetch_all(&mut **self.tx)
+        .fetch_all(&mut *self.tx)
         .await?)
     }
 
@@ -351,14 +351,14 @@ impl Applier {
              STRAIGHT_JOIN formats f ON f.clip_no = w.no WHERE f.blob_no IS NOT NULL",
             clips
         )
-        .fetch_all(&mut **self.tx)
+        .fetch_all(&mut *self.tx)
         .await?;
         sqlx::query!(
             "DELETE f FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
              STRAIGHT_JOIN formats f ON f.clip_no = w.no",
             clips
         )
-        .execute(&mut **self.tx)
+        .execute(&mut *self.tx)
         .await?;
         Ok(blobs)
     }
@@ -377,7 +377,7 @@ impl Applier {
                 WHERE f.clip_no = c.no AND b.have < b.size)",
             clips
         )
-        .execute(&mut **self.tx)
+        .execute(&mut *self.tx)
         .await?;
         let pictures = sqlx::query_scalar!(
             "SELECT c.no FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
@@ -385,7 +385,7 @@ impl Applier {
             clips,
             Kind::Image.code()
         )
-        .fetch_all(&mut **self.tx)
+        .fetch_all(&mut *self.tx)
         .await?;
         self.outcome.pictures.extend(pictures);
         Ok(())
@@ -404,7 +404,7 @@ impl Applier {
             numbers_as_json(clips),
             self.policy.fetch_above
         )
-        .fetch_all(&mut **self.tx)
+        .fetch_all(&mut *self.tx)
         .await?;
         self.outcome.wants.extend(rows.into_iter().filter_map(|row| Some((row.hash.try_into().ok()?, row.have))));
         Ok(())

@@ -1,0 +1,377 @@
+//! Connections to the database: kept open, and lent to one use at a time.
+//!
+//! A use that has come to its end leaves its connection as it was, and the next has it at once. One that failed, or was broken off
+//! (whoever waited for it is gone), may leave a transaction open, whose locks would be kept; a statement half prepared; or answers
+//! that would be taken for those to the next question. Such a connection is asked something first, and closed unless it answers.
+
+use crate::store::OpenError;
+
+use futures_util::future::BoxFuture;
+use futures_util::stream::{self, BoxStream};
+use futures_util::{FutureExt, StreamExt, TryFutureExt, TryStreamExt};
+use parking_lot::{Mutex, RwLock};
+use sqlx::mysql::{MySqlConnectOptions, MySqlQueryResult, MySqlRow, MySqlSslMode, MySqlStatement, MySqlTypeInfo};
+use sqlx::{AssertSqlSafe, ConnectOptions, Connection, Either, Execute, Executor, MySql, MySqlConnection, Row, SqlStr};
+use sqlx_core::describe::Describe;
+use std::io::ErrorKind;
+use std::net::IpAddr;
+use std::ops::{Deref, DerefMut};
+use std::str::FromStr;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::time::Duration;
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
+use tokio::time::{Instant, sleep, timeout, timeout_at};
+
+/// Connections at most. The service files one copy at a time; the rest is reading.
+const CONNECTIONS: u32 = 6;
+
+/// How long a request waits for a connection before it reports that the database is away.
+const PATIENCE: Duration = Duration::from_secs(2);
+
+/// Before it is tried once more whether a server can be reached that is starting. It doubles each time.
+const FIRST_PAUSE: Duration = Duration::from_millis(10);
+
+/// How long a connection may take to answer a question that needs no work. One that was wrongly given up is made again.
+const ANSWER: Duration = Duration::from_secs(1);
+
+/// The server would close connections that were idle for eight hours, and the first requests of the morning would fail.
+const SETTING: &str = "SET SESSION wait_timeout = 31536000";
+
+/// All connections to one database. Statements can be executed on it: each on the next that is free.
+#[derive(Clone)]
+pub(crate) struct Connections(Arc<Shared>);
+
+struct Shared {
+    /// Where they lead.
+    options: RwLock<MySqlConnectOptions>,
+    /// Those that are lent to nobody; the one used last is lent first.
+    idle: Mutex<Vec<MySqlConnection>>,
+    /// One for each that may be lent.
+    permits: Arc<Semaphore>,
+}
+
+/// A connection that is lent to one use.
+pub(crate) struct Lease {
+    /// There until it is given back.
+    connection: Option<MySqlConnection>,
+    shared: Arc<Shared>,
+    permit: Option<OwnedSemaphorePermit>,
+}
+
+impl Connections {
+    /// Those to the database at `url`, none of which is made yet.
+    ///
+    /// # Errors
+    /// When the URL is not usable.
+    pub fn to(url: &str) -> Result<Self, OpenError> {
+        Ok(Self(Arc::new(Shared {
+            options: RwLock::new(connect_options(url)?),
+            idle: Mutex::default(),
+            permits: Arc::new(Semaphore::new(CONNECTIONS as usize)),
+        })))
+    }
+
+    /// Lends a connection.
+    ///
+    /// # Errors
+    /// When none is free for a while, or the server cannot be reached.
+    pub async fn lend(&self) -> Result<Lease, sqlx::Error> {
+        let deadline = Instant::now() + PATIENCE;
+        let permit = match timeout_at(deadline, self.0.permits.clone().acquire_owned()).await {
+            Ok(Ok(permit)) => permit,
+            Ok(Err(_)) => return Err(sqlx::Error::PoolClosed),
+            Err(_) => return Err(sqlx::Error::PoolTimedOut),
+        };
+        let idle = self.0.idle.lock().pop();
+        let connection = match idle {
+            Some(connection) => connection,
+            None => self.connect(deadline).await?,
+        };
+        Ok(Lease { connection: Some(connection), shared: self.0.clone(), permit: Some(permit) })
+    }
+
+    /// A new connection. A server that is starting, or has too many, is asked again until the deadline.
+    async fn connect(&self, deadline: Instant) -> Result<MySqlConnection, sqlx::Error> {
+        let mut pause = FIRST_PAUSE;
+        loop {
+            let options = self.0.options.read().clone();
+            let connecting = async {
+                let mut connection = options.connect().await?;
+                sqlx::query(SETTING).execute(&mut connection).await?;
+                Ok(connection)
+            };
+            match timeout_at(deadline, connecting).await {
+                Ok(Err(sqlx::Error::Io(error))) if error.kind() == ErrorKind::ConnectionRefused => {}
+                Ok(Err(sqlx::Error::Database(error))) if error.is_transient_in_connect_phase() => {}
+                Ok(done) => return done,
+                Err(_) => return Err(sqlx::Error::PoolTimedOut),
+            }
+            sleep(pause.min(deadline.saturating_duration_since(Instant::now()))).await;
+            pause *= 2;
+        }
+    }
+
+    /// Tells where the database is from now on, after its server was started anew.
+    ///
+    /// # Errors
+    /// When the URL is not usable.
+    pub fn moved_to(&self, url: &str) -> Result<(), OpenError> {
+        *self.0.options.write() = connect_options(url)?;
+        // Connections to the server that is gone would each fail once more.
+        self.0.idle.lock().clear();
+        Ok(())
+    }
+
+    /// Closes all of them, once what is under way is done.
+    pub async fn close(&self) {
+        // Nobody is lent one any more while this waits for the others.
+        let all = self.0.permits.acquire_many(CONNECTIONS).await;
+        self.0.permits.close();
+        drop(all);
+        let idle = std::mem::take(&mut *self.0.idle.lock());
+        for connection in idle {
+            // The server hears that it was meant. If it does not, it is gone.
+            let _ = timeout(ANSWER, connection.close()).await;
+        }
+    }
+
+    /// Has a statement executed, and gives all that is answered.
+    async fn answers<'q>(
+        self,
+        query: impl Execute<'q, MySql> + 'q,
+    ) -> Result<Vec<Either<MySqlQueryResult, MySqlRow>>, sqlx::Error> {
+        let mut lease = self.lend().await?;
+        let answers = lease.fetch_many(query).try_collect().await?;
+        lease.end();
+        Ok(answers)
+    }
+}
+
+impl std::fmt::Debug for Connections {
+    fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let idle = self.0.idle.lock().len();
+        formatter.debug_struct("Connections").field("idle", &idle).finish_non_exhaustive()
+    }
+}
+
+/// What is read in this way is in memory as a whole before the first of it is given.
+impl<'c> Executor<'c> for &'_ Connections {
+    type Database = MySql;
+
+    fn fetch_many<'e, 'q: 'e, E>(
+        self,
+        query: E,
+    ) -> BoxStream<'e, Result<Either<MySqlQueryResult, MySqlRow>, sqlx::Error>>
+    where
+        'c: 'e,
+        E: 'q + Execute<'q, MySql>,
+    {
+        let answers = self.clone().answers(query);
+        answers.map_ok(|answers| stream::iter(answers).map(Ok)).try_flatten_stream().boxed()
+    }
+
+    fn fetch_optional<'e, 'q: 'e, E>(self, query: E) -> BoxFuture<'e, Result<Option<MySqlRow>, sqlx::Error>>
+    where
+        'c: 'e,
+        E: 'q + Execute<'q, MySql>,
+    {
+        let answers = self.clone().answers(query);
+        answers.map_ok(|answers| answers.into_iter().find_map(Either::right)).boxed()
+    }
+
+    fn prepare_with<'e>(
+        self,
+        sql: SqlStr,
+        parameters: &'e [MySqlTypeInfo],
+    ) -> BoxFuture<'e, Result<MySqlStatement, sqlx::Error>>
+    where
+        'c: 'e,
+    {
+        let connections = self.clone();
+        async move { connections.lend().await?.prepare_with(sql, parameters).await }.boxed()
+    }
+
+    fn describe<'e>(self, sql: SqlStr) -> BoxFuture<'e, Result<Describe<MySql>, sqlx::Error>>
+    where
+        'c: 'e,
+    {
+        let connections = self.clone();
+        async move { connections.lend().await?.describe(sql).await }.boxed()
+    }
+}
+
+impl Lease {
+    /// Gives it back: its use has come to its end, and all answers were read.
+    pub fn end(mut self) {
+        if let Some(connection) = self.connection.take() {
+            self.shared.idle.lock().push(connection);
+        }
+    }
+
+    /// Keeps it for good; another may be made in its place.
+    pub fn keep(mut self) -> MySqlConnection {
+        self.connection.take().expect("it is there until it is given back")
+    }
+}
+
+impl Deref for Lease {
+    type Target = MySqlConnection;
+
+    fn deref(&self) -> &MySqlConnection {
+        self.connection.as_ref().expect("it is there until it is given back")
+    }
+}
+
+impl DerefMut for Lease {
+    fn deref_mut(&mut self) -> &mut MySqlConnection {
+        self.connection.as_mut().expect("it is there until it is given back")
+    }
+}
+
+impl Drop for Lease {
+    fn drop(&mut self) {
+        let Some(mut connection) = self.connection.take() else { return };
+        // Outside of the runtime there is nobody to ask it.
+        let Ok(runtime) = tokio::runtime::Handle::try_current() else { return };
+        let (shared, permit) = (self.shared.clone(), self.permit.take());
+        runtime.spawn(async move {
+            if is_sound(&mut connection).await {
+                shared.idle.lock().push(connection);
+            }
+            drop(permit);
+        });
+    }
+}
+
+/// Whether a connection whose use did not come to its end can be used again: it has no transaction open, and answers what it was
+/// asked.
+async fn is_sound(connection: &mut MySqlConnection) -> bool {
+    static QUESTIONS: AtomicU32 = AtomicU32::new(1);
+    let question = i64::from(QUESTIONS.fetch_add(1, Ordering::Relaxed));
+    let asked = sqlx::raw_sql(AssertSqlSafe(format!("ROLLBACK; SELECT {question}"))).fetch_all(connection);
+    match timeout(ANSWER, asked).await {
+        Ok(Ok(rows)) => matches!(&rows[..], [row] if row.try_get::<i64, _>(0).is_ok_and(|answer| answer == question)),
+        Ok(Err(_)) | Err(_) => false,
+    }
+}
+
+fn connect_options(url: &str) -> Result<MySqlConnectOptions, OpenError> {
+    let options = MySqlConnectOptions::from_str(url).map_err(OpenError::BadUrl)?;
+    let options = if leaves_this_computer(url) {
+        if asks_for_less(url) {
+            return Err(OpenError::Unverified);
+        }
+        options.ssl_mode(MySqlSslMode::VerifyIdentity)
+    } else {
+        options
+    };
+    // Statements are prepared once for each connection and used again. They are not logged, however slow: some hold what was copied.
+    Ok(options.charset("utf8mb4").collation("utf8mb4_bin").statement_cache_capacity(100).disable_statement_logging())
+}
+
+/// Whether the server of this URL is reached over a network.
+fn leaves_this_computer(url: &str) -> bool {
+    let Ok(url) = url::Url::parse(url) else { return true };
+    let is_local = |name: &str| {
+        let name = name.trim_matches(['[', ']']);
+        name.eq_ignore_ascii_case("localhost") || name.parse::<IpAddr>().is_ok_and(|address| address.is_loopback())
+    };
+    !url.query_pairs().any(|(name, _)| name == "socket") && !url.host_str().is_some_and(is_local)
+}
+
+/// Whether this URL asks for a connection whose certificate is not verified.
+fn asks_for_less(url: &str) -> bool {
+    let Ok(url) = url::Url::parse(url) else { return true };
+    let mut asked = url.query_pairs().filter(|(name, _)| name == "ssl-mode" || name == "sslmode");
+    asked.any(|(_, mode)| !mode.eq_ignore_ascii_case("VERIFY_IDENTITY"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use yadori_database::testing::TestDatabase;
+
+    async fn asked(lease: &mut Lease, question: &'static str) -> u64 {
+        sqlx::raw_sql(question).fetch_one(&mut **lease).await.unwrap().get(0)
+    }
+
+    #[tokio::test]
+    async fn a_use_that_has_ended_leaves_its_connection_to_the_next() {
+        let database = TestDatabase::new();
+        let connections = Connections::to(database.url()).unwrap();
+        let mut lease = connections.lend().await.unwrap();
+        let first = asked(&mut lease, "SELECT CONNECTION_ID()").await;
+        lease.end();
+        // Nothing is asked in between, not even whether it is sound.
+        let mut lease = connections.lend().await.unwrap();
+        assert_eq!(asked(&mut lease, "SELECT CONNECTION_ID()").await, first);
+        let asked_by_now = |row: &MySqlRow| row.get::<String, _>(1).parse::<u64>().unwrap();
+        let status = || sqlx::raw_sql("SHOW SESSION STATUS LIKE 'Questions'");
+        let before = asked_by_now(&status().fetch_one(&mut *lease).await.unwrap());
+        lease.end();
+        for _ in 0..3 {
+            sqlx::raw_sql("SELECT 1").execute(&connections).await.unwrap();
+        }
+        let after = asked_by_now(&status().fetch_one(&connections).await.unwrap());
+        assert_eq!(after - before, 4);
+        connections.close().await;
+    }
+
+    #[tokio::test]
+    async fn what_a_use_that_was_broken_off_has_begun_is_undone() {
+        let database = TestDatabase::new();
+        let connections = Connections::to(database.url()).unwrap();
+        sqlx::raw_sql("CREATE TABLE t (n INT PRIMARY KEY) ENGINE = InnoDB").execute(&connections).await.unwrap();
+        let mut lease = connections.lend().await.unwrap();
+        sqlx::raw_sql("BEGIN; INSERT INTO t VALUES (1)").execute(&mut *lease).await.unwrap();
+        drop(lease);
+        // Whoever inserts the same waits until that is undone.
+        sqlx::raw_sql("INSERT INTO t VALUES (1)").execute(&connections).await.unwrap();
+        // A statement that is refused leaves its connection usable.
+        for _ in 0..3 * CONNECTIONS {
+            assert!(sqlx::raw_sql("INSERT INTO t VALUES (1)").execute(&connections).await.is_err());
+        }
+        let mut lease = connections.lend().await.unwrap();
+        assert_eq!(asked(&mut lease, "SELECT CAST(COUNT(*) AS UNSIGNED) FROM t").await, 1);
+        lease.end();
+        connections.close().await;
+    }
+
+    #[tokio::test]
+    async fn no_more_are_lent_than_there_are_and_the_end_waits_for_them() {
+        let database = TestDatabase::new();
+        let connections = Connections::to(database.url()).unwrap();
+        let mut leases = Vec::new();
+        for _ in 0..CONNECTIONS {
+            leases.push(connections.lend().await.unwrap());
+        }
+        let mut another = Box::pin(connections.lend());
+        assert!(futures_util::poll!(&mut another).is_pending());
+        leases.pop().unwrap().end();
+        leases.push(another.await.unwrap());
+        let mut closing = Box::pin(connections.close());
+        assert!(futures_util::poll!(&mut closing).is_pending());
+        let mut late = Box::pin(connections.lend());
+        assert!(futures_util::poll!(&mut late).is_pending());
+        leases.into_iter().for_each(Lease::end);
+        closing.await;
+        assert!(matches!(late.await, Err(sqlx::Error::PoolClosed)));
+        assert!(connections.0.idle.lock().is_empty());
+    }
+
+    #[test]
+    fn a_server_on_another_computer_must_show_its_certificate() {
+        let refused = |url: &str| matches!(connect_options(url), Err(OpenError::Unverified));
+        for local in ["127.0.0.1:3306", "localhost", "[::1]:3306"] {
+            assert!(!leaves_this_computer(&format!("mysql://a:b@{local}/c")), "{local}");
+            assert!(!refused(&format!("mysql://a:b@{local}/c?ssl-mode=disabled")));
+        }
+        for far in ["db.example.org", "192.0.2.7:3306", "localhost.example.org"] {
+            assert!(leaves_this_computer(&format!("mysql://a:b@{far}/c")), "{far}");
+            assert!(refused(&format!("mysql://a:b@{far}/c?ssl-mode=disabled")));
+            assert!(refused(&format!("mysql://a:b@{far}/c?ssl-mode=PREFERRED")));
+            assert!(!refused(&format!("mysql://a:b@{far}/c")));
+        }
+    }
+}
