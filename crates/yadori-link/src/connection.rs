@@ -64,8 +64,10 @@ pub trait Records: Send + Sync {
         cursor: ([u8; 8], u64),
         items: Vec<Item>,
     ) -> impl Future<Output = Result<Applied, Self::Error>> + Send;
-    /// The other has everything up to this number.
-    fn acknowledged(&self, upto: u64) -> impl Future<Output = Result<(), Self::Error>> + Send;
+    /// The other says that it has everything up to this number.
+    fn note_acknowledged(&self, upto: u64);
+    /// The same is to be on record, of the feed with this id: of several the last.
+    fn acknowledged(&self, feed: [u8; 8], upto: u64) -> impl Future<Output = Result<(), Self::Error>> + Send;
     /// Content from this byte on.
     fn content(
         &self,
@@ -368,7 +370,12 @@ fn carry_out<R: Records>(
             }
         }
         Output::Over(ending) => return Err(Ended::Said(ending)),
-        of_records => to_do.add(of_records),
+        of_records => {
+            if let Output::Acknowledged(_, upto) = of_records {
+                records.note_acknowledged(upto);
+            }
+            to_do.add(of_records);
+        }
     }
     Ok(())
 }

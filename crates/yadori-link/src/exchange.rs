@@ -115,8 +115,8 @@ pub enum Output {
         /// What the other told.
         items: Vec<Item>,
     },
-    /// The other has everything up to this number.
-    Acknowledged(u64),
+    /// The other has everything of this device's feed, which has this id, up to this number.
+    Acknowledged([u8; 8], u64),
     /// Read content from this byte on, at most so many bytes; tell by [`Input::Content`].
     ReadContent(Hash, u64, usize),
     /// Put content on record from this byte on; tell by [`Input::Stored`].
@@ -335,7 +335,7 @@ impl Exchange {
                     through = through.max(passed);
                     self.batch = (self.batch * 2).min(LARGEST_BATCH);
                 }
-                out.push(Output::Acknowledged(through));
+                out.push(Output::Acknowledged(self.feed, through));
             }
             (Frame::Want(hash, from), true) => {
                 out.push(Output::ReadContent(hash, from, self.batch.min(CHUNK)));
@@ -399,7 +399,7 @@ impl Exchange {
     fn pass(&mut self, out: &mut Vec<Output>) {
         match self.sent.back_mut() {
             Some((_, through)) => *through = self.read,
-            None => out.push(Output::Acknowledged(self.read)),
+            None => out.push(Output::Acknowledged(self.feed, self.read)),
         }
     }
 
@@ -461,7 +461,7 @@ mod tests {
         // The rest is what the other has told itself.
         exchange.step(Input::Read { upto: 40, items: Vec::new() });
         let out = exchange.step(Input::Received(Frame::Ack(20)));
-        assert!(out.iter().any(|output| matches!(output, Output::Acknowledged(40))), "{out:?}");
+        assert!(out.iter().any(|output| matches!(output, Output::Acknowledged(_, 40))), "{out:?}");
     }
 
     #[test]
@@ -470,7 +470,7 @@ mod tests {
         exchange.step(hello(VERSIONS, NOW, Some(([1; 8], 10))));
         // It has told what is now 11 to 14, and 16; 15 was done here.
         let out = exchange.step(Input::Applied { upto: 7, wants: Vec::new(), echoes: vec![11, 12, 13, 14, 16] });
-        assert!(out.iter().any(|output| matches!(output, Output::Acknowledged(14))), "{out:?}");
+        assert!(out.iter().any(|output| matches!(output, Output::Acknowledged(_, 14))), "{out:?}");
         let out = exchange.step(Input::Changed(16));
         let reads = |out: &[Output]| {
             let read = out.iter().find_map(|output| match output {
@@ -478,7 +478,7 @@ mod tests {
                 _ => None,
             });
             let acknowledged = out.iter().find_map(|output| match output {
-                Output::Acknowledged(upto) => Some(*upto),
+                Output::Acknowledged(_, upto) => Some(*upto),
                 _ => None,
             });
             (read, acknowledged)

@@ -1,8 +1,8 @@
 //! What an exchange has asked of the records, until it is done.
 //!
-//! Most of it is done one after the other, in the order in which it was asked for. Beside that, content is read; and it is noted
-//! how far the other has come, of what was acknowledged meanwhile the last only. The other is heard all the while, unless so
-//! much waits that it has to wait as well.
+//! Most of it is done one after the other, in the order in which it was asked for. Beside that, content is read; and it is put on
+//! record how far the other has come, once in a while and when the exchange ends. The other is heard all the while, unless so much
+//! waits that it has to wait as well.
 
 use crate::connection::{Applied, Ended, Records, Stored};
 use crate::exchange::{Input, Output};
@@ -10,9 +10,14 @@ use std::collections::VecDeque;
 use std::future::poll_fn;
 use std::pin::Pin;
 use std::task::{Context, Poll};
+use std::time::Duration;
+use tokio::time::{Sleep, sleep};
 
 /// So much may wait before the other has to.
 const MOST: usize = 8;
+
+/// How long an acknowledgement waits for those that follow it. Should this device lose its power meanwhile, so much is told again.
+const LATE: Duration = Duration::from_secs(1);
 
 type Doing<'r> = Pin<Box<dyn Future<Output = Result<Option<Input>, Ended>> + Send + 'r>>;
 
@@ -23,28 +28,37 @@ struct Turns<'r> {
     waiting: VecDeque<Output>,
 }
 
+/// How far the other has come: what is being put on record, and the latest that is not yet.
+#[derive(Default)]
+struct Acknowledgements<'r> {
+    doing: Option<Doing<'r>>,
+    latest: Option<Output>,
+    due: Option<Pin<Box<Sleep>>>,
+}
+
 /// All that is to be done with these records.
 pub(crate) struct ToDo<'r, R> {
     records: &'r R,
     ordered: Turns<'r>,
-    acknowledgements: Turns<'r>,
+    acknowledgements: Acknowledgements<'r>,
     contents: Turns<'r>,
 }
 
 impl<'r, R: Records> ToDo<'r, R> {
     /// Nothing yet.
     pub fn of(records: &'r R) -> Self {
-        Self { records, ordered: Turns::default(), acknowledgements: Turns::default(), contents: Turns::default() }
+        Self {
+            records,
+            ordered: Turns::default(),
+            acknowledgements: Acknowledgements::default(),
+            contents: Turns::default(),
+        }
     }
 
     /// Adds something that the records are asked for.
     pub fn add(&mut self, output: Output) {
         let turns = match &output {
-            Output::Acknowledged(_) => {
-                // Who has everything up to this number, has all that is before it.
-                self.acknowledgements.waiting.clear();
-                &mut self.acknowledgements
-            }
+            Output::Acknowledged(..) => return self.acknowledgements.add(output),
             Output::ReadContent(..) => &mut self.contents,
             _ => &mut self.ordered,
         };
@@ -61,21 +75,24 @@ impl<'r, R: Records> ToDo<'r, R> {
     /// whoever waits gives up.
     pub async fn next(&mut self) -> Result<Option<Input>, Ended> {
         poll_fn(|context| {
-            for turns in [&mut self.ordered, &mut self.acknowledgements, &mut self.contents] {
+            for turns in [&mut self.ordered, &mut self.contents] {
                 if let Poll::Ready(done) = turns.poll(context) {
                     turns.begin_next(self.records);
                     return Poll::Ready(done);
                 }
             }
-            Poll::Pending
+            self.acknowledgements.poll(self.records, context)
         })
         .await
     }
 
     /// Does what is left, unless the records fail.
     pub async fn finish(mut self) {
-        while self.ordered.doing.is_some() || self.acknowledgements.doing.is_some() || self.contents.doing.is_some() {
-            if self.next().await.is_err() {
+        loop {
+            self.acknowledgements.begin(self.records);
+            let turns = [&self.ordered.doing, &self.contents.doing, &self.acknowledgements.doing];
+            let is_done = turns.into_iter().all(Option::is_none);
+            if is_done || self.next().await.is_err() {
                 return;
             }
         }
@@ -101,6 +118,36 @@ impl<'r> Turns<'r> {
     }
 }
 
+impl<'r> Acknowledgements<'r> {
+    /// Adds one. Who has everything up to this number, has all that is before it.
+    fn add(&mut self, output: Output) {
+        self.latest = Some(output);
+        self.due.get_or_insert_with(|| Box::pin(sleep(LATE)));
+    }
+
+    /// Begins to put the latest on record, unless that is going on with one before.
+    fn begin<R: Records>(&mut self, records: &'r R) {
+        if self.doing.is_none()
+            && let Some(output) = self.latest.take()
+        {
+            self.due = None;
+            self.doing = Some(Box::pin(carry_out(output, records)));
+        }
+    }
+
+    fn poll<R: Records>(&mut self, records: &'r R, context: &mut Context<'_>) -> Poll<Result<Option<Input>, Ended>> {
+        if self.due.as_mut().is_some_and(|due| due.as_mut().poll(context).is_ready()) {
+            self.begin(records);
+        }
+        let Some(doing) = &mut self.doing else { return Poll::Pending };
+        let done = doing.as_mut().poll(context);
+        if done.is_ready() {
+            self.doing = None;
+        }
+        done
+    }
+}
+
 /// Does what the exchange asks of the records; gives what came of it.
 async fn carry_out<R: Records>(output: Output, records: &R) -> Result<Option<Input>, Ended> {
     let failed = |error: R::Error| Ended::Records(error.to_string());
@@ -117,8 +164,8 @@ async fn carry_out<R: Records>(output: Output, records: &R) -> Result<Option<Inp
             let Applied { wants, echoes } = records.apply(cursor, items).await.map_err(failed)?;
             Some(Input::Applied { upto: cursor.1, wants, echoes })
         }
-        Output::Acknowledged(upto) => {
-            records.acknowledged(upto).await.map_err(failed)?;
+        Output::Acknowledged(feed, upto) => {
+            records.acknowledged(feed, upto).await.map_err(failed)?;
             None
         }
         Output::ReadContent(hash, from, most) => {
@@ -178,7 +225,10 @@ mod tests {
             self.does(format!("apply {}", cursor.1)).await;
             Ok(Applied::default())
         }
-        async fn acknowledged(&self, upto: u64) -> Result<(), Self::Error> {
+        fn note_acknowledged(&self, upto: u64) {
+            self.done.lock().push(format!("noted {upto}"));
+        }
+        async fn acknowledged(&self, _: [u8; 8], upto: u64) -> Result<(), Self::Error> {
             self.does(format!("acknowledged {upto}")).await;
             Ok(())
         }
@@ -202,7 +252,7 @@ mod tests {
         let records = Slow { done: Mutex::default(), may_go_on: Semaphore::new(0) };
         let mut to_do = ToDo::of(&records);
         for upto in 1..=4 {
-            to_do.add(Output::Acknowledged(upto));
+            to_do.add(Output::Acknowledged([1; 8], upto));
         }
         for number in 1..=4 {
             to_do.add(Output::Apply { cursor: ([0; 8], number), items: Vec::new() });
@@ -215,8 +265,25 @@ mod tests {
         to_do.finish().await;
         let done = records.done.into_inner();
         let (noted, in_turn): (Vec<_>, Vec<_>) = done.into_iter().partition(|what| what.starts_with("acknowledged"));
-        assert_eq!(noted, ["acknowledged 1", "acknowledged 4"]);
+        assert_eq!(noted, ["acknowledged 4"]);
         let wanted = ["apply 1", "read 1", "apply 2", "read 2", "apply 3", "read 3", "apply 4", "read 4", "read 5"];
         assert_eq!(in_turn, wanted);
+    }
+
+    #[tokio::test]
+    async fn acknowledgements_are_on_record_once_in_a_while() {
+        let records = Slow { done: Mutex::default(), may_go_on: Semaphore::new(100) };
+        let mut to_do = ToDo::of(&records);
+        let began = tokio::time::Instant::now();
+        to_do.add(Output::Acknowledged([1; 8], 1));
+        to_do.add(Output::Acknowledged([1; 8], 2));
+        assert!(matches!(to_do.next().await, Ok(None)));
+        assert!(began.elapsed() >= LATE);
+        assert_eq!(*records.done.lock(), ["acknowledged 2"]);
+        // Those that come later wait as long, unless it ends.
+        to_do.add(Output::Acknowledged([1; 8], 3));
+        assert!(futures_util::poll!(Box::pin(to_do.next())).is_pending());
+        to_do.finish().await;
+        assert_eq!(*records.done.lock(), ["acknowledged 2", "acknowledged 3"]);
     }
 }

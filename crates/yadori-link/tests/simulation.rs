@@ -143,7 +143,7 @@ impl World {
                         assert!(!matches!(ending, Ending::Here(Bye::Garbled)), "a device did not understand another");
                         self.lines[line].over = true;
                     }
-                    Output::Acknowledged(upto) => {
+                    Output::Acknowledged(_, upto) => {
                         let acknowledged = self.devices[own].records.acknowledged.entry(other).or_default();
                         *acknowledged = upto.max(*acknowledged);
                     }

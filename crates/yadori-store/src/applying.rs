@@ -3,13 +3,14 @@
 mod clips;
 
 use crate::clips::ClipRecord;
-use crate::devices::{self, hear_of};
+use crate::devices::{Teller, hear_of};
 use crate::drawers::{leave_drawer, renumber};
 use crate::fresh::FreshClip;
 use crate::numbers::{Numbers, number_of_drawer};
 use crate::statements::Statements;
 use crate::store::{Store, StoreError, TombstoneKey, retry_on_deadlock};
 use crate::write_tx::{WriteTx, next_change};
+use sqlx::FromRow;
 use std::collections::HashSet;
 use std::sync::atomic::Ordering;
 use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_HEADINGS};
@@ -97,9 +98,10 @@ impl Store {
         policy: &(dyn Fn() -> Policy + Sync),
         at: MillisSinceEpoch,
     ) -> Result<Option<ApplyOutcome>, StoreError> {
-        let mut tx = self.begin_writing().await?;
-        let Some(known) = devices::linked(&mut tx, from).await? else { return Ok(None) };
-        let cursor = advance.map(|advance| advance.goes_on_from(known.read));
+        let (tx, answers) = self.begin_writing_asking(Teller::question(from)).await?;
+        let Some(answer) = answers.first() else { return Ok(None) };
+        let known = Teller::from_row(answer)?;
+        let cursor = advance.map(|advance| advance.goes_on_from(known.read()));
         if cursor == Some(None) {
             return Ok(None);
         }

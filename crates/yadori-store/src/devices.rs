@@ -3,8 +3,10 @@
 use crate::applying::Cursor;
 use crate::numbers::MOST_ON_RECORD;
 use crate::settings;
+use crate::statements::Statements;
 use crate::store::{Store, StoreError, retry_on_deadlock};
 use crate::write_tx::{WriteTx, next_change};
+use sqlx::FromRow;
 use yadori_core::merge::Register;
 use yadori_core::shared::{Device, Item, MOST_DEVICES};
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
@@ -163,17 +165,35 @@ impl Store {
         Ok(change)
     }
 
-    /// Notes how far a device has this one's feed.
+    /// Notes when a device was last heard of.
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn acknowledged(&self, device: DeviceId, upto: u64, at: MillisSinceEpoch) -> Result<(), StoreError> {
-        retry_on_deadlock!(self.acknowledged_once(device, upto, at))
+    pub async fn note_seen(&self, device: DeviceId, at: MillisSinceEpoch) -> Result<(), StoreError> {
+        sqlx::query!("UPDATE devices SET seen_at = ? WHERE id = ?", at.0, &device.0[..])
+            .execute(&self.connections)
+            .await?;
+        Ok(())
     }
 
-    async fn acknowledged_once(&self, device: DeviceId, upto: u64, at: MillisSinceEpoch) -> Result<(), StoreError> {
+    /// Notes how far a linked device has this one's feed, unless that is another by now: then it has nothing of it yet.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn acknowledged(&self, device: DeviceId, read: Cursor, at: MillisSinceEpoch) -> Result<(), StoreError> {
+        retry_on_deadlock!(self.acknowledged_once(device, read, at))
+    }
+
+    async fn acknowledged_once(
+        &self,
+        device: DeviceId,
+        (feed, upto): Cursor,
+        at: MillisSinceEpoch,
+    ) -> Result<(), StoreError> {
         sqlx::query!(
-            "UPDATE devices SET acked = GREATEST(acked, ?), seen_at = ? WHERE id = ?",
+            "UPDATE devices d JOIN feed f ON f.one = 1
+             SET d.acked = IF(f.id = ?, GREATEST(d.acked, ?), d.acked), d.seen_at = ? WHERE d.id = ? AND d.linked = TRUE",
+            &feed[..],
             upto,
             at.0,
             &device.0[..]
@@ -271,11 +291,32 @@ impl Store {
     }
 }
 
-/// A device, if it is linked.
-pub(crate) async fn linked(tx: &mut WriteTx, device: DeviceId) -> Result<Option<DeviceRecord>, sqlx::Error> {
-    let known =
-        devices!("FROM devices WHERE id = ? AND linked = TRUE", &device.0[..]).fetch_optional(&mut **tx).await?;
-    Ok(known.map(DeviceRecord::from))
+/// A device that is linked, as far as what it tells is concerned.
+#[derive(Debug, FromRow)]
+pub(crate) struct Teller {
+    /// Its number in these records.
+    #[sqlx(rename = "no")]
+    pub number: u32,
+    /// What it is called.
+    pub name: String,
+    cursor_feed: Option<Vec<u8>>,
+    cursor_upto: u64,
+}
+
+impl Teller {
+    /// Asks for a device; gives a row if it is linked.
+    pub fn question(device: DeviceId) -> Statements {
+        let mut question = Statements::default();
+        question.add("SELECT no, name, cursor_feed, cursor_upto FROM devices WHERE linked = TRUE AND id = ");
+        question.alone(&device.0[..]);
+        question
+    }
+
+    /// How far its feed is on record here.
+    pub fn read(&self) -> Option<Cursor> {
+        let feed = self.cursor_feed.as_deref()?.try_into().ok()?;
+        Some((feed, self.cursor_upto))
+    }
 }
 
 /// Takes in what the device `from` says of a device. Gives the number of the change; nothing if it was known, or is not

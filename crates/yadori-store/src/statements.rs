@@ -65,6 +65,15 @@ impl Statements {
         self
     }
 
+    /// Adds all of these.
+    pub(crate) fn append(&mut self, more: Self) -> &mut Self {
+        if !self.is_empty() && !more.is_empty() {
+            self.text.push(';');
+        }
+        self.text.push_str(&more.text);
+        self
+    }
+
     /// Whether there are none yet.
     pub(crate) fn is_empty(&self) -> bool {
         self.text.is_empty()

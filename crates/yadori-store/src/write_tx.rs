@@ -11,6 +11,7 @@ use crate::content::StoredFormat;
 use crate::fresh::FreshClip;
 use crate::statements::Statements;
 use crate::store::Store;
+use sqlx::mysql::MySqlRow;
 use sqlx::{MySqlConnection, Row};
 use std::ops::{Deref, DerefMut};
 use std::sync::Arc;
@@ -31,14 +32,22 @@ impl Store {
     /// Begins to write: nobody else does from here to the end. (Only large content may be on its way to the disk meanwhile:
     /// see [`Filing::put_content`](crate::Filing::put_content).)
     pub(crate) async fn begin_writing(&self) -> Result<WriteTx, sqlx::Error> {
-        let mut tx = self.begin_holding().await?;
+        Ok(self.begin_writing_asking(Statements::default()).await?.0)
+    }
+
+    /// The same, with a question that is asked in the same message. Gives the rows that are answered, too.
+    pub(crate) async fn begin_writing_asking(
+        &self,
+        question: Statements,
+    ) -> Result<(WriteTx, Vec<MySqlRow>), sqlx::Error> {
+        let (mut tx, answers) = self.begin_holding(question).await?;
         tx.writes();
-        Ok(tx)
+        Ok((tx, answers))
     }
 
     /// The same, to write to the records of these clips only.
     pub(crate) async fn begin_notes(&self, clips: &[u64]) -> Result<WriteTx, sqlx::Error> {
-        let mut tx = self.begin_holding().await?;
+        let (mut tx, _) = self.begin_holding(Statements::default()).await?;
         tx.writing = Some(tx.cache.begin_notes(clips));
         Ok(tx)
     }
@@ -50,12 +59,16 @@ impl Store {
         Ok(WriteTx::of(lease, self.cache.clone()))
     }
 
-    async fn begin_holding(&self) -> Result<WriteTx, sqlx::Error> {
+    async fn begin_holding(&self, question: Statements) -> Result<(WriteTx, Vec<MySqlRow>), sqlx::Error> {
         let mut lease = self.connections.lend().await?;
-        let held =
-            sqlx::raw_sql("BEGIN; SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_all(&mut *lease).await?;
-        let last = held.first().ok_or(sqlx::Error::RowNotFound)?.try_get(0)?;
-        Ok(WriteTx { last: Some(last), ..WriteTx::of(lease, self.cache.clone()) })
+        let mut statements = Statements::default();
+        statements.add("BEGIN").add("SELECT last FROM feed WHERE one = 1 FOR UPDATE").append(question);
+        let mut answers = statements.fetch_all(&mut lease).await?;
+        if answers.is_empty() {
+            return Err(sqlx::Error::RowNotFound);
+        }
+        let last = answers.remove(0).try_get(0)?;
+        Ok((WriteTx { last: Some(last), ..WriteTx::of(lease, self.cache.clone()) }, answers))
     }
 }
 

@@ -276,8 +276,8 @@ impl DeviceSync {
         drop(meeting);
         let changes = self.history.ledger.changes();
         let latest = self.history.store.latest_change().await?;
-        let begun =
-            Exchange::begin(&self.history.device, now(), self.history.store.feed().await?, latest, read, acknowledged);
+        let feed = self.history.store.feed().await?;
+        let begun = Exchange::begin(&self.history.device, now(), feed, latest, read, acknowledged);
         let peer = Peer::new(self.clone(), device, connection, read);
         Ok(connection::run(line, begun, &peer, waiting, changes).await)
     }

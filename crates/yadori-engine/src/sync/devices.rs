@@ -166,6 +166,7 @@ impl DeviceSync {
         let connected = id.is_some_and(|id| self.links.is_connected(id));
         let status_of = id.map(|id| self.links.status_of(id)).unwrap_or_default();
         let read = record.read.map_or(0, |(_, upto)| upto);
+        let acknowledged = if connected { status_of.acknowledged } else { 0 };
         let mut notes = Vec::new();
         let introducer = record.introduced_by.and_then(|id| named(all, id)).filter(|_| is_linked(record));
         if let Some(introducer) = &introducer {
@@ -191,7 +192,8 @@ impl DeviceSync {
                 (_, false) => DeviceState::Away,
             },
             seen_at: record.seen_at.filter(|_| !record.own),
-            behind: if record.own { 0 } else { latest.saturating_sub(record.acknowledged) },
+            // What it has acknowledged last may not be on record yet.
+            behind: if record.own { 0 } else { latest.saturating_sub(record.acknowledged.max(acknowledged)) },
             ahead: if record.own { 0 } else { status_of.latest.saturating_sub(read) },
             addresses: if record.own {
                 self.link_addresses()

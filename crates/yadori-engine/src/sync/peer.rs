@@ -99,7 +99,7 @@ impl Records for Peer {
             status_of.last_error = None;
         });
         self.service.repair_clock().await?;
-        self.service.history.store.acknowledged(self.device, 0, now()).await?;
+        self.service.history.store.note_seen(self.device, now()).await?;
         self.service.history.ledger.part_changed(Part::Devices);
         self.service.history.ledger.status_changed();
         self.service.tell_of_relay(self.device).await?;
@@ -145,7 +145,7 @@ impl Records for Peer {
         self.note_outcome(outcome).await
     }
 
-    async fn acknowledged(&self, upto: u64) -> Result<(), PeerError> {
+    fn note_acknowledged(&self, upto: u64) {
         self.service.links.note(self.device, |status_of| {
             if upto > status_of.acknowledged {
                 status_of.acknowledged = upto;
@@ -153,7 +153,13 @@ impl Records for Peer {
             }
         });
         self.service.history.ledger.part_changed(Part::Devices);
-        Ok(self.service.history.store.acknowledged(self.device, upto, now()).await?)
+    }
+
+    async fn acknowledged(&self, feed: [u8; 8], upto: u64) -> Result<(), PeerError> {
+        self.service.history.store.acknowledged(self.device, (feed, upto), now()).await?;
+        // What lies at a relay for it need not lie there any more.
+        self.service.history.ledger.part_changed(Part::Devices);
+        Ok(())
     }
 
     async fn content(&self, hash: Hash, from: u64, most: usize) -> Result<Option<Bytes>, PeerError> {

@@ -112,7 +112,7 @@ pub fn exchange(bytes: &[u8]) {
                         inputs.push(Input::TakenIn { number, refusal: None, echoes: Vec::new() });
                     }
                     Output::Over(_) => is_over = true,
-                    Output::Greeted(_) | Output::Acknowledged(_) | Output::Absent(_) | Output::Handed(..) => {}
+                    Output::Greeted(_) | Output::Acknowledged(..) | Output::Absent(_) | Output::Handed(..) => {}
                 }
             }
         }

@@ -399,7 +399,10 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
     hear_from(store, &away, &[clip(early, Stamp::NEVER, Stamp::NEVER)]).await;
     assert!(store.clips(&[1]).await.unwrap().iter().all(|record| !record.is_live()));
     // Once it has passed, nothing is left.
-    store.acknowledged(away.id(), store.latest_change().await.unwrap(), months_later).await.unwrap();
+    store
+        .acknowledged(away.id(), (store.feed().await.unwrap(), store.latest_change().await.unwrap()), months_later)
+        .await
+        .unwrap();
     while store.purge_due(months_later, &[]).await.unwrap().is_some() {}
     assert_eq!(of_clip(&store.outgoing_since(0, u64::MAX, BATCH, &Policy::default()).await.unwrap().items), 0);
 }

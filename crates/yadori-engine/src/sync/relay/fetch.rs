@@ -225,7 +225,7 @@ impl DeviceSync {
             Some((of, upto)) if of == feed => upto,
             _ => 0,
         };
-        store.acknowledged(device, upto, now()).await?;
+        store.acknowledged(device, (feed, upto), now()).await?;
         self.links.note(device, |status_of| status_of.acknowledged = status_of.acknowledged.max(upto));
         // It is told anew from where it is, once in a while; what is told twice makes no difference.
         let asked = (upto, now().0);
