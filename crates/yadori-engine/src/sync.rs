@@ -2,6 +2,7 @@
 //!
 //! * `pairing`: two devices meet for the first time
 //! * `dialing`: the others are tried to be reached
+//! * `drawing`: small pictures of what they send
 //! * `connections`: connections are taken, and held until they end
 //! * `network`: it comes and goes
 //! * `own_key`: where the key of this device is kept
@@ -14,6 +15,7 @@
 mod connections;
 pub mod devices;
 mod dialing;
+mod drawing;
 mod nearby;
 mod network;
 mod own_key;
@@ -61,6 +63,8 @@ pub struct DeviceSync {
     relaying: relay::Relaying,
     /// What is shared is changed one after the other.
     choosing: tokio::sync::Mutex<()>,
+    /// Pictures are drawn one after the other.
+    drawing: tokio::sync::Mutex<()>,
 }
 
 impl DeviceSync {
@@ -75,8 +79,8 @@ impl DeviceSync {
         background: Background,
     ) -> Self {
         let own_key = own_key::OwnKey::new(folder, encrypted);
-        let (relaying, choosing) = (relay::Relaying::default(), tokio::sync::Mutex::default());
-        Self { history, fetching, recalling, retention, links, background, own_key, relaying, choosing }
+        let (relaying, choosing, drawing) = Default::default();
+        Self { history, fetching, recalling, retention, links, background, own_key, relaying, choosing, drawing }
     }
 }
 

@@ -51,6 +51,11 @@ impl Fetches {
         if fetch.from == Some(device) { fetch.next(connected) } else { Asked::Already }
     }
 
+    /// Whether anybody is being asked for anything.
+    pub fn is_anybody_asked(&self) -> bool {
+        self.0.values().any(|fetch| fetch.from.is_some())
+    }
+
     /// So many bytes of it are here by now.
     pub fn has_come(&mut self, hash: Hash, have: u64) {
         if let Some(fetch) = self.0.get_mut(&hash) {
@@ -111,7 +116,9 @@ mod tests {
         fetches.has_come(HASH, 40);
         assert_eq!(fetches.is_absent(HASH, device(2), &all), Asked::Now(device(1), 40));
         assert_eq!(fetches.is_absent(HASH, device(1), &all), Asked::Now(device(3), 40));
+        assert!(fetches.is_anybody_asked());
         assert_eq!(fetches.is_absent(HASH, device(3), &all), Asked::Nobody);
+        assert!(!fetches.is_anybody_asked());
         assert_eq!(fetches.ask(HASH, 40, &all, false), Asked::Nobody);
         // Somebody wants it once more.
         assert_eq!(fetches.ask(HASH, 40, &all, true), Asked::Now(device(1), 40));

@@ -8,7 +8,7 @@ use parking_lot::Mutex;
 use std::sync::Arc;
 use thiserror::Error;
 use yadori_core::shared::{Clip, Hash, Item};
-use yadori_core::{ClipId, DeviceId, Kind, Stamp};
+use yadori_core::{DeviceId, Stamp};
 use yadori_link::connection::{Applied, Records, Stored};
 use yadori_link::frame::{Hello, RelayPlace};
 use yadori_store::{ApplyOutcome, Cursor, CursorAdvance, Piece, StoreError};
@@ -57,7 +57,7 @@ impl Peer {
         if outcome.purged {
             service.retention.secure_erase();
         }
-        self.draw(outcome.pictures);
+        service.draw(outcome.pictures);
         if let Some((number, copied)) = outcome.latest_copy {
             service.follow(number, copied);
         }
@@ -66,18 +66,6 @@ impl Peer {
         let wants =
             outcome.wants.into_iter().filter(|(hash, have)| fetching.claim(*hash, *have, self.device)).collect();
         Ok(Applied { wants, echoes: outcome.echoes })
-    }
-
-    /// Makes thumbnails; they are not synced.
-    fn draw(&self, pictures: Vec<u64>) {
-        for number in pictures {
-            let service = self.service.clone();
-            self.service.background.tasks.spawn(async move {
-                if let Err(error) = service.draw_thumbnail(number).await {
-                    tracing::debug!(%error, "no small picture could be made of what another device sent");
-                }
-            });
-        }
     }
 
     fn check(items: &[Item]) -> Result<(), PeerError> {
@@ -181,7 +169,7 @@ impl Records for Peer {
                 if let Some(change) = change {
                     self.service.history.ledger.changed(change);
                 }
-                self.draw(pictures);
+                self.service.draw(pictures);
                 Stored { have: at + data.len() as u64, whole: true, moved }
             }
             Piece::AnotherClip { change } => {
@@ -241,26 +229,6 @@ impl Records for Peer {
 }
 
 impl DeviceSync {
-    /// Makes the small picture of a clip whose content has come from elsewhere.
-    async fn draw_thumbnail(&self, number: u64) -> Result<(), StoreError> {
-        let Some((raster, decoded)) = self.history.decode_picture(number).await? else { return Ok(()) };
-        // It came from another device: only now is it known whether it is the picture that its id says. What cannot be
-        // decoded, or moves, is known by its bytes.
-        let Some(record) = self.history.store.clips(&[number]).await?.pop() else { return Ok(()) };
-        let canonical =
-            decoded.as_ref().ok().and_then(|decoded| decoded.picture.as_ref()).map(|picture| picture.canonical);
-        let is_it = |bytes: &[u8]| ClipId::of(Kind::Image, bytes) == record.id;
-        if !canonical.is_some_and(|canonical| is_it(&canonical)) && !is_it(&raster.data) {
-            tracing::warn!(clip = %record.id, "another device sent a picture that is not the one it told of");
-            self.history.ledger.changed(self.history.store.drop_false_content(number).await?);
-            return Ok(());
-        }
-        if let Ok(decoded) = decoded {
-            self.history.keep_thumbnail(number, decoded).await?;
-        }
-        Ok(())
-    }
-
     /// What this device stamped while its clock was far ahead is brought back to now. That its clock is right at present
     /// is no guess where this is called: another device has just said the same.
     pub(super) async fn repair_clock(&self) -> Result<(), StoreError> {
