@@ -167,9 +167,10 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
         // The limit: what the transfer and the insert take by themselves, in turns with ours; and what a program takes that must
         // ask what there is, and files the same rows.
         let (mut transfers, mut bare, mut ours, mut recalls) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
-        let mut filed = Vec::new();
+        let (mut filed, mut taken) = (Vec::new(), Vec::new());
         let service = desk.service(&home);
         let mut events = service.events(None);
+        let answer = Duration::from_secs_f64(sizes::time_of_bare_answers(runtime, &service) / 1000.0);
         for content in contents {
             let before = desk.copy(content.clone());
             events.change();
@@ -184,6 +185,8 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
                     .expect("an insert")
             });
             transfers.push(transfer);
+            // The time of the server, and whether the clipboard is ours, are asked for one after the other.
+            taken.push(answer + time(|| (desk.ask(), desk.ask())) + transfer);
             bare.push(transfer + insert);
             if content_is_small {
                 let transfer = time(|| desk.ask_and_paste());
@@ -230,6 +233,10 @@ fn copies(report: &mut Report, runtime: &tokio::runtime::Runtime) {
             content_is_small.then_some(4.0),
             true,
         );
+        if content_is_small {
+            let limit = Some(("a bare answer, taking the clipboard, transfer", quantile(&mut taken, 0.5)));
+            report.add("the same, beside all that must be done", quantile(&mut recalls, 0.5), "ms", limit, None, true);
+        }
         drop(service);
     }
     runtime.block_on(scratch.end());

@@ -99,6 +99,19 @@ impl Desk {
         }
     }
 
+    /// Asks the desktop for something that it knows, and waits for the answer.
+    ///
+    /// # Panics
+    /// If the desktop refuses.
+    pub fn ask(&mut self) {
+        match self {
+            Self::X11(_, _, paster) => {
+                paster.connection.get_input_focus().expect("the X server").reply().expect("an answer");
+            }
+            Self::Wayland(_, _, paster, _) => paster.look(),
+        }
+    }
+
     /// Pastes; gives the bytes.
     ///
     /// # Panics

@@ -1,7 +1,7 @@
 //! What linked devices cost: two services over loopback, each with a database of its own.
 
 use super::{capture, fill, quantile, time};
-use crate::bare::{bare_taking_in, five_bare_databases, scratch};
+use crate::bare::{bare_taking_in, file_bare, five_bare_databases, scratch};
 use crate::report::Report;
 use std::time::{Duration, Instant};
 use yadori_api::Invitation;
@@ -28,7 +28,7 @@ pub fn links(report: &mut Report, runtime: &tokio::runtime::Runtime) {
     let (first, second) = (Home::new(), Home::of("van"));
     let (workshop, van) = (Service::simulated(&first), Service::simulated(&second));
     join(&van, &workshop);
-    let mut limit: Vec<Duration> = runtime.block_on(round_trips());
+    let (mut limit, mut filed) = runtime.block_on(round_trips());
     let (mut here, mut there) = (workshop.events(None), van.events(None));
     let mut ours = Vec::with_capacity(COPIES);
     for n in 0..COPIES {
@@ -49,6 +49,8 @@ pub fn links(report: &mut Report, runtime: &tokio::runtime::Runtime) {
             true,
         );
     }
+    let limit = Some(("a TLS round trip, and the same rows in two databases", quantile(&mut filed, 0.5)));
+    report.add("the same p50, beside all that must be done", quantile(&mut ours, 0.5), "ms", limit, None, true);
     drop((workshop, van));
     if !report.quick {
         on_the_wire(report);
@@ -181,9 +183,10 @@ fn merges(report: &mut Report) {
     report.add("merging states", STATES as f64 / spent.as_secs_f64() / 1e6, "million/s", None, None, false);
 }
 
-/// What a copy to another device costs at the least.
-pub async fn round_trips() -> Vec<Duration> {
-    let scratch = scratch().await;
+/// What a copy to another device costs at the least; and with all that must be done: it is filed in two databases, one after the
+/// other.
+pub async fn round_trips() -> (Vec<Duration>, Vec<Duration>) {
+    let (scratch, other) = (scratch().await, scratch().await);
     let devices = [Identity::new().expect("a key"), Identity::new().expect("a key")];
     let pins = [devices[0].pin(), devices[1].pin()];
     let [one, two] = devices.map(|identity| {
@@ -203,8 +206,8 @@ pub async fn round_trips() -> Vec<Duration> {
     });
     let stream = tokio::net::TcpStream::connect(address).await.expect("a connection");
     let mut made = one.make(stream, Some(pins[1])).await.expect("a device");
-    let mut spent = Vec::new();
-    for _ in 0..COPIES {
+    let (mut spent, mut filed) = (Vec::new(), Vec::new());
+    for number in 1..=COPIES as u64 {
         let before = Instant::now();
         for _ in 0..2 {
             sqlx::query("INSERT INTO bare (content) VALUES (?)")
@@ -216,11 +219,18 @@ pub async fn round_trips() -> Vec<Duration> {
         connection::say(&mut made, &[7; 300]).await.expect("an answer");
         connection::receive(&mut made).await.expect("an answer");
         spent.push(before.elapsed());
+        let before = Instant::now();
+        file_bare(&scratch.pool, number, b"focus on the lantern table").await;
+        connection::say(&mut made, &[7; 300]).await.expect("an answer");
+        connection::receive(&mut made).await.expect("an answer");
+        file_bare(&other.pool, number, b"focus on the lantern table").await;
+        filed.push(before.elapsed());
     }
     drop(made);
     answering.abort();
     scratch.end().await;
-    spent
+    other.end().await;
+    (spent, filed)
 }
 
 /// Ten thousand clips with two hundred pictures to a device that was just linked.

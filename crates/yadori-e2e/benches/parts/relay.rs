@@ -267,7 +267,7 @@ fn copies(report: &mut Report, runtime: &Runtime) {
         // At the pace of somebody who copies fast: a mailbox may ask for so much a second only.
         std::thread::sleep(PACE.saturating_sub(before.elapsed()));
     }
-    let mut limit = runtime.block_on(round_trips());
+    let (mut limit, _) = runtime.block_on(round_trips());
     for share in [0.5, 0.99] {
         report.add(
             format!("a copy here to usable there by way of a relay, p{}", (share * 100.0) as u32),

@@ -75,7 +75,7 @@ fn start(home: &Home) -> (f64, Service) {
 }
 
 /// What it takes to be answered at all, in milliseconds.
-fn time_of_bare_answers(runtime: &Runtime, service: &Service) -> f64 {
+pub fn time_of_bare_answers(runtime: &Runtime, service: &Service) -> f64 {
     let length = service.get("/clips?limit=50").body.len().max(12_000);
     let mut times = runtime.block_on(crowd::one_by_one(length, 200));
     quantile(&mut times, 0.5)
