@@ -236,9 +236,15 @@ impl Drop for Lease {
         let Ok(runtime) = tokio::runtime::Handle::try_current() else { return };
         let (shared, permit) = (self.shared.clone(), self.permit.take());
         runtime.spawn(async move {
-            if is_sound(&mut connection).await {
-                shared.idle.lock().push(connection);
+            let sound = is_sound(&mut connection).await;
+            let mut idle = shared.idle.lock();
+            if sound {
+                idle.push(connection);
+            } else {
+                // The server may have gone, and the others would fail one after the other.
+                idle.clear();
             }
+            drop(idle);
             drop(permit);
         });
     }

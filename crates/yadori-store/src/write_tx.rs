@@ -45,7 +45,7 @@ impl Store {
         Ok((tx, answers))
     }
 
-    /// The same, to write to the records of these clips only.
+    /// Begins to write, and only to the records of these clips.
     pub(crate) async fn begin_notes(&self, clips: &[u64]) -> Result<WriteTx, sqlx::Error> {
         let (mut tx, _) = self.begin_holding(Statements::default()).await?;
         tx.writing = Some(tx.cache.begin_notes(clips));

@@ -408,6 +408,31 @@ async fn what_was_deleted_is_remembered_until_everybody_has_passed_it() {
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_is_acknowledged_counts_for_the_feed_that_it_is_about_while_the_device_is_linked() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    let away = linked(9);
+    store.note_device(&away).await.unwrap();
+    let acknowledged = async || store.device(away.id()).await.unwrap().unwrap().acknowledged;
+    let before = store.feed().await.unwrap();
+    store.acknowledged(away.id(), (before, 40), AT).await.unwrap();
+    store.acknowledged(away.id(), (before, 30), AT).await.unwrap();
+    assert_eq!(acknowledged().await, 40);
+    // What was said before the feed was begun anew is noted late.
+    store.begin_new_feed().await.unwrap();
+    store.acknowledged(away.id(), (before, 41), AT.plus(1)).await.unwrap();
+    let known = store.device(away.id()).await.unwrap().unwrap();
+    assert_eq!((known.acknowledged, known.seen_at), (0, Some(AT.plus(1))));
+    let feed = store.feed().await.unwrap();
+    store.acknowledged(away.id(), (feed, 5), AT).await.unwrap();
+    assert_eq!(acknowledged().await, 5);
+    // The same after it was let go of.
+    store.forget_links().await.unwrap();
+    store.acknowledged(away.id(), (feed, 6), AT).await.unwrap();
+    assert_eq!(acknowledged().await, 0);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_was_deleted_long_ago_cannot_be_read_any_more_and_still_never_comes_back() {
     let records = private_of(1).await;
     let store = &records.store;
