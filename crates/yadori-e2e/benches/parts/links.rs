@@ -50,7 +50,8 @@ pub fn links(report: &mut Report, runtime: &tokio::runtime::Runtime) {
         );
     }
     let limit = Some(("a TLS round trip, and the same rows in two databases", quantile(&mut filed, 0.5)));
-    report.add("the same p50, beside all that must be done", quantile(&mut ours, 0.5), "ms", limit, None, true);
+    let what = "a copy here to usable on the other device, p50, beside all that must be done";
+    report.add(what, quantile(&mut ours, 0.5), "ms", limit, None, true);
     drop((workshop, van));
     if !report.quick {
         on_the_wire(report);
