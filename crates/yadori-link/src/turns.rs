@@ -225,9 +225,7 @@ mod tests {
             self.does(format!("apply {}", cursor.1)).await;
             Ok(Applied::default())
         }
-        fn note_acknowledged(&self, upto: u64) {
-            self.done.lock().push(format!("noted {upto}"));
-        }
+        fn note_acknowledged(&self, _: u64) {}
         async fn acknowledged(&self, _: [u8; 8], upto: u64) -> Result<(), Self::Error> {
             self.does(format!("acknowledged {upto}")).await;
             Ok(())

@@ -170,6 +170,10 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn note_seen(&self, device: DeviceId, at: MillisSinceEpoch) -> Result<(), StoreError> {
+        retry_on_deadlock!(self.note_seen_once(device, at))
+    }
+
+    async fn note_seen_once(&self, device: DeviceId, at: MillisSinceEpoch) -> Result<(), StoreError> {
         sqlx::query!("UPDATE devices SET seen_at = ? WHERE id = ?", at.0, &device.0[..])
             .execute(&self.connections)
             .await?;

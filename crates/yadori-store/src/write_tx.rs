@@ -16,6 +16,9 @@ use sqlx::{MySqlConnection, Row};
 use std::ops::{Deref, DerefMut};
 use std::sync::Arc;
 
+/// Gives the number of the latest change. Nobody else takes one from then on.
+const HOLD_FEED: &str = "SELECT last FROM feed WHERE one = 1 FOR UPDATE";
+
 /// A transaction that writes; nothing that was read before is believed from its first write on. Dropped before it was made durable,
 /// it leaves nothing.
 pub(crate) struct WriteTx {
@@ -62,7 +65,7 @@ impl Store {
     async fn begin_holding(&self, question: Statements) -> Result<(WriteTx, Vec<MySqlRow>), sqlx::Error> {
         let mut lease = self.connections.lend().await?;
         let mut statements = Statements::default();
-        statements.add("BEGIN").add("SELECT last FROM feed WHERE one = 1 FOR UPDATE").append(question);
+        statements.add("BEGIN").add(HOLD_FEED).append(question);
         let mut answers = statements.fetch_all(&mut lease).await?;
         if answers.is_empty() {
             return Err(sqlx::Error::RowNotFound);
@@ -183,7 +186,7 @@ pub(crate) async fn next_change(tx: &mut WriteTx) -> Result<u64, sqlx::Error> {
 pub(crate) async fn next_changes(tx: &mut WriteTx, count: usize) -> Result<u64, sqlx::Error> {
     let before = match tx.last {
         Some(last) => last,
-        None => sqlx::query_scalar("SELECT last FROM feed WHERE one = 1 FOR UPDATE").fetch_one(&mut **tx).await?,
+        None => sqlx::query_scalar(HOLD_FEED).fetch_one(&mut **tx).await?,
     };
     tx.last = Some(before + count as u64);
     tx.has_taken |= count > 0;
