@@ -278,7 +278,7 @@ impl Filing {
         at_once: bool,
     ) -> Result<(u64, Option<u64>), StoreError> {
         let mut statements = Statements::default();
-        statements.add("UPDATE feed SET last = LAST_INSERT_ID(last + 1) WHERE one = 1");
+        self.tx.put_next(&mut statements);
         statements.add(INSERT_CLIPS);
         let is_plain = clip.is_plain(formats);
         add_clip(&mut statements, (clip, is_plain), None, self.device);

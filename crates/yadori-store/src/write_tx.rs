@@ -101,9 +101,21 @@ impl WriteTx {
         }
     }
 
-    /// Statements of its own have taken this number of the feed, and put it on record.
+    /// Adds a statement that takes the next number of the feed and puts it on record; it is the statement's last id. To be followed
+    /// by [`WriteTx::has_put`].
+    pub(crate) fn put_next(&self, statements: &mut Statements) {
+        statements.add("UPDATE feed SET last = LAST_INSERT_ID(");
+        match self.last {
+            // Some may have been taken that are not on record yet.
+            Some(last) => statements.alone(last + 1),
+            None => statements.words("last + 1"),
+        };
+        statements.words(") WHERE one = 1");
+    }
+
+    /// This number of the feed, and all before it, are on record.
     pub(crate) fn has_put(&mut self, change: u64) {
-        self.last = Some(change);
+        (self.last, self.has_taken) = (Some(change), false);
     }
 
     /// The statements that follow make it durable themselves: from now on it may be, whether their answer is heard or not.

@@ -561,6 +561,23 @@ fn large(number: u8, here: bool) -> (Clip, Bytes) {
     (Clip { id, kind: Kind::Text, state, body: Some(body) }, data)
 }
 
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_copy_brings_along_what_another_clip_lacked() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    let (lacking, data) = large(1, false);
+    apply(store, &[Item::Clip(Box::new(lacking.clone()))]).await;
+    assert_eq!(store.count_elsewhere().await.unwrap(), 1);
+    let before = store.latest_change().await.unwrap();
+    let filed = try_to_file(store, "with the same content", AT.0, &[yadori_core::Format::new("text/rtf", data)]).await;
+    assert!(filed.unwrap().new);
+    assert_eq!(store.count_elsewhere().await.unwrap(), 0);
+    let changed = store.changed_since(before, 10).await.unwrap();
+    assert_eq!(changed.iter().map(|record| record.change).collect::<Vec<_>>(), [before + 1, before + 2]);
+    assert!(changed.iter().any(|record| record.id == lacking.id), "{changed:?}");
+    assert_eq!(store.latest_change().await.unwrap(), before + 2);
+}
+
 #[tokio::test(flavor = "multi_thread", worker_threads = 4)]
 async fn what_comes_from_all_sides_at_once_is_taken_in() {
     const ROUNDS: u8 = 60;
