@@ -12,13 +12,12 @@ use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
 
 const CLIPS: u64 = 100_000;
 
-fn search(criterion: &mut Criterion) {
-    let mut arena = String::new();
+/// An index of so many texts, each of which is passed on.
+fn filled(clips: u64, mut each: impl FnMut(&str)) -> Index {
     let mut filling = Filling::default();
-    for n in 1..=CLIPS {
+    for n in 1..=clips {
         let text = texts::text(n);
-        arena.push_str(&fold(&text));
-        arena.push('\n');
+        each(&text);
         let entry = Entry {
             number: n,
             copied: Stamp::from_bits(n << 16),
@@ -29,7 +28,15 @@ fn search(criterion: &mut Criterion) {
         };
         filling.put(ClipId::of(Kind::Text, text.as_bytes()), Kind::Text, &entry);
     }
-    let index = filling.finish();
+    filling.finish()
+}
+
+fn search(criterion: &mut Criterion) {
+    let mut arena = String::new();
+    let index = filled(CLIPS, |text| {
+        arena.push_str(&fold(text));
+        arena.push('\n');
+    });
     let when = When { now: MillisSinceEpoch(0), zone: TimeZone::UTC };
     let mut group = criterion.benchmark_group("search of 100,000 clips");
     for (name, query) in texts::queries(CLIPS) {
@@ -41,6 +48,22 @@ fn search(criterion: &mut Criterion) {
             bencher.iter(|| black_box(memchr::memmem::find_iter(arena.as_bytes(), folded.as_bytes()).count()));
         });
     }
+    group.finish();
+}
+
+/// What a start reads, without what opens the sealed file.
+fn snapshot(criterion: &mut Criterion) {
+    const CLIPS: u64 = 1_000_000;
+    let index = filled(CLIPS, |_| {});
+    let mut bytes = Vec::new();
+    index.write_snapshot(&mut bytes).unwrap();
+    drop(index);
+    let mut group = criterion.benchmark_group("snapshot of 1,000,000 clips");
+    group.sample_size(10);
+    group.bench_function("reading", |bencher| {
+        bencher.iter(|| black_box(Index::read_snapshot(&mut bytes.as_slice()).unwrap()));
+    });
+    group.bench_function("copying its bytes", |bencher| bencher.iter(|| black_box(bytes.clone())));
     group.finish();
 }
 
@@ -60,6 +83,6 @@ fn placing(criterion: &mut Criterion) {
 criterion_group! {
     name = benches;
     config = Criterion::default().sample_size(20);
-    targets = search, placing
+    targets = search, snapshot, placing
 }
 criterion_main!(benches);

@@ -97,6 +97,7 @@ impl Store {
             .execute(&mut *tx)
             .await?;
         }
+        stamps::forget_latest(&mut tx).await?;
         tx.commit().await?;
         Ok((Stamp::from_bits(becomes.values().copied().max().unwrap_or(latest_right)), change))
     }

@@ -1,9 +1,13 @@
 //! Where the records hold stamps, said once: whoever looks for the latest of them, or for those that lie in the future, looks
 //! at all. The tests compare this with the schema.
+//!
+//! Looking at all clips takes seconds when there are a million. So it is noted from time to time which is the latest up to a
+//! change; a clip whose stamps change afterwards has a later one in the change feed.
 
 use crate::columns::STAMPS_OF_CLIPS;
+use crate::settings;
 use sqlx::mysql::MySqlConnection;
-use sqlx::{AssertSqlSafe, query_scalar};
+use sqlx::{AssertSqlSafe, query, query_scalar};
 
 /// The tables and columns elsewhere that do.
 pub const STAMPS_ELSEWHERE: [(&str, &str); 6] = [
@@ -15,17 +19,57 @@ pub const STAMPS_ELSEWHERE: [(&str, &str); 6] = [
     ("steps", "stamp"),
 ];
 
+/// The setting with what is known: a change, and the latest stamp of the clips that have not changed since.
+const KNOWN: &str = "latest_stamp";
+
+/// What is known before anything is.
+const NOTHING: &str = "0 0";
+
 fn joined(parts: impl IntoIterator<Item = String>, between: &str) -> String {
     parts.into_iter().collect::<Vec<_>>().join(between)
 }
 
+async fn known(connection: &mut MySqlConnection) -> Result<Option<String>, sqlx::Error> {
+    query_scalar("SELECT value FROM settings WHERE name = ?").bind(KNOWN).fetch_optional(connection).await
+}
+
 /// The latest stamp on record.
 pub(crate) async fn latest(connection: &mut MySqlConnection) -> Result<u64, sqlx::Error> {
+    let known = known(&mut *connection).await?;
+    latest_from(connection, known.as_deref()).await
+}
+
+/// Notes the latest stamp on record, so that it is found sooner from now on.
+pub(crate) async fn note_latest(connection: &mut MySqlConnection) -> Result<(), sqlx::Error> {
+    let known = known(&mut *connection).await?;
+    // First: what changes while it is looked for is looked at again.
+    let upto: u64 = query_scalar("SELECT last FROM feed WHERE one = 1").fetch_one(&mut *connection).await?;
+    let latest = latest_from(&mut *connection, known.as_deref()).await?;
+    let note = format!("{upto} {latest}");
+    // Unless somebody has noted something else meanwhile.
+    let noting = match &known {
+        Some(known) => {
+            query("UPDATE settings SET value = ? WHERE name = ? AND value = ?").bind(note).bind(KNOWN).bind(known)
+        }
+        None => query("INSERT IGNORE INTO settings (value, name) VALUES (?, ?)").bind(note).bind(KNOWN),
+    };
+    noting.execute(connection).await.map(drop)
+}
+
+/// Stamps were brought back: all clips are looked at again.
+pub(crate) async fn forget_latest(connection: &mut MySqlConnection) -> Result<(), sqlx::Error> {
+    settings::set(connection, KNOWN, Some(NOTHING)).await
+}
+
+async fn latest_from(connection: &mut MySqlConnection, known: Option<&str>) -> Result<u64, sqlx::Error> {
+    let numbers = known.unwrap_or(NOTHING).split_once(' ');
+    let numbers = numbers.and_then(|(upto, latest)| Some((upto.parse::<u64>().ok()?, latest.parse::<u64>().ok()?)));
+    let (upto, known) = numbers.unwrap_or_default();
     let of_clips = STAMPS_OF_CLIPS.iter().map(|column| format!("COALESCE(MAX({column}), 0)"));
     let elsewhere =
         STAMPS_ELSEWHERE.iter().map(|(table, column)| format!("COALESCE((SELECT MAX({column}) FROM {table}), 0)"));
     let latest = joined(of_clips.chain(elsewhere), ", ");
-    let statement = format!("SELECT CAST(GREATEST({latest}) AS UNSIGNED) FROM clips");
+    let statement = format!("SELECT CAST(GREATEST({known}, {latest}) AS UNSIGNED) FROM clips WHERE seq > {upto}");
     query_scalar(AssertSqlSafe(statement)).fetch_one(connection).await
 }
 

@@ -302,6 +302,17 @@ impl Store {
         Ok(Stamp::from_bits(latest))
     }
 
+    /// Notes the latest stamp on record, so that it is found sooner from now on.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn note_latest_stamp(&self) -> Result<(), StoreError> {
+        let mut lease = self.connections.lend().await?;
+        stamps::note_latest(&mut lease).await?;
+        lease.end();
+        Ok(())
+    }
+
     /// The number of the latest change.
     ///
     /// # Errors

@@ -5,6 +5,7 @@
 //! the words are a hundredth of the text.
 
 use super::bits::Bits;
+use super::by_place::each_by_place;
 use super::postings::Postings;
 use super::snapshot::{AT_ONCE, nonsense, read_bytes_into, read_u32, read_varint, varint};
 use hashbrown::{DefaultHashBuilder, HashTable};
@@ -196,11 +197,11 @@ impl WordsAsRead {
     /// Where each word is found.
     pub fn table(&self) -> HashTable<u32> {
         let lexicon = &self.0;
-        let hash = |number: &u32| lexicon.hasher.hash_one(lexicon.word(*number));
+        let hash = |number: u32| lexicon.hasher.hash_one(lexicon.word(number));
         let mut table = HashTable::with_capacity(lexicon.starts.len());
-        for number in 0..lexicon.starts.len() as u32 {
-            table.insert_unique(hash(&number), number, hash);
-        }
+        each_by_place(lexicon.starts.len() as u32, hash, |hash_of_it, number| {
+            table.insert_unique(hash_of_it, number, |number| hash(*number));
+        });
         table
     }
 

@@ -121,7 +121,12 @@ fn key(clip: &Option<Clip>) -> super::place::Key {
     clip.as_ref().map_or((Stamp::NEVER, ClipId([0; 16])), Clip::key)
 }
 
+/// Bytes that are written of each clip, but for its text.
+const RECORD: usize = 78;
+
 fn read_clip(from: &mut impl Read, text_start: usize) -> io::Result<Clip> {
+    let record: [u8; RECORD] = array(from)?;
+    let from = &mut record.as_slice();
     let id = ClipId(array(from)?);
     let mut long = || array(from).map(u64::from_le_bytes);
     let (number, copied, touched, recalled, size) = (long()?, long()?, long()?, long()?, long()?);

@@ -196,6 +196,8 @@ impl Snapshots {
         if history.ledger.settled().await < latest {
             return Err(io::Error::other("the index is behind the records"));
         }
+        // The next start needs this, too.
+        store.note_latest_stamp().await.map_err(io::Error::other)?;
         // Until it has its name, the one that is there is of no use: a kill here does no harm.
         store.note_snapshot(&hex(&id)).await.map_err(io::Error::other)?;
         let (path, temporary) = (place.path.clone(), place.path.with_extension("new"));

@@ -331,6 +331,34 @@ async fn a_plain_text_is_its_own_format_and_has_no_row_beside_its_own() {
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn the_latest_stamp_is_noted_and_only_what_changed_since_is_looked_at() {
+    let records = private().await;
+    let store = &records.store;
+    let latest = async || store.latest_stamp().await.unwrap();
+    let note = async || store.note_latest_stamp().await.unwrap();
+    let at = |millis| Stamp::at_start_of(MillisSinceEpoch(millis));
+    file(store, "a", 100, &[]).await;
+    note().await;
+    let pool = sqlx::MySqlPool::connect(records.database.url()).await.unwrap();
+    sqlx::query("UPDATE clips SET copied = 1, restored = 1").execute(&pool).await.unwrap();
+    assert_eq!(latest().await, at(100), "a clip that has not changed was looked at");
+    file(store, "b", 90, &[]).await;
+    assert_eq!(latest().await, at(100));
+    file(store, "c", 5_000, &[]).await;
+    assert_eq!(latest().await, at(5_000));
+    file(store, "b", 6_000, &[]).await;
+    note().await;
+    note().await;
+    assert_eq!(latest().await, at(6_000));
+    // What is brought back since the clock was wrong is not remembered.
+    let (repaired, _) = store.repair_clock(at(1_000), MillisSinceEpoch(500)).await.unwrap();
+    assert!(repaired < at(501), "{repaired:?}");
+    assert_eq!(latest().await, repaired);
+    note().await;
+    assert_eq!(latest().await, repaired);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_database_newer_than_the_program_is_refused_and_not_touched() {
     let records = private().await;
     let url = records.database.url();

@@ -2,6 +2,8 @@
 
 use super::Clip;
 use crate::identity::ClipId;
+use crate::search::by_place::each_by_place;
+use hashbrown::hash_table::Entry;
 use hashbrown::{DefaultHashBuilder, HashTable};
 use std::hash::BuildHasher;
 
@@ -13,11 +15,20 @@ pub(in super::super) struct ById {
 }
 
 impl ById {
-    /// Those of these clips; nothing if two have the same id.
+    /// Those of these clips, of which none is missing; nothing if two have the same id.
     pub fn of(clips: &[Option<Clip>]) -> Option<Self> {
-        let mut by_id = Self { slots: HashTable::with_capacity(clips.len()), ..Self::default() };
-        let mut known = (0..).zip(clips).filter_map(|(slot, clip)| Some((slot, clip.as_ref()?.id)));
-        known.all(|(slot, id)| by_id.insert(slot, id, clips)).then_some(by_id)
+        let hasher = DefaultHashBuilder::default();
+        let mut slots = HashTable::with_capacity(clips.len());
+        let mut differ = true;
+        let hash = |slot: u32| hash_at(&hasher, clips, slot);
+        each_by_place(clips.len() as u32, hash, |hash, slot| {
+            let is_of_it = |other: &u32| has_same_id(clips, *other, slot);
+            match slots.entry(hash, is_of_it, |slot| hash_at(&hasher, clips, *slot)) {
+                Entry::Occupied(_) => differ = false,
+                Entry::Vacant(place) => drop(place.insert(slot)),
+            }
+        });
+        differ.then_some(Self { slots, hasher })
     }
 
     /// The slot of the clip with this id.
@@ -53,4 +64,8 @@ fn hash_at(hasher: &DefaultHashBuilder, clips: &[Option<Clip>], slot: u32) -> u6
 
 fn has_id(clips: &[Option<Clip>], slot: u32, id: ClipId) -> bool {
     clips[slot as usize].as_ref().is_some_and(|clip| clip.id == id)
+}
+
+fn has_same_id(clips: &[Option<Clip>], slot: u32, other: u32) -> bool {
+    clips[other as usize].as_ref().is_none_or(|clip| has_id(clips, slot, clip.id))
 }
