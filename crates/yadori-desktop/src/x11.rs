@@ -15,6 +15,7 @@
 //! * `source`: where a copy was made
 
 mod atoms;
+mod clock;
 mod copies;
 mod grabs;
 mod layout;
@@ -33,6 +34,7 @@ use crate::contest::Contest;
 use crate::session::{self, End, Session, SessionContext};
 use crate::{ClipboardKind, ConnectError, Desktop, Event, Reading, SETTLING};
 use atoms::Atoms;
+use clock::ServerClock;
 use grabs::Grabs;
 
 use place::TransferContext;
@@ -114,8 +116,10 @@ pub(crate) fn open(
         note,
         another_manages,
         began: 0,
+        clock: ServerClock::default(),
         taking: Vec::new(),
         questions: Cell::new(0),
+        active: Cell::new(None),
         readings: Vec::new(),
         own: None,
         asked_to_save: Vec::new(),
@@ -156,9 +160,12 @@ pub(crate) struct X11 {
     another_manages: bool,
     /// The number of the request by which we learned who owns the clipboard.
     began: u64,
-    /// What is to become ours as soon as the server's time is known.
+    clock: ServerClock,
+    /// What is to become ours as soon as the server has told its time.
     taking: Vec<Taking>,
     questions: Cell<usize>,
+    /// The window that was active at the last copy.
+    active: Cell<Option<Window>>,
     /// The copies being read: the present owner's last, and before it those of owners that were replaced.
     readings: Vec<CopyReading>,
     /// What the program of the latest copy keeps for itself is being read. It gives way to everything else.
@@ -287,6 +294,7 @@ impl X11 {
     fn handle(&mut self, (event, carried_out): (XEvent, u64)) -> Result<(), End> {
         match event {
             XEvent::XfixesSelectionNotify(event) if event.selection == self.atoms.CLIPBOARD => {
+                self.clock.told(event.timestamp, Instant::now());
                 self.owner_changed(&event, carried_out)
             }
             XEvent::XfixesSelectionNotify(event) if event.selection == self.atoms.CLIPBOARD_MANAGER => {
@@ -307,6 +315,7 @@ impl X11 {
                 self.step(event.property, about, |reading, place| reading.answered(place, event.property))
             }
             XEvent::PropertyNotify(event) if event.window == self.window => {
+                self.clock.told(event.time, Instant::now());
                 let about = (x11rb::NONE, x11rb::NONE);
                 if event.atom == self.atoms.CLOCK {
                     self.take_now(event.time)

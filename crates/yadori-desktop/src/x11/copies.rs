@@ -38,8 +38,10 @@ impl X11 {
 
     pub(super) fn source(&self, owner: Window) -> Source {
         // Without a window manager, the window that owns the selection.
-        let window = source::active(&self.connection, &self.atoms, self.root).unwrap_or(owner);
-        source::source(&self.connection, &self.atoms, window)
+        let before = self.active.get();
+        let (active, source) = source::active_source(&self.connection, &self.atoms, self.root, before, owner);
+        self.active.set(active);
+        source
     }
 
     /// Moves the reading on that waits for an answer in this property.
