@@ -141,11 +141,11 @@ impl Desk {
     }
 
     /// The usual tool of the system copies these texts, one after the other, while a program reads each of them and does nothing
-    /// else but ask first what there is, as it must to spare what is marked as secret. Gives how many it could read.
+    /// else but ask first what there is, as it must to spare what is marked as secret. Gives those that it could read.
     ///
     /// # Panics
     /// If the desktop refuses.
-    pub fn reads_of_burst(&mut self, texts: &[String]) -> usize {
+    pub fn reads_of_burst(&mut self, texts: &[String]) -> HashSet<String> {
         let last = texts.last().map_or(&[][..], |text| text.as_bytes());
         let mut read = HashSet::new();
         std::thread::scope(|scope| match self {
@@ -169,18 +169,7 @@ impl Desk {
                 }
             }
         });
-        texts.iter().filter(|text| read.contains(text.as_bytes())).count()
-    }
-
-    /// The usual tool of the system copies text, as a process of its own.
-    ///
-    /// # Panics
-    /// If it fails.
-    pub fn tool_copies(&self, text: &str) {
-        match self {
-            Self::X11(display, ..) => display.xclip("UTF8_STRING", text.as_bytes()),
-            Self::Wayland(compositor, ..) => compositor.wl_copy("text/plain", text.as_bytes()),
-        }
+        texts.iter().filter(|text| read.contains(text.as_bytes())).cloned().collect()
     }
 }
 

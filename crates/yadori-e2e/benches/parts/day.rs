@@ -8,15 +8,16 @@ use yadori_e2e::home::Home;
 use yadori_e2e::sample::poster;
 use yadori_e2e::service::{Events, Service};
 
-/// Copies of half a day, and how many of them are pictures.
+/// Copies of half a day.
 const COPIES: usize = 2_500;
-const PICTURES: usize = 250;
+/// So many copies to a picture.
+const TO_A_PICTURE: usize = 10;
 /// Searches of half a day.
 const SEARCHES: usize = 1_000;
 /// Copies between two sweeps.
 const BETWEEN_SWEEPS: usize = 250;
-/// Clips that stay: the rest is swept.
-const KEPT: &str = "500";
+/// Clips that stay, and that are there when the day begins: the rest is swept.
+const KEPT: usize = 500;
 
 /// What a device holds.
 struct Held {
@@ -31,11 +32,12 @@ pub fn day(report: &mut Report) {
     let devices = [Service::simulated(&first), Service::simulated(&second)];
     join(&devices[1], &devices[0]);
     for device in &devices {
-        device.run(&["rules", "set", "count", KEPT]);
+        device.run(&["rules", "set", "count", &KEPT.to_string()]);
     }
+    use_it(&devices, "before", KEPT);
     let mut halves = Vec::new();
-    for half in 0..2 {
-        use_it(&devices, half);
+    for half in ["morning", "afternoon"] {
+        use_it(&devices, half, COPIES);
         for device in &devices {
             device.run(&["rules", "sweep", "--yes"]);
             device.run(&["bin", "empty", "--yes"]);
@@ -59,12 +61,12 @@ pub fn day(report: &mut Report) {
     }
 }
 
-/// Half a day: what is copied on the one arrives at the other, and both are searched.
-fn use_it([busy, other]: &[Service; 2], half: usize) {
+/// So many copies: what is copied on the one arrives at the other, and both are searched.
+fn use_it([busy, other]: &[Service; 2], half: &str, copies: usize) {
     let (mut here, mut there): (Events, Events) = (busy.events(None), other.events(None));
     let bearer = busy.bearer();
-    for n in 0..COPIES {
-        if n % (COPIES / PICTURES) == 0 {
+    for n in 0..copies {
+        if n % TO_A_PICTURE == 0 {
             let headers = [("authorization", bearer.as_str()), ("content-type", "image/png")];
             let picture = poster(&format!("poster {half}.{n}"));
             assert_eq!(busy.request("POST", "/clips", &headers, &picture).status, 201);
@@ -80,7 +82,7 @@ fn use_it([busy, other]: &[Service; 2], half: usize) {
             device.get(&format!("/clips?limit=50&q=lamp%20{}", n % 97));
         }
     }
-    there.copied(&format!("cue {half}.{}:", COPIES - 1));
+    there.copied(&format!("cue {half}.{}:", copies - 1));
 }
 
 fn held(device: &Service, home: &Home) -> Held {
