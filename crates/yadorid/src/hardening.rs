@@ -23,8 +23,8 @@ pub fn harden() {
 /// freed. (By default, each large block that is freed raises that size, so that what was needed only to begin is kept for good.)
 /// Smaller ones, such as the pieces of a picture, are used again, which is quicker. To be called before there are threads.
 pub fn use_memory_sparingly() {
-    // Of memory that is kept for each of many threads, much would lie idle.
-    set(M_ARENA_MAX, 2);
+    // Of memory that is kept for each of several threads, much would lie idle: 5 MiB of 66 with 100,000 clips.
+    set(M_ARENA_MAX, 1);
     set(M_MMAP_THRESHOLD, 2 << 20);
     set(M_TRIM_THRESHOLD, 3 << 20);
 }
