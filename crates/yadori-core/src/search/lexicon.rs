@@ -16,6 +16,9 @@ use std::io::{self, Read, Write};
 /// Stands before each word in the buffer; never part of a word.
 const BREAK: u8 = b'\n';
 
+/// So many words at most are kept from one search through the lexicon for the next. (In tests, both happens all the time.)
+const FEW: usize = if cfg!(test) { 2 } else { 1024 };
+
 /// The words and where they stand.
 #[derive(Default)]
 pub struct Lexicon {
@@ -117,19 +120,34 @@ impl Lexicon {
     pub fn prefix(&self, start: &str, found: &mut Bits) {
         let mut needle = vec![BREAK];
         needle.extend_from_slice(start.as_bytes());
-        self.each_with(&needle, |number| self.insert_slots(number, found));
+        self.words_with(&needle).for_each(|number| self.insert_slots(number, found));
     }
 
     /// Adds to `found` the slots of all words that end with `end`.
     pub fn suffix(&self, end: &str, found: &mut Bits) {
         let mut needle = end.as_bytes().to_vec();
         needle.push(BREAK);
-        self.each_with(&needle, |number| self.insert_slots(number, found));
+        self.words_with(&needle).for_each(|number| self.insert_slots(number, found));
     }
 
     /// Adds to `found` the slots of all words that contain `part`.
     pub fn inside(&self, part: &str, found: &mut Bits) {
-        self.each_with(part.as_bytes(), |number| self.insert_slots(number, found));
+        self.words_with(part.as_bytes()).for_each(|number| self.insert_slots(number, found));
+    }
+
+    /// Adds to `found` the slots of all words that begin with `start`, and gives the others that contain it: both in one search.
+    /// Nothing if there are too many words of both for that.
+    pub fn prefix_and_others(&self, start: &str, found: &mut Bits) -> Option<Vec<u32>> {
+        let all: Vec<u32> = self.words_with(start.as_bytes()).take(FEW + 1).collect();
+        let begins = |number: &u32| self.word(*number).starts_with(start.as_bytes());
+        let (begin, others): (Vec<u32>, Vec<u32>) = (all.len() <= FEW).then(|| all.into_iter().partition(begins))?;
+        self.words(&begin, found);
+        Some(others)
+    }
+
+    /// Adds to `found` the slots of these words.
+    pub fn words(&self, numbers: &[u32], found: &mut Bits) {
+        numbers.iter().for_each(|number| self.insert_slots(*number, found));
     }
 
     /// Adds to `found` the slots of all words that are at most `distance` typing errors away. Numbers, and
@@ -154,17 +172,18 @@ impl Lexicon {
         self.slots[number as usize].insert_into(found);
     }
 
-    /// Calls `visit` once for each word whose text, with the break before or after it, contains `needle`.
-    fn each_with(&self, needle: &[u8], mut visit: impl FnMut(u32)) {
+    /// Each word whose text, with the break before or after it, contains `needle`: once.
+    fn words_with(&self, needle: &[u8]) -> impl Iterator<Item = u32> {
         let finder = Finder::new(needle);
         let mut at = 0;
-        while let Some(found) = self.buffer.get(at..).and_then(|rest| finder.find(rest)) {
+        std::iter::from_fn(move || {
+            let found = finder.find(self.buffer.get(at..)?)?;
             // The needle may begin at the break before the word, so look from its last byte; the break after a word is before the next.
             let within = at + found + needle.len() - 1;
             let number = self.starts.partition_point(|start| *start as usize <= within) - 1;
-            visit(number as u32);
             at = self.starts.get(number + 1).map_or(self.buffer.len(), |next| *next as usize - 1);
-        }
+            Some(number as u32)
+        })
     }
 }
 

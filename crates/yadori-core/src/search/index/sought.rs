@@ -9,8 +9,9 @@ use memchr::memmem::Finder;
 
 /// A term that is looked for, tier by tier.
 pub(super) enum Sought<'a> {
-    /// A word, and in which slots it was met at the latest tier.
-    Word { word: &'a str, errors: Option<u32>, met: Option<(Tier, Bits)> },
+    /// A word, and in which slots it was met at the latest tier; after that of beginnings, which other words contain it, if that is
+    /// known.
+    Word { word: &'a str, errors: Option<u32>, met: Option<(Tier, Bits)>, others: Option<Vec<u32>> },
     /// Where the tiers are found all at once.
     Compound([Bits; 3]),
 }
@@ -19,20 +20,28 @@ impl Sought<'_> {
     /// Passes on the slots in which the term is met at this tier or better; slots of clips that are gone may be among them. To be
     /// asked for one tier after the other, from the best on.
     pub(super) fn meet(&mut self, index: &Index, tier: Tier, mut pass: impl FnMut(&Bits)) {
-        let (word, errors, met) = match self {
+        let (word, errors, met, others) = match self {
             Self::Compound(met) => return pass(&met[(tier as usize).min(2)]),
-            Self::Word { word, errors, met } => (*word, *errors, met),
+            Self::Word { word, errors, met, others } => (*word, *errors, met, others),
         };
-        let mut found = match met.take() {
-            Some((Tier::Inside, found)) if tier == Tier::Fuzzy => found,
+        let others_before = others.take();
+        let mut found = match (met.take(), tier) {
+            // What comes is added to what was met.
+            (Some((Tier::Prefix, found)), Tier::Inside) if others_before.is_some() => found,
+            (Some((Tier::Inside, found)), Tier::Fuzzy) => found,
             _ => Bits::none(index.clips.len()),
         };
-        match tier {
-            Tier::Exact => index.lexicon.exact(word, &mut found),
-            Tier::Prefix => index.lexicon.prefix(word, &mut found),
-            Tier::Inside => index.lexicon.inside(word, &mut found),
-            // Added to what is met inside of words.
-            Tier::Fuzzy => errors.into_iter().for_each(|errors| index.lexicon.near(word, errors, &mut found)),
+        match (tier, others_before) {
+            (Tier::Exact, _) => index.lexicon.exact(word, &mut found),
+            (Tier::Prefix, _) => {
+                *others = index.lexicon.prefix_and_others(word, &mut found);
+                if others.is_none() {
+                    index.lexicon.prefix(word, &mut found);
+                }
+            }
+            (Tier::Inside, Some(others)) => index.lexicon.words(&others, &mut found),
+            (Tier::Inside, None) => index.lexicon.inside(word, &mut found),
+            (Tier::Fuzzy, _) => errors.into_iter().for_each(|errors| index.lexicon.near(word, errors, &mut found)),
         }
         pass(&found);
         *met = Some((tier, found));
@@ -45,7 +54,7 @@ impl Index {
         let pieces: Vec<(usize, &str)> = words(&term.folded).collect();
         match pieces.as_slice() {
             [(_, word)] if *word == term.folded => {
-                Sought::Word { word, errors: errors_forgiven(word).filter(|_| !term.phrase), met: None }
+                Sought::Word { word, errors: errors_forgiven(word).filter(|_| !term.phrase), met: None, others: None }
             }
             pieces => Sought::Compound(self.compound(&term.folded, pieces)),
         }
