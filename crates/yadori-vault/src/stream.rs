@@ -81,6 +81,19 @@ impl<R: Read> OpeningReader<R> {
         Self { from, key, purpose, piece: Vec::new(), at: 0, number: 0, ended: false }
     }
 
+    /// What comes next, in one piece: as it was opened, without another copy. Empty at the end.
+    ///
+    /// # Errors
+    /// As for reading.
+    pub fn read_piece(&mut self) -> io::Result<Vec<u8>> {
+        while self.at == self.piece.len() && !self.ended {
+            self.next_piece()?;
+        }
+        let mut piece = std::mem::take(&mut self.piece);
+        drop(piece.drain(..std::mem::take(&mut self.at)));
+        Ok(piece)
+    }
+
     fn next_piece(&mut self) -> io::Result<()> {
         let invalid = |what: String| io::Error::new(io::ErrorKind::InvalidData, what);
         let mut head = [0; 5];
@@ -134,6 +147,14 @@ mod tests {
             let plain: Vec<u8> = (0..length).map(|at| at as u8).collect();
             let whole = sealed(&key, &plain);
             assert!(opened(&key, &whole, b"test").unwrap() == plain);
+            // The same in pieces, after a beginning that was read.
+            let mut opening = OpeningReader::new(whole.as_slice(), key.clone(), b"test");
+            let mut come = vec![0; length.min(3)];
+            opening.read_exact(&mut come).unwrap();
+            while let Some(piece) = Some(opening.read_piece().unwrap()).filter(|piece| !piece.is_empty()) {
+                come.extend(piece);
+            }
+            assert!(come == plain && opening.read_piece().unwrap().is_empty());
             assert!(opened(&key, &whole, b"rest").is_err());
             assert!(opened(&Secret::random().unwrap(), &whole, b"test").is_err());
             for cut in [0, 3, whole.len() - 1] {

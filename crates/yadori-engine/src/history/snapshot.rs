@@ -334,19 +334,15 @@ fn read_opened(from: &mut impl Read) -> io::Result<(Index, Head)> {
     }
 }
 
-/// Pieces that are opened before they are asked for, at most.
-const AHEAD: usize = 4;
-
-/// Bytes of each.
-const PIECE: u64 = 1 << 18;
+/// Pieces of a mebibyte that are opened before they are asked for, at most.
+const AHEAD: usize = 2;
 
 /// Opens one piece after the other for as long as somebody asks for them.
-fn open_pieces(mut from: impl Read, sender: &SyncSender<io::Result<Vec<u8>>>) {
+fn open_pieces(mut from: OpeningReader<File>, sender: &SyncSender<io::Result<Vec<u8>>>) {
     loop {
-        let mut piece = Vec::new();
-        let read = from.by_ref().take(PIECE).read_to_end(&mut piece);
-        let is_last = !matches!(read, Ok(1..));
-        if sender.send(read.map(|_| piece)).is_err() || is_last {
+        let piece = from.read_piece();
+        let is_last = piece.as_ref().map_or(true, Vec::is_empty);
+        if sender.send(piece).is_err() || is_last {
             return;
         }
     }
