@@ -1,4 +1,4 @@
-//! Searching the index, beside one linear scan of the same text.
+//! Searching the index, beside one linear scan of the same text; and reading it from a snapshot, beside copying its bytes.
 #![allow(missing_docs, reason = "Criterion makes functions that cannot be documented")]
 
 mod texts;

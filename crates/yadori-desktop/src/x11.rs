@@ -13,6 +13,7 @@
 //! * `layout`: which codes the keyboard's keys have
 //! * `serving`: what we hold is given to programs that paste
 //! * `source`: where a copy was made
+//! * `clock`: the server's time, as far as it is known without asking
 
 mod atoms;
 mod clock;
@@ -36,7 +37,6 @@ use crate::{ClipboardKind, ConnectError, Desktop, Event, Reading, SETTLING};
 use atoms::Atoms;
 use clock::ServerClock;
 use grabs::Grabs;
-
 use place::TransferContext;
 use pressing::Pressing;
 use reading::{CopyReading, REPLACED};

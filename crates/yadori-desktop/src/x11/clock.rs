@@ -1,13 +1,13 @@
 //! The time of the X server, by which a selection is claimed (ICCCM, section 2.1), without asking for it.
 //!
-//! Many events tell the server's time. From the last that did, the own clock goes on: it is told late rather than early, so that
-//! the time which comes out has passed at the server already, by a moment. (A claim with a time that has not come yet has no
-//! effect, and neither has one that is older than the last: the server's own time must be asked for then.)
+//! Many events tell the server's time. The time since the last of them is added to it. An event arrives after what it tells of, so
+//! the sum is never ahead of the server, and behind it by a moment only. (A claim with a time that has not come yet has no effect,
+//! nor has one that is older than another program's claim: then the server must be asked for its time.)
 
 use std::time::Instant;
 use x11rb::protocol::xproto::Timestamp;
 
-/// The last time that the server told, and when.
+/// The last time that the server told, and when that was heard.
 #[derive(Default)]
 pub(super) struct ServerClock(Option<(Timestamp, Instant)>);
 
