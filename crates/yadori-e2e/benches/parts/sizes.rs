@@ -1,6 +1,7 @@
 //! What depends on how many clips there are.
 
-use super::{capture, fill, idle, quantile, resident_mib, table_bytes, texts, time};
+use super::clipboard::idle;
+use super::{capture, fill, quantile, resident_mib, table_bytes, texts, time};
 use crate::bare::{bare_table_bytes, scratch};
 use crate::growth::Point;
 use crate::report::Report;
