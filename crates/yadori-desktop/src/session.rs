@@ -7,11 +7,13 @@ use crate::Shortcoming;
 use crate::commands::{self, Orders, ServiceEnded};
 use crate::contest::Verdict;
 use crate::portal::PortalKeyboard;
-use crate::{ClipboardKind, ConnectError, Desktop, Event, EventSender, Reading};
+use crate::{ClipboardKind, ConnectError, Desktop, Event, EventSender, OfferError, Reading};
 use backon::{BackoffBuilder, ExponentialBuilder};
+use parking_lot::Mutex;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use tokio::runtime::Handle;
+use tokio::sync::oneshot;
 use yadori_core::Format;
 use yadori_core::capture::{Copy, Refusal};
 
@@ -32,21 +34,77 @@ pub(crate) struct SessionContext {
     pub sender: EventSender,
     pub runtime: Handle,
     pub rules: Arc<Reading>,
+    /// What the service is still to be told, in its order.
+    untold: Arc<Mutex<Vec<Untold>>>,
 }
 
+/// Something that the service is to be told as soon as nothing else is to be done at the desktop. Whoever is told something has
+/// work of their own, for which those who copy and paste would have to wait.
+enum Untold {
+    Event(Event),
+    Copy(Copy),
+    Offered(oneshot::Sender<Result<(), OfferError>>, Result<(), OfferError>),
+}
+
+/// How much waits at most until nothing else is to be done.
+const MOST_UNTOLD: usize = 8;
+
 impl SessionContext {
+    fn new(sender: EventSender, rules: Arc<Reading>) -> Self {
+        Self { sender, runtime: Handle::current(), rules, untold: Arc::default() }
+    }
+
+    fn tell_soon(&self, untold: Untold) {
+        let waiting = {
+            let mut all = self.untold.lock();
+            all.push(untold);
+            all.len()
+        };
+        if waiting >= MOST_UNTOLD {
+            self.tell_all();
+        }
+    }
+
+    /// Whether the service is to be told something.
+    pub fn has_untold(&self) -> bool {
+        !self.untold.lock().is_empty()
+    }
+
+    /// Tells the service what it is still to be told. To be called before sleeping.
+    pub fn tell_all(&self) {
+        let untold = std::mem::take(&mut *self.untold.lock());
+        for untold in untold {
+            match untold {
+                Untold::Event(event) => self.runtime.block_on(self.sender.tell(event)),
+                Untold::Copy(copy) => self.runtime.block_on(self.sender.copied(copy)),
+                // Whoever offered it may have gone.
+                Untold::Offered(reply, how) => drop(reply.send(how)),
+            }
+        }
+    }
+
     /// Tells the service of something.
     pub fn tell(&self, event: Event) {
-        self.runtime.block_on(self.sender.tell(event));
+        self.tell_soon(Untold::Event(event));
+    }
+
+    /// Tells the service of a copy.
+    pub fn copied(&self, copy: Copy) {
+        self.tell_soon(Untold::Copy(copy));
+    }
+
+    /// Answers an offer.
+    pub fn answer(&self, offer: oneshot::Sender<Result<(), OfferError>>, how: Result<(), OfferError>) {
+        self.tell_soon(Untold::Offered(offer, how));
     }
 
     /// Tells the service of a copy, if it is one.
     pub fn tell_verdict(&self, verdict: Verdict, copy: Copy) {
         match verdict {
-            Verdict::Copy => self.runtime.block_on(self.sender.copied(copy)),
+            Verdict::Copy => self.copied(copy),
             Verdict::CopyAndPeace => {
                 self.tell(Event::Uncontested);
-                self.runtime.block_on(self.sender.copied(copy));
+                self.copied(copy);
             }
             Verdict::Echo => self.tell(Event::Missed { refusal: Refusal::Echo, source: copy.source }),
             Verdict::Contest => {
@@ -97,7 +155,7 @@ pub(crate) type Open = Box<dyn Fn(&SessionContext) -> Result<Box<dyn Session>, C
 /// Connects, and keeps connected. Without `waits`, the first connection must succeed.
 pub(crate) fn keep(open: Open, rules: Arc<Reading>, waits: bool) -> Result<Desktop, ConnectError> {
     let (sender, events) = EventSender::new();
-    let context = SessionContext { sender, runtime: Handle::current(), rules: rules.clone() };
+    let context = SessionContext::new(sender, rules.clone());
     let first = match open(&context) {
         Ok(session) => Ok(session),
         Err(error) if waits && error.may_pass() => Err(error),
@@ -129,7 +187,9 @@ fn live(
                     None => context.tell(Event::Connected { clipboard: session.kind(), notes: session.notes() }),
                 }
                 told.clear();
-                match session.work(&mut orders, &mut held) {
+                let end = session.work(&mut orders, &mut held);
+                context.tell_all();
+                match end {
                     End::Service => return Ok(()),
                     End::Desktop(reason) => {
                         if began.elapsed() > GOOD {
@@ -144,6 +204,7 @@ fn live(
         if reason != told {
             tracing::warn!(%reason, "there is no clipboard; it is looked for again");
             context.tell(Event::Lost(Shortcoming::NoDesktop(reason.clone())));
+            context.tell_all();
             told = reason;
         }
         orders.refuse_for(pauses.next().unwrap_or(LONGEST_PAUSE))?;

@@ -145,6 +145,9 @@ fn wait(
         let wanted = if blocked { PollFlags::IN | PollFlags::OUT } else { PollFlags::IN };
         let mut polled = vec![PollFd::new(&fd, wanted)];
         polled.extend(others.iter().cloned());
+        if state.context.has_untold() && rustix::event::poll(&mut polled, Some(&timespec(Duration::ZERO))) == Ok(0) {
+            state.context.tell_all();
+        }
         let timeout = until.map(|until| timespec(until.saturating_duration_since(Instant::now())));
         match rustix::event::poll(&mut polled, timeout.as_ref()) {
             Ok(_) => polled[0].revents().intersects(PollFlags::IN | PollFlags::HUP | PollFlags::ERR),
@@ -448,7 +451,7 @@ impl State {
                 self.context.tell(Event::Missed { refusal, source: self.windows.source() });
             }
             Progress::Done(copy) if reading.selected => {
-                self.context.runtime.block_on(self.context.sender.copied(copy));
+                self.context.copied(copy);
             }
             Progress::Done(copy) => {
                 let formats = copy.formats.clone();
@@ -570,7 +573,7 @@ impl State {
             SourceEvent::Send(name, into) => {
                 let holding = seat.holding.as_ref();
                 if holding.is_some_and(|holding| holding.has_content(&name)) {
-                    self.context.sender.tell_at_once(Event::Pasted);
+                    self.context.tell(Event::Pasted);
                 }
                 self.sendings.extend(holding.and_then(|holding| holding.send(&name, into)));
             }
@@ -626,7 +629,7 @@ impl Dispatch<WlCallback, Sync> for State {
             Sync::Registry => state.told_globals = true,
             Sync::Offered(asked) => {
                 if let Some(reply) = state.replies.remove(asked) {
-                    let _ = reply.send(Ok(()));
+                    state.context.answer(reply, Ok(()));
                 }
             }
         }

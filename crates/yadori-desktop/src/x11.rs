@@ -43,8 +43,8 @@ use reading::{CopyReading, REPLACED};
 use rustix::event::{PollFd, PollFlags};
 use saving::Saving;
 use serving::{Holding, Sending};
-use std::cell::Cell;
-use std::collections::VecDeque;
+use std::cell::{Cell, RefCell};
+use std::collections::{HashMap, VecDeque};
 use std::convert::Infallible;
 use std::sync::Arc;
 use std::time::Instant;
@@ -119,6 +119,7 @@ pub(crate) fn open(
         clock: ServerClock::default(),
         taking: Vec::new(),
         questions: Cell::new(0),
+        named: RefCell::default(),
         active: Cell::new(None),
         readings: Vec::new(),
         own: None,
@@ -164,6 +165,7 @@ pub(crate) struct X11 {
     /// What is to become ours as soon as the server has told its time.
     taking: Vec<Taking>,
     questions: Cell<usize>,
+    named: RefCell<HashMap<Atom, String>>,
     /// The window that was active at the last copy.
     active: Cell<Option<Window>>,
     /// The copies being read: the present owner's last, and before it those of owners that were replaced.
@@ -222,6 +224,7 @@ impl X11 {
             atoms: &self.atoms,
             window: self.window,
             questions: &self.questions,
+            named: &self.named,
             awaited: (readings.chain(self.saving.as_ref().map(Saving::awaits)))
                 .chain(self.own.as_ref().and_then(CopyReading::awaits))
                 .collect(),
@@ -256,7 +259,10 @@ impl X11 {
                     self.carry_out(orders)?;
                     self.handle(event)?;
                 }
-                None => self.sleep(orders)?,
+                None => {
+                    self.context.tell_all();
+                    self.sleep(orders)?;
+                }
             }
         }
     }
@@ -381,7 +387,7 @@ impl X11 {
         let somebody = focus > 1 && focus != self.root;
         let client = |window: Window| window & !self.connection.setup().resource_id_mask;
         if !somebody || client(focus) == client(requestor) {
-            self.context.sender.tell_at_once(Event::Pasted);
+            self.context.tell(Event::Pasted);
         }
         Ok(())
     }

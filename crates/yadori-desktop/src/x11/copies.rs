@@ -132,7 +132,7 @@ impl X11 {
             in_turn = in_turn.saturating_sub(1);
             match how {
                 Ok(copy) if copy.source.selected => {
-                    self.context.runtime.block_on(self.context.sender.copied(copy));
+                    self.context.copied(copy);
                 }
                 Ok(copy) => {
                     let verdict = self.contest.judge(&copy.formats);

@@ -1,10 +1,17 @@
 //! Where transfers take place: the connection, our window, and the names of things.
 
 use super::atoms::Atoms;
-use std::cell::Cell;
+use std::cell::{Cell, RefCell};
+use std::collections::HashMap;
 use x11rb::errors::ReplyOrIdError;
 use x11rb::protocol::xproto::{Atom, ConnectionExt, Window};
 use x11rb::rust_connection::RustConnection;
+
+/// Most names of atoms that are kept: a program may make up as many as it likes.
+const MOST_NAMED: usize = 1_000;
+
+/// Longest of them, in bytes.
+const LONGEST_NAMED: usize = 256;
 
 /// What all transfers need.
 pub(super) struct TransferContext<'a> {
@@ -13,6 +20,8 @@ pub(super) struct TransferContext<'a> {
     pub window: Window,
     /// Counts the questions that were asked.
     pub questions: &'a Cell<usize>,
+    /// The names that were looked up.
+    pub named: &'a RefCell<HashMap<Atom, String>>,
     /// The properties in which answers are still awaited.
     pub awaited: Vec<Atom>,
 }
@@ -60,21 +69,30 @@ impl TransferContext<'_> {
 
     /// The names of atoms, in their order. One that is no atom at all is its owner's lie and is left out.
     pub fn names(&self, atoms: &[Atom]) -> Result<Vec<(Atom, String)>, ReplyOrIdError> {
-        let known = self.well_known();
-        let known = |atom: Atom| known.iter().find(|(other, _)| *other == atom).map(|(_, name)| *name);
-        let mut asked = Vec::with_capacity(atoms.len());
+        let well_known = self.well_known();
+        let mut named = self.named.borrow_mut();
+        if named.len() > MOST_NAMED {
+            named.clear();
+        }
+        // An atom is the same for as long as the server runs: its name is asked for once, and all at once.
+        let mut asked = Vec::new();
         for atom in atoms {
-            asked.push(if known(*atom).is_some() { None } else { Some(self.connection.get_atom_name(*atom)?) });
+            if !named.contains_key(atom) && !well_known.iter().any(|(known, _)| known == atom) {
+                asked.push((*atom, self.connection.get_atom_name(*atom)?));
+            }
         }
-        let mut named = Vec::with_capacity(atoms.len());
-        for (atom, asked) in atoms.iter().zip(asked) {
-            let name = match asked {
-                None => known(*atom).map(str::to_owned),
-                Some(cookie) => cookie.reply().ok().map(|reply| String::from_utf8_lossy(&reply.name).into_owned()),
-            };
-            named.extend(name.map(|name| (*atom, name)));
+        for (atom, cookie) in asked {
+            if let Ok(reply) = cookie.reply() {
+                named.insert(atom, String::from_utf8_lossy(&reply.name).into_owned());
+            }
         }
-        Ok(named)
+        let name = |atom: &Atom| match well_known.iter().find(|(known, _)| known == atom) {
+            Some((_, name)) => Some((*name).to_owned()),
+            None => named.get(atom).cloned(),
+        };
+        let all = atoms.iter().filter_map(|atom| Some((*atom, name(atom)?))).collect();
+        named.retain(|_, name| name.len() <= LONGEST_NAMED);
+        Ok(all)
     }
 
     /// The atom of a name.

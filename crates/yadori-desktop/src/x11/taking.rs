@@ -31,7 +31,7 @@ impl X11 {
             (Taking::Offer(Offer { formats, reply }), Some(time)) => {
                 let holding = Holding::new(&self.place(), &formats, time)?;
                 if self.own(holding, Some(formats.clone()))? {
-                    let _ = reply.send(Ok(()));
+                    self.context.answer(reply, Ok(()));
                     return Ok(());
                 }
                 Taking::Offer(Offer { formats, reply })
@@ -50,7 +50,7 @@ impl X11 {
                 Taking::Offer(Offer { formats, reply }) => {
                     let holding = Holding::new(&self.place(), &formats, time)?;
                     let owned = self.own(holding, Some(formats))?;
-                    let _ = reply.send(if owned { Ok(()) } else { Err(OfferError::Taken) });
+                    self.context.answer(reply, if owned { Ok(()) } else { Err(OfferError::Taken) });
                 }
                 Taking::Left(formats) => {
                     // Something may have been copied in the meantime.
