@@ -173,6 +173,7 @@ impl Node {
         let address = listener.local_addr().unwrap_or(config.listen);
         let limits = Limits { connections: CONNECTIONS, headers: HEADERS };
         let (router, ending) = (http::router(shared.clone()), shared.ending.clone());
+        let answer = move |request| yadori_serve::routed(router.clone(), request);
         let mut pin = None;
         let tls = match &config.tls {
             Tls::None => None,
@@ -187,14 +188,14 @@ impl Node {
         };
         match tls {
             None => {
-                tasks.spawn(yadori_serve::serve(listener, router, ending, limits));
+                tasks.spawn(yadori_serve::serve(listener, answer, ending, limits));
             }
             Some(tls) => {
                 let handshake = move |stream: TcpStream| {
                     let tls = tls.clone();
                     async move { tls.take(stream).await }
                 };
-                tasks.spawn(yadori_serve::serve_by(listener, router, ending, limits, handshake));
+                tasks.spawn(yadori_serve::serve_by(listener, answer, ending, limits, handshake));
             }
         }
         let mut owners = None;
@@ -203,7 +204,8 @@ impl Node {
             owners = listener.local_addr().ok();
             let limits = Limits { connections: 32, headers: HEADERS };
             let (router, ending) = (http::owners_router(shared.clone()), shared.ending.clone());
-            tasks.spawn(yadori_serve::serve(listener, router, ending, limits));
+            let answer = move |request| yadori_serve::routed(router.clone(), request);
+            tasks.spawn(yadori_serve::serve(listener, answer, ending, limits));
         }
         Ok(Self { address, owners, pin, shared, server, tasks })
     }

@@ -7,8 +7,10 @@
 
 use axum::Router;
 use axum::body::{Body, Bytes, HttpBody};
+use axum::extract::Request;
+use axum::response::Response;
+use hyper::body::Incoming;
 use hyper_util::rt::{TokioIo, TokioTimer};
-use hyper_util::service::TowerToHyperService;
 use parking_lot::{Mutex, MutexGuard};
 use std::collections::BTreeMap;
 use std::convert::Infallible;
@@ -22,6 +24,7 @@ use tokio::time::Instant;
 use tokio_io_timeout::TimeoutStream;
 use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
+use tower_service::Service;
 
 /// How long a connection may take to say what it wants, and to go on with it, and how long it may be idle between two requests.
 pub const SPEAKING: Duration = Duration::from_secs(30);
@@ -139,22 +142,34 @@ pub struct Limits {
     pub headers: usize,
 }
 
-/// Serves until `ending`.
-pub async fn serve(listener: TcpListener, router: Router, ending: CancellationToken, limits: Limits) {
+/// Has a router answer a request.
+pub async fn routed(mut router: Router, request: Request) -> Response {
+    let Ok(response) = router.call(request).await;
+    response
+}
+
+/// Serves until `ending`: answers each request.
+pub async fn serve<A: Future<Output = Response> + Send>(
+    listener: TcpListener,
+    answer: impl Fn(Request) -> A + Clone + Send + 'static,
+    ending: CancellationToken,
+    limits: Limits,
+) {
     let plain = async |stream: TcpStream| Ok(stream);
-    serve_by(listener, router, ending, limits, plain).await;
+    serve_by(listener, answer, ending, limits, plain).await;
 }
 
 /// The same, with connections of which each begins with a handshake.
-pub async fn serve_by<S, F>(
+pub async fn serve_by<S, F, A>(
     listener: TcpListener,
-    router: Router,
+    answer: impl Fn(Request) -> A + Clone + Send + 'static,
     ending: CancellationToken,
     limits: Limits,
     handshake: impl Fn(TcpStream) -> F + Clone + Send + Sync + 'static,
 ) where
     S: AsyncRead + AsyncWrite + Unpin + Send + 'static,
     F: Future<Output = std::io::Result<S>> + Send,
+    A: Future<Output = Response> + Send,
 {
     let connections = Arc::<Connections>::default();
     let tasks = TaskTracker::new();
@@ -163,14 +178,14 @@ pub async fn serve_by<S, F>(
             match listener.accept().await {
                 Ok((stream, _)) => {
                     let (number, end) = connections.admit(limits.connections);
-                    let (connections, router, ending) = (connections.clone(), router.clone(), ending.clone());
+                    let (connections, answer, ending) = (connections.clone(), answer.clone(), ending.clone());
                     let handshake = handshake.clone();
                     tasks.spawn(async move {
                         let _ = stream.set_nodelay(true);
                         let talking = async {
                             match handshake(stream).await {
                                 Ok(stream) => {
-                                    talk(stream, router, (&connections, number), limits.headers, ending).await;
+                                    talk(stream, answer, (&connections, number), limits.headers, ending).await;
                                 }
                                 Err(error) => tracing::debug!(%error, "a handshake was not completed"),
                             }
@@ -202,19 +217,21 @@ pub async fn serve_by<S, F>(
 }
 
 /// One connection, from its first request to its end.
-async fn talk<S: AsyncRead + AsyncWrite + Unpin + Send + 'static>(
+async fn talk<S, A>(
     stream: S,
-    router: Router,
+    answer: impl Fn(Request) -> A + Send,
     (connections, number): (&Arc<Connections>, u64),
     most_headers: usize,
     ending: CancellationToken,
-) {
-    let router = TowerToHyperService::new(router);
-    let answer = hyper::service::service_fn(move |request: hyper::Request<hyper::body::Incoming>| {
+) where
+    S: AsyncRead + AsyncWrite + Unpin + Send + 'static,
+    A: Future<Output = Response> + Send,
+{
+    let answer = hyper::service::service_fn(move |request: hyper::Request<Incoming>| {
         let answering = Answering::new(connections, number);
-        let router = router.clone();
+        let answer = answer(request.map(Body::new));
         async move {
-            let response = hyper::service::Service::call(&router, request.map(Body::new)).await?;
+            let response = answer.await;
             let streams = response.headers().get("content-type").is_some_and(|kind| kind == "text/event-stream");
             answering.connections.change(number, |known| known.streams |= streams);
             Ok::<_, Infallible>(response.map(|body| Body::new(Watched { body, _answering: answering })))
@@ -250,7 +267,14 @@ mod tests {
         let router = Router::new().route("/", axum::routing::get(async || vec![b'x'; 65536]));
         let talking = tokio::spawn(async move {
             let (number, _end) = connections.admit(1);
-            talk(stream, router, (&connections, number), 16, CancellationToken::new()).await;
+            talk(
+                stream,
+                |request| routed(router.clone(), request),
+                (&connections, number),
+                16,
+                CancellationToken::new(),
+            )
+            .await;
         });
         client.write_all(b"GET / HTTP/1.1\r\nhost: here\r\n\r\n").await.unwrap();
         (client, talking)

@@ -239,8 +239,9 @@ impl Running {
         let reach = Reach { address: address.to_string(), token: house.authenticator.token().to_owned() };
         write_reach(&house.places, &reach)?;
         let ending = CancellationToken::new();
-        let mut server =
-            tokio::spawn(yadori_serve::serve(listener, house.gate.clone().router(), ending.clone(), http::LIMITS));
+        let gate = house.gate.clone();
+        let answer = move |request| gate.clone().answer(request);
+        let mut server = tokio::spawn(yadori_serve::serve(listener, answer, ending.clone(), http::LIMITS));
         let mut desk = desk.map(Desk::start);
         let mut ready = Some(ready);
         // What holds back the computer's sleep until the history is locked.
@@ -261,7 +262,7 @@ impl Running {
                 continue;
             };
             let (living, mut lost) = open.live(&house, desk.as_ref().map(DeskRunning::desk));
-            house.gate.open(http::router(living.service().clone()));
+            house.gate.open(http::Interface::new(living.service().clone()));
             house.vault.note_use();
             house.vault.stands(State::Open);
             ready.take().into_iter().for_each(|ready| ready(address));

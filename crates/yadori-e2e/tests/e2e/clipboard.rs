@@ -399,8 +399,9 @@ async fn an_owner_that_gives_nothing_is_told_as_missed<P: Programs>() {
 }
 
 async fn a_copy_over_the_limit_is_refused<P: Programs>() {
-    let (mut desktop, mut programs) = P::connect(reading()).await;
     let limit = 1024 * 1024;
+    // However busy the machine is, no pause between two pieces is as long.
+    let (mut desktop, mut programs) = P::connect(Reading::new(limit as u64, PATIENCE)).await;
     programs.copy(&[(format::PLAIN, vec![b'x'; limit + 1])]).await;
     assert_eq!(missed(&mut desktop).await, Refusal::TooLarge { limit: limit as u64 });
     programs.copy_as(&[(format::PLAIN, vec![b'x'; 10])], Manner::Floods).await;

@@ -17,15 +17,14 @@
 use super::App;
 use super::door::Door;
 use super::problem::Problem;
-use axum::extract::{Request, State};
+use axum::extract::Request;
 use axum::http::header::{self, HeaderMap, HeaderName, HeaderValue};
 use axum::http::{Method, Uri};
-use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use parking_lot::{Mutex, MutexGuard};
 use std::collections::{HashMap, HashSet};
 use std::net::SocketAddr;
-use std::sync::Arc;
+use std::ops::ControlFlow::{self, Break, Continue};
 use tokio::sync::watch;
 use yadori_core::MillisSinceEpoch;
 use yadori_engine::clock::now;
@@ -237,53 +236,37 @@ fn check_address(authenticator: &Authenticator, headers: &HeaderMap, uri: &Uri) 
     }
 }
 
-/// The door through which every request comes.
-pub(super) async fn guard(State(app): State<App>, request: Request, next: Next) -> Response {
-    let mut response = let_in(&app, request, next).await;
-    let headers = response.headers_mut();
-    for (name, value) in HEADERS {
-        if !headers.contains_key(&name) {
-            headers.insert(name, HeaderValue::from_static(value));
-        }
-    }
-    response
-}
-
-/// The door while the history is locked: the same browsers and programs are let in, to what little there is.
-pub(super) async fn guard_while_locked(
-    State(authenticator): State<Arc<Authenticator>>,
-    request: Request,
-    next: Next,
-) -> Response {
-    let mut response = let_in_while_locked(&authenticator, request, next).await;
+/// Adds what is sent with everything.
+pub(super) fn add_headers(response: &mut Response) {
     for (name, value) in HEADERS {
         response.headers_mut().entry(name).or_insert(HeaderValue::from_static(value));
     }
-    response
 }
 
-async fn let_in_while_locked(authenticator: &Authenticator, request: Request, next: Next) -> Response {
+/// Lets in, while the history is locked, the same browsers and programs, to what little there is; answers others.
+pub(super) fn let_in_while_locked(authenticator: &Authenticator, request: Request) -> ControlFlow<Response, Request> {
     match check_address(authenticator, request.headers(), request.uri()) {
         Address::Ours => {}
-        Address::WrongHost => return Problem::wrong_host().into_response(),
-        Address::ForeignOrigin => return Problem::foreign_origin().into_response(),
+        Address::WrongHost => return answered(Problem::wrong_host()),
+        Address::ForeignOrigin => return answered(Problem::foreign_origin()),
     }
     if authenticator.is_token(request.headers()) {
-        return next.run(request).await;
+        return Continue(request);
     }
     let sessions = split_session(request.uri().path()).map(|(path, _)| authenticator.sessions(request.headers(), path));
     let mut sessions = sessions.unwrap_or_default().into_iter().filter(|session| authenticator.remembers(*session));
     match sessions.next() {
         Some(_) if !request.method().is_safe() && !request.headers().contains_key(header::ORIGIN) => {
-            Problem::foreign_origin().into_response()
+            answered(Problem::foreign_origin())
         }
-        Some(session) => match under_session(request, session) {
-            Some(request) => next.run(request).await,
-            None => Problem::no_such_path().into_response(),
-        },
-        None if request.uri().path().contains("/api/") => Problem::unauthorised().into_response(),
-        None => super::console::closed(),
+        Some(session) => under_session(request, session).map_or_else(|| answered(Problem::no_such_path()), Continue),
+        None if request.uri().path().contains("/api/") => answered(Problem::unauthorised()),
+        None => Break(super::console::closed()),
     }
+}
+
+fn answered<T>(problem: Problem) -> ControlFlow<Response, T> {
+    Break(problem.into_response())
 }
 
 /// Sent with everything: nothing on our pages comes from elsewhere, and no other page can frame them.
@@ -299,20 +282,22 @@ const HEADERS: [(HeaderName, &str); 5] = [
     (header::CACHE_CONTROL, "no-store"),
 ];
 
-async fn let_in(app: &App, request: Request, next: Next) -> Response {
-    if let Some(door) = request.extensions().get::<Arc<Door>>().cloned() {
-        return through_door(app, &door, request, next).await;
+/// Lets a request in, through a door for a browser on the network if it came by one; answers who is not let in, and who only
+/// wants to enter.
+pub(super) async fn let_in(app: &App, door: Option<&Door>, request: Request) -> ControlFlow<Response, Request> {
+    if let Some(door) = door {
+        return through_door(app, door, request).await;
     }
     let authenticator = &app.authenticator;
     match check_address(authenticator, request.headers(), request.uri()) {
         Address::Ours => {}
-        Address::WrongHost => return Problem::wrong_host().into_response(),
-        Address::ForeignOrigin => return Problem::foreign_origin().into_response(),
+        Address::WrongHost => return answered(Problem::wrong_host()),
+        Address::ForeignOrigin => return answered(Problem::foreign_origin()),
     }
     if request.uri().path() == ENTRANCE {
         let key = request.uri().query().and_then(|query| query.strip_prefix("key=")).unwrap_or_default().to_owned();
         if request.method() != Method::GET || !authenticator.use_link(&key) {
-            return super::console::closed();
+            return Break(super::console::closed());
         }
         let browser = browser_of(request.headers());
         let entered = async {
@@ -320,32 +305,29 @@ async fn let_in(app: &App, request: Request, next: Next) -> Response {
             fresh.record(app, &browser, now().plus(SESSION_MILLIS)).await?;
             Ok::<_, Problem>(fresh.page(&authenticator.cookie, SESSION_MILLIS / 1000, ""))
         };
-        return entered.await.unwrap_or_else(Problem::into_response);
+        return Break(entered.await.unwrap_or_else(Problem::into_response));
     }
     if authenticator.is_token(request.headers()) {
-        return next.run(request).await;
+        return Continue(request);
     }
     let changes = !matches!(*request.method(), Method::GET | Method::HEAD);
     let sessions = split_session(request.uri().path()).map(|(path, _)| authenticator.sessions(request.headers(), path));
     for session in sessions.unwrap_or_default().into_iter().filter(|session| !app.door.is_guest(&session.key)) {
         match has_session(app, session).await {
             Ok(true) if changes && !request.headers().contains_key(header::ORIGIN) => {
-                return Problem::foreign_origin().into_response();
+                return answered(Problem::foreign_origin());
             }
             Ok(true) => {
-                return match under_session(request, session) {
-                    Some(request) => next.run(request).await,
-                    None => Problem::no_such_path().into_response(),
-                };
+                return under_session(request, session).map_or_else(|| answered(Problem::no_such_path()), Continue);
             }
             Ok(false) => {}
-            Err(error) => return Problem::from(error).into_response(),
+            Err(error) => return answered(Problem::from(error)),
         }
     }
     if request.uri().path().contains("/api/") {
-        Problem::unauthorised().into_response()
+        answered(Problem::unauthorised())
     } else {
-        super::console::closed()
+        Break(super::console::closed())
     }
 }
 
@@ -380,9 +362,9 @@ fn browser_of(headers: &HeaderMap) -> String {
 }
 
 /// The door for a browser on the network: its own link, its own session, and not everything.
-async fn through_door(app: &App, door: &Arc<Door>, request: Request, next: Next) -> Response {
+async fn through_door(app: &App, door: &Door, request: Request) -> ControlFlow<Response, Request> {
     if !door.is_addressed(request.headers(), request.uri()) {
-        return Problem::wrong_host().into_response();
+        return answered(Problem::wrong_host());
     }
     let cookie = door_cookie(request.headers());
     if request.uri().path() == ENTRANCE {
@@ -398,27 +380,27 @@ async fn through_door(app: &App, door: &Arc<Door>, request: Request, next: Next)
             let seconds = door.until().0.saturating_sub(now().0) / 1000;
             Ok::<_, Problem>(fresh.page(&cookie, seconds, "; Secure"))
         };
-        return entered.await.unwrap_or_else(Problem::into_response);
+        return Break(entered.await.unwrap_or_else(Problem::into_response));
     }
     let sessions = split_session(request.uri().path()).map(|(path, _)| sessions(request.headers(), &cookie, path));
     let mut guests = sessions.unwrap_or_default().into_iter().filter(|session| door.is_guest(&session.key));
     let is_api = request.uri().path().contains("/api/");
     let Some(session) = guests.next() else {
-        return if is_api { Problem::unauthorised().into_response() } else { super::console::closed() };
+        return if is_api { answered(Problem::unauthorised()) } else { Break(super::console::closed()) };
     };
     match has_session(app, session).await {
         Ok(true) => {}
-        Ok(false) => return super::console::closed(),
-        Err(error) => return Problem::from(error).into_response(),
+        Ok(false) => return Break(super::console::closed()),
+        Err(error) => return answered(Problem::from(error)),
     }
     if !request.method().is_safe() && !request.headers().contains_key(header::ORIGIN) {
-        return Problem::foreign_origin().into_response();
+        return answered(Problem::foreign_origin());
     }
-    let Some(request) = under_session(request, session) else { return Problem::no_such_path().into_response() };
+    let Some(request) = under_session(request, session) else { return answered(Problem::no_such_path()) };
     if !super::door::may_ask(request.method(), request.uri().path()) {
-        return Problem::not_through_this_door().into_response();
+        return answered(Problem::not_through_this_door());
     }
-    next.run(request).await
+    Continue(request)
 }
 
 /// The name of a door's cookie. Its port is in what the browser asked for, which was checked before.

@@ -12,11 +12,11 @@
 use super::App;
 use super::problem::Problem;
 use axum::body::{Body, Bytes, HttpBody};
-use axum::extract::{Request, State};
+use axum::extract::Request;
 use axum::http::{HeaderValue, Method, header};
-use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use http_body_util::Limited;
+use std::ops::ControlFlow::{self, Break, Continue};
 use std::pin::Pin;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -50,32 +50,50 @@ fn most(app: &App, method: &Method, path: &str) -> u64 {
     }
 }
 
-/// The outermost layer.
-pub(super) async fn layer(State(app): State<App>, request: Request, next: Next) -> Response {
-    let (parts, body) = request.into_parts();
-    let most = most(&app, &parts.method, parts.uri.path());
-    if body.size_hint().lower() > most {
-        let mut response = Problem::too_much(most).into_response();
-        response.headers_mut().insert(header::CONNECTION, HeaderValue::from_static("close"));
-        return response;
+/// Whether what a request brings along has been read by the time of its answer.
+pub(super) struct Bodied {
+    /// Small ones have been, before they were handled.
+    read: Option<Arc<AtomicBool>>,
+}
+
+impl Bodied {
+    /// Says that the connection ends, if something stands before the next request on it.
+    pub(super) fn note_what_is_left(&self, response: &mut Response) {
+        if self.read.as_ref().is_some_and(|read| !read.load(Ordering::Relaxed)) {
+            end_connection(response);
+        }
     }
-    let is_small = body.size_hint().upper().is_some_and(|most| most <= SMALL);
+}
+
+fn end_connection(response: &mut Response) {
+    response.headers_mut().insert(header::CONNECTION, HeaderValue::from_static("close"));
+}
+
+/// Reads a small body, and sees to it that a large one is read no further than it may; answers who brings more.
+pub(super) async fn read(app: &App, request: Request) -> ControlFlow<Response, (Request, Bodied)> {
+    let (parts, body) = request.into_parts();
+    let size = body.size_hint();
+    if size.upper() == Some(0) {
+        return Continue((Request::from_parts(parts, Body::empty()), Bodied { read: None }));
+    }
+    let most = most(app, &parts.method, parts.uri.path());
+    if size.lower() > most {
+        let mut response = Problem::too_much(most).into_response();
+        end_connection(&mut response);
+        return Break(response);
+    }
     // Who stops in the middle of it is not waited for.
     let body = Body::new(TimeoutBody::new(yadori_serve::SPEAKING, body));
-    if is_small {
+    if size.upper().is_some_and(|most| most <= SMALL) {
         return match axum::body::to_bytes(body, SMALL as usize).await {
-            Ok(bytes) => next.run(Request::from_parts(parts, Body::from(bytes))).await,
-            Err(_) => Problem::broken_body().into_response(),
+            Ok(bytes) => Continue((Request::from_parts(parts, Body::from(bytes)), Bodied { read: None })),
+            Err(_) => Break(Problem::broken_body().into_response()),
         };
     }
     let read = Arc::new(AtomicBool::new(false));
     let body = Body::new(Limited::new(body, usize::try_from(most).unwrap_or(usize::MAX)));
     let body = Body::new(Watched { body, read: read.clone() });
-    let mut response = next.run(Request::from_parts(parts, body)).await;
-    if !read.load(Ordering::Relaxed) {
-        response.headers_mut().insert(header::CONNECTION, HeaderValue::from_static("close"));
-    }
-    response
+    Continue((Request::from_parts(parts, body), Bodied { read: Some(read) }))
 }
 
 /// A body that notes when it has been read to its end.

@@ -128,8 +128,7 @@ pub(super) async fn as_seen<'a, T: Versioned>(
 }
 
 /// Gives the compressed form of an answer a tag of its own.
-pub(super) async fn tag_compressed(response: Response) -> Response {
-    let mut response = response;
+pub(super) fn tag_compressed(response: &mut Response) {
     if response.headers().contains_key(header::CONTENT_ENCODING)
         && let Some(tag) = response.headers().get(header::ETAG).and_then(|tag| tag.to_str().ok())
         && let Some(words) = tag.strip_suffix('"')
@@ -137,7 +136,6 @@ pub(super) async fn tag_compressed(response: Response) -> Response {
     {
         response.headers_mut().insert(header::ETAG, tag);
     }
-    response
 }
 
 #[cfg(test)]

@@ -7,8 +7,8 @@
 
 use super::App;
 use super::auth;
+use super::interface::Interface;
 use super::problem::Problem;
-use axum::Extension;
 use axum::http::{HeaderMap, Method, Uri, header};
 use parking_lot::Mutex;
 use std::net::SocketAddr;
@@ -152,14 +152,15 @@ pub(super) async fn open(app: &App, seconds: Option<u64>) -> Result<api::Console
     }
     app.engine.history.ledger.status_changed();
     tracing::info!(%address, seconds, "a door for a browser on the network is open");
-    let router = super::router(app.clone()).layer(Extension(door.clone()));
+    let interface = Interface::through_door(app.clone(), door.clone());
+    let answer = move |request| interface.clone().answer(request);
     let (app, ending) = (app.clone(), app.engine.background.ending.child_token());
     app.engine.background.tasks.clone().spawn(async move {
         let handshake = move |stream| {
             let tls = tls.clone();
             async move { tls.take_browser(stream).await }
         };
-        let serving = yadori_serve::serve_by(listener, router, ending.clone(), CONNECTIONS, handshake);
+        let serving = yadori_serve::serve_by(listener, answer, ending.clone(), CONNECTIONS, handshake);
         let over = async {
             tokio::select! {
                 () = door.end.cancelled() => {}

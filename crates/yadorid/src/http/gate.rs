@@ -1,8 +1,9 @@
 //! What stands before everything: the interface while the history is open, and next to nothing while it is locked.
 
-use super::auth::{Authenticator, guard_while_locked};
+use super::auth::{self, Authenticator};
+use super::interface::{Interface, handle, run_to_completion};
 use super::problem::Problem;
-use super::{console, protocol, run_to_completion};
+use super::{console, protocol};
 use crate::vault::Vault;
 use axum::body::Body;
 use axum::extract::rejection::JsonRejection;
@@ -10,10 +11,10 @@ use axum::extract::{DefaultBodyLimit, Request, State};
 use axum::http::{Method, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post};
-use axum::{Json, Router, middleware};
+use axum::{Json, Router};
 use parking_lot::RwLock;
+use std::ops::ControlFlow::{Break, Continue};
 use std::sync::Arc;
-use tower::ServiceExt;
 use yadori_api as api;
 
 /// Most bytes of a request while the history is locked: a passphrase.
@@ -22,19 +23,19 @@ const SMALL: usize = 16 * 1024;
 /// What stands before everything.
 pub struct Gate {
     vault: Arc<Vault>,
-    open: RwLock<Option<Router>>,
-    locked: Router,
+    open: RwLock<Option<Interface>>,
+    locked: Locked,
 }
 
 impl Gate {
     /// One that is shut.
     pub fn new(authenticator: Arc<Authenticator>, vault: Arc<Vault>) -> Arc<Self> {
-        let locked = locked(authenticator, vault.clone());
+        let locked = Locked::new(authenticator, vault.clone());
         Arc::new(Self { vault, open: RwLock::new(None), locked })
     }
 
     /// From now on requests go to the interface.
-    pub fn open(&self, interface: Router) {
+    pub fn open(&self, interface: Interface) {
         *self.open.write() = Some(interface);
     }
 
@@ -43,47 +44,70 @@ impl Gate {
         *self.open.write() = None;
     }
 
-    /// What is served.
-    pub fn router(self: Arc<Self>) -> Router {
-        Router::new().fallback(dispatch).layer(DefaultBodyLimit::disable()).with_state(self)
+    /// Answers a request.
+    pub async fn answer(self: Arc<Self>, request: Request) -> Response {
+        let open = self.open.read().clone();
+        match open {
+            Some(interface) => self.answer_by(interface, request).await,
+            None => self.locked.clone().answer(request).await,
+        }
+    }
+
+    async fn answer_by(&self, interface: Interface, request: Request) -> Response {
+        let is_use = request.uri().path().split_once(api::BASE).is_some_and(|(_, path)| !NO_USE.contains(&path));
+        let locks = request.method() == Method::POST && request.uri().path().ends_with(&format!("{}/lock", api::BASE));
+        let response = interface.answer(request).await;
+        if locks && response.status().is_success() {
+            let (mut parts, _) = response.into_parts();
+            self.vault.is_locked().await;
+            parts.headers.remove(header::CONTENT_LENGTH);
+            let standing = serde_json::to_vec(&self.vault.standing()).unwrap_or_default();
+            return Response::from_parts(parts, Body::from(standing));
+        }
+        if is_use && !response.status().is_client_error() {
+            self.vault.note_use();
+        }
+        response
     }
 }
 
 /// What can be asked without using the history.
 const NO_USE: [&str; 3] = ["/status", "/events", "/lock"];
 
-async fn dispatch(State(gate): State<Arc<Gate>>, request: Request<Body>) -> Response {
-    let is_use = request.uri().path().split_once(api::BASE).is_some_and(|(_, path)| !NO_USE.contains(&path));
-    let open = gate.open.read().clone();
-    let Some(interface) = open else { return gate.locked.clone().oneshot(request).await.into_response() };
-    let locks = request.method() == Method::POST && request.uri().path().ends_with(&format!("{}/lock", api::BASE));
-    let response = interface.oneshot(request).await.into_response();
-    if locks && response.status().is_success() {
-        let (mut parts, _) = response.into_parts();
-        gate.vault.is_locked().await;
-        parts.headers.remove(header::CONTENT_LENGTH);
-        return Response::from_parts(parts, Body::from(serde_json::to_vec(&gate.vault.standing()).unwrap_or_default()));
-    }
-    if is_use && !response.status().is_client_error() {
-        gate.vault.note_use();
-    }
-    response
+/// What is served while the history is locked: that it is, a way to unlock it, and the console's pages, which hold nothing.
+#[derive(Clone)]
+struct Locked {
+    authenticator: Arc<Authenticator>,
+    pages: Router,
 }
 
-/// What is served while the history is locked: that it is, a way to unlock it, and the console's pages, which hold nothing.
-fn locked(authenticator: Arc<Authenticator>, vault: Arc<Vault>) -> Router {
-    let lock = format!("{}/lock", api::BASE);
-    let pages = Router::new()
-        .route(&lock, get(show).fallback(refuse))
-        .route(&format!("{lock}/open"), post(unlock).fallback(refuse))
-        .fallback(page)
-        .layer(DefaultBodyLimit::max(SMALL))
-        .with_state(vault);
-    Router::new()
-        .fallback_service(pages)
-        .layer(middleware::from_fn_with_state(authenticator, guard_while_locked))
-        .layer(middleware::from_fn(protocol::layer))
-        .layer(middleware::from_fn(run_to_completion))
+impl Locked {
+    fn new(authenticator: Arc<Authenticator>, vault: Arc<Vault>) -> Self {
+        let lock = format!("{}/lock", api::BASE);
+        let pages = Router::new()
+            .route(&lock, get(show).fallback(refuse))
+            .route(&format!("{lock}/open"), post(unlock).fallback(refuse))
+            .fallback(page)
+            .layer(DefaultBodyLimit::max(SMALL))
+            .with_state(vault);
+        Self { authenticator, pages }
+    }
+
+    async fn answer(self, request: Request) -> Response {
+        run_to_completion(request, |request| self.pass(request)).await
+    }
+
+    async fn pass(self, request: Request) -> Response {
+        let mut response = match protocol::objection(&request) {
+            Some(problem) => problem.into_response(),
+            None => match auth::let_in_while_locked(&self.authenticator, request) {
+                Continue(request) => handle(self.pages, request).await,
+                Break(response) => response,
+            },
+        };
+        auth::add_headers(&mut response);
+        response
+    }
 }
 
 async fn show(State(vault): State<Arc<Vault>>) -> Json<api::Lock> {

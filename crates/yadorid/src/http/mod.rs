@@ -1,5 +1,6 @@
 //! The service over HTTP.
 //!
+//! * `interface`: what each request passes on its way to a handler, and its answer on its way out
 //! * `auth`: who is let in, and under which names and from which pages we may be asked
 //! * `asked`: what a request says
 //! * `protocol`, `bodies`: what every request must keep to, and what it brings along
@@ -29,6 +30,7 @@ pub(crate) mod door;
 mod events;
 mod forgetting;
 mod gate;
+mod interface;
 mod kept;
 mod keys;
 mod listings;
@@ -44,22 +46,16 @@ mod simulated;
 mod tray;
 
 use crate::service::Service;
-use axum::extract::{DefaultBodyLimit, Request, State};
-use axum::http::{Extensions, HeaderMap, StatusCode, Version, header};
-use axum::middleware::Next;
-use axum::response::{IntoResponse, Response};
-use axum::routing::get;
-use axum::{Json, Router, middleware};
+use axum::Router;
 use serde_json::Value;
 use std::sync::{Arc, OnceLock};
-use tower_http::CompressionLevel;
-use tower_http::compression::CompressionLayer;
 use utoipa::OpenApi;
 use utoipa::openapi::security::{HttpAuthScheme, HttpBuilder, SecurityScheme};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 pub use gate::Gate;
+pub use interface::Interface;
 pub(crate) use protocol::LIMITS;
 pub(crate) use repeats::Repeats;
 
@@ -75,7 +71,7 @@ pub type App = Arc<Service>;
 struct Document;
 
 /// The interface, and what its handlers say of themselves.
-fn interface() -> (Router<App>, utoipa::openapi::OpenApi) {
+fn paths() -> (Router<App>, utoipa::openapi::OpenApi) {
     let routes = OpenApiRouter::with_openapi(Document::openapi())
         .routes(routes!(clips::list, clips::add))
         .routes(routes!(clips::show, kept::change_clip))
@@ -170,7 +166,7 @@ fn document() -> &'static Value {
 }
 
 fn describe() -> Value {
-    let mut document = interface().1;
+    let mut document = paths().1;
     let own = Document::openapi();
     document.info = own.info.clone();
     document.merge(own);
@@ -189,88 +185,4 @@ pub fn openapi_json() -> String {
     let mut text = serde_json::to_string_pretty(document()).expect("a document of plain data");
     text.push('\n');
     text
-}
-
-/// Everything that is served.
-pub fn router(service: App) -> Router {
-    let pages = Router::new()
-        .merge(interface().0)
-        .route(&format!("{}/openapi.json", yadori_api::BASE), get(async || Json(document())))
-        .fallback(console::page)
-        .method_not_allowed_fallback(async || problem::Problem::wrong_method())
-        .layer(DefaultBodyLimit::disable())
-        .with_state(service.clone());
-    // Who is let in is found out first: it decides what a path means.
-    Router::new()
-        .fallback_service(pages)
-        .layer(middleware::from_fn_with_state(service.clone(), repeats::layer))
-        .layer(CompressionLayer::new().quality(CompressionLevel::Fastest).compress_when(is_worth_compressing))
-        .layer(middleware::map_response(conditional::tag_compressed))
-        .layer(middleware::from_fn_with_state(service.clone(), while_database_is_away))
-        .layer(middleware::from_fn_with_state(service.clone(), auth::guard))
-        .layer(middleware::from_fn_with_state(service, bodies::layer))
-        .layer(middleware::from_fn(protocol::layer))
-        .layer(middleware::from_fn(run_to_completion))
-}
-
-/// Smaller answers are sent as they are: it takes longer to make them smaller than to send them.
-const WORTH_COMPRESSING: u64 = 4 * 1024;
-
-/// Text is, if it is large; what comes bit by bit is not, since a bit would wait for others.
-fn is_worth_compressing(_: StatusCode, _: Version, headers: &HeaderMap, _: &Extensions) -> bool {
-    let mime = headers.get(header::CONTENT_TYPE).and_then(|mime| mime.to_str().ok()).unwrap_or_default();
-    let is_text = ["text/", "application/json", "application/problem+json", "image/svg+xml"];
-    let length = headers.get(header::CONTENT_LENGTH).and_then(|length| length.to_str().ok()?.parse::<u64>().ok());
-    is_text.iter().any(|text| mime.starts_with(text))
-        && !mime.starts_with("text/event-stream")
-        && length.is_none_or(|length| length >= WORTH_COMPRESSING)
-}
-
-/// How long a request waits for the database to be back before it is told that it is away.
-const BACK: std::time::Duration = std::time::Duration::from_millis(800);
-
-/// The same, when it is started again on purpose.
-const BACK_FROM_PAUSE: std::time::Duration = std::time::Duration::from_secs(5);
-
-/// While the service's own database is away, whoever asks is told so at once, instead of waiting in vain for each of
-/// several questions to it. How the service stands is told in any case.
-async fn while_database_is_away(State(app): State<App>, request: Request, next: Next) -> Response {
-    let needs_it = request.uri().path().strip_prefix(yadori_api::BASE).is_some_and(|path| !WITHOUT_IT.contains(&path));
-    if needs_it && app.engine.server.away().is_some() {
-        let patience = if app.engine.server.is_paused() { BACK_FROM_PAUSE } else { BACK };
-        let _ = tokio::time::timeout(patience, app.engine.server.is_back()).await;
-        if let Some(failure) = app.engine.server.away() {
-            return problem::Problem::database_away(failure.as_ref()).into_response();
-        }
-    }
-    next.run(request).await
-}
-
-/// What can be asked without a database.
-const WITHOUT_IT: [&str; 5] = ["/status", "/events", "/openapi.json", "/lock", "/lock/open"];
-
-/// Runs handlers that may change records to completion even if the client disconnects, so that what is on record is also
-/// announced. What only looks ends when nobody waits for it any more.
-async fn run_to_completion(request: Request, next: Next) -> Response {
-    // What has to be fetched from another device, or made from what is there, is then on record.
-    let fetches = ["/content", "/thumbnail"].iter().any(|end| request.uri().path().ends_with(end));
-    let only_looks = request.method().is_safe() && !fetches;
-    let handling = tokio::spawn(next.run(request));
-    let _ends = only_looks.then(|| AbortOnDrop(handling.abort_handle()));
-    match handling.await {
-        Ok(response) => response,
-        Err(failure) => {
-            tracing::error!(%failure, "a request brought a defect to light");
-            problem::Problem::internal().into_response()
-        }
-    }
-}
-
-/// Ends a task when it is dropped; one that is done stays so.
-struct AbortOnDrop(tokio::task::AbortHandle);
-
-impl Drop for AbortOnDrop {
-    fn drop(&mut self) {
-        self.0.abort();
-    }
 }

@@ -3,8 +3,6 @@
 use super::problem::Problem;
 use axum::extract::Request;
 use axum::http::header::{self, HeaderMap};
-use axum::middleware::Next;
-use axum::response::{IntoResponse, Response};
 use yadori_serve::Limits;
 
 /// Most bytes of path and query: a query of 1,000 characters takes at most 12,000 of them.
@@ -22,15 +20,8 @@ pub(super) const HEADERS_READ: usize = 4 * MOST_HEADERS;
 /// How much may come at once: a person's browsers and programs need a few dozen connections.
 pub(crate) const LIMITS: Limits = Limits { connections: 256, headers: HEADERS_READ };
 
-/// The outermost layer.
-pub(super) async fn layer(request: Request, next: Next) -> Response {
-    match objection(&request) {
-        Some(problem) => problem.into_response(),
-        None => next.run(request).await,
-    }
-}
-
-fn objection(request: &Request) -> Option<Problem> {
+/// What speaks against a request, whatever it asks for.
+pub(super) fn objection(request: &Request) -> Option<Problem> {
     let (uri, headers) = (request.uri(), request.headers());
     let length = uri.path().len() + uri.query().map_or(0, str::len);
     if length > LONGEST_URI {

@@ -7,11 +7,10 @@
 use super::App;
 use super::problem::Problem;
 use axum::body::{Body, Bytes, to_bytes};
-use axum::extract::{FromRequest, Request, State};
+use axum::extract::{FromRequest, Request};
 use axum::http::header::{self, HeaderName, HeaderValue};
 use axum::http::request::Parts;
 use axum::http::{Method, StatusCode};
-use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use parking_lot::Mutex;
 use std::collections::VecDeque;
@@ -84,11 +83,11 @@ fn hash(parts: &Parts, body: &[u8]) -> [u8; 32] {
     *hasher.finalize().as_bytes()
 }
 
-/// Answers what was answered before.
-pub(super) async fn layer(State(app): State<App>, request: Request, next: Next) -> Response {
+/// Answers what was answered before; what was not is handled.
+pub(super) async fn answer(app: &App, request: Request, handle: impl AsyncFnOnce(Request) -> Response) -> Response {
     let Some(key) = request.headers().get(&KEY).filter(|_| adds(request.method(), request.uri().path())).cloned()
     else {
-        return next.run(request).await;
+        return handle(request).await;
     };
     if key.is_empty() || key.len() > LONGEST {
         return Problem::bad_key(LONGEST).into_response();
@@ -107,7 +106,7 @@ pub(super) async fn layer(State(app): State<App>, request: Request, next: Next) 
     if let Some(answer) = &*answer {
         return answer.again();
     }
-    let (parts, body) = next.run(Request::from_parts(parts, Body::from(body))).await.into_parts();
+    let (parts, body) = handle(Request::from_parts(parts, Body::from(body))).await.into_parts();
     let Ok(body) = to_bytes(body, LARGEST).await else {
         app.repeats.forget(key);
         return Problem::internal().into_response();

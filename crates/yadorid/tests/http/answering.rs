@@ -12,8 +12,8 @@ use std::sync::Arc;
 pub use support::Device;
 use tower::ServiceExt;
 use yadori_api::{Problem, ProblemKind};
+use yadorid::http::Interface;
 use yadorid::http::auth::Authenticator;
-use yadorid::http::router;
 use yadorid::service::Service;
 use yadorid::vault::{OUTSIDE, Vault};
 
@@ -34,7 +34,7 @@ impl Answering {
         let (vault, _) = Vault::find(&places, Some(OUTSIDE)).await.unwrap();
         let service = Service::new(device.engine.clone(), authenticator, Arc::new(vault), None);
         let token = service.token().to_owned();
-        Self { device, router: router(service), token }
+        Self { device, router: Interface::new(service).router(), token }
     }
 
     pub async fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Response<Body> {
