@@ -7,11 +7,11 @@ use crate::devices::{Teller, hear_of};
 use crate::drawers::{leave_drawer, renumber};
 use crate::fresh::FreshClip;
 use crate::numbers::{Numbers, number_of_drawer};
+use crate::registers::StateRow;
 use crate::statements::Statements;
 use crate::store::{Store, StoreError, TombstoneKey, retry_on_deadlock};
 use crate::write_tx::{WriteTx, next_change};
-use sqlx::FromRow;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::sync::atomic::Ordering;
 use yadori_core::shared::{Clip, Drawer, Hash, Heading, Item, MOST_HEADINGS};
 use yadori_core::sharing::Policy;
@@ -98,9 +98,13 @@ impl Store {
         policy: &(dyn Fn() -> Policy + Sync),
         at: MillisSinceEpoch,
     ) -> Result<Option<ApplyOutcome>, StoreError> {
-        let (tx, answers) = self.begin_writing_asking(Teller::question(from)).await?;
-        let Some(answer) = answers.first() else { return Ok(None) };
-        let known = Teller::from_row(answer)?;
+        let tombstone_key = self.tombstone_key().filter(|_| self.may_have_hashed.load(Ordering::SeqCst));
+        let first = if tombstone_key.is_none() { first_clips(items) } else { Vec::new() };
+        let mut question = Teller::question(from);
+        clips::ask_for_states(&first, &mut question);
+        let (tx, answers) = self.begin_writing_asking(question).await?;
+        let Some((answer, states)) = answers.split_first() else { return Ok(None) };
+        let Some(known) = Teller::answered(answer)? else { return Ok(None) };
         let cursor = advance.map(|advance| advance.goes_on_from(known.read()));
         if cursor == Some(None) {
             return Ok(None);
@@ -115,7 +119,8 @@ impl Store {
             records: Vec::new(),
             by_hand: advance.is_none(),
             numbers: Numbers::of_device(from, known.number),
-            tombstone_key: self.tombstone_key().filter(|_| self.may_have_hashed.load(Ordering::SeqCst)),
+            tombstone_key,
+            asked_ahead: if first.is_empty() { None } else { Some(clips::states(states)?) },
         };
         applying.items(items).await?;
         let Applier { tx, mut outcome, fresh, records, .. } = applying;
@@ -147,6 +152,19 @@ struct Applier {
     by_hand: bool,
     numbers: Numbers,
     tombstone_key: Option<TombstoneKey>,
+    /// What was on record of the clips that come first, if that was asked for already.
+    asked_ahead: Option<HashMap<ClipId, StateRow>>,
+}
+
+/// So many clips at the beginning of a batch are asked for in the message that begins; more are asked for by themselves.
+const ASKED_AHEAD: usize = 16;
+
+/// The clips with which a batch begins, and which are taken in together, if they are all of it and few.
+fn first_clips(items: &[Item]) -> Vec<&Clip> {
+    let clips = items.iter().map(|item| if let Item::Clip(clip) = item { Some(&**clip) } else { None });
+    let clips: Option<Vec<&Clip>> = clips.take(ASKED_AHEAD + 1).collect();
+    let ids: HashSet<ClipId> = clips.iter().flatten().map(|clip| clip.id).collect();
+    clips.filter(|clips| clips.len() <= ASKED_AHEAD && ids.len() == clips.len()).unwrap_or_default()
 }
 
 impl Applier {

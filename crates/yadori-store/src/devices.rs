@@ -6,7 +6,8 @@ use crate::settings;
 use crate::statements::Statements;
 use crate::store::{Store, StoreError, retry_on_deadlock};
 use crate::write_tx::{WriteTx, next_change};
-use sqlx::FromRow;
+use sqlx::mysql::MySqlRow;
+use sqlx::{FromRow, Row};
 use yadori_core::merge::Register;
 use yadori_core::shared::{Device, Item, MOST_DEVICES};
 use yadori_core::{DeviceId, MillisSinceEpoch, Stamp};
@@ -308,12 +309,18 @@ pub(crate) struct Teller {
 }
 
 impl Teller {
-    /// Asks for a device; gives a row if it is linked.
+    /// Asks for a device. Gives one row in any case.
     pub fn question(device: DeviceId) -> Statements {
         let mut question = Statements::default();
-        question.add("SELECT no, name, cursor_feed, cursor_upto FROM devices WHERE linked = TRUE AND id = ");
+        question.add("SELECT no, name, cursor_feed, cursor_upto FROM (SELECT 1) one LEFT JOIN devices ON linked = TRUE AND id = ");
         question.alone(&device.0[..]);
         question
+    }
+
+    /// The answer to that; nothing if the device is not linked.
+    pub fn answered(row: &MySqlRow) -> Result<Option<Self>, sqlx::Error> {
+        let number: Option<u32> = row.try_get("no")?;
+        number.map(|_| Self::from_row(row)).transpose()
     }
 
     /// How far its feed is on record here.

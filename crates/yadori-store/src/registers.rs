@@ -60,8 +60,8 @@ fn listed(columns: &[&str], column: impl Fn(&str) -> String) -> String {
     columns.iter().map(|name| column(name)).collect::<Vec<_>>().join(", ")
 }
 
-/// Selects [`StateRow`]s of clips, which `rest` calls `c`.
-pub(crate) fn select_states(rest: &str) -> AssertSqlSafe<String> {
+/// The beginning of a statement that selects [`StateRow`]s of clips, which the rest of it calls `c`.
+pub(crate) fn states_selected() -> &'static str {
     static SELECT: LazyLock<String> = LazyLock::new(|| {
         format!(
             "SELECT c.no, c.id, c.seq, c.kind, c.secret, c.shared, c.tombstone, c.elsewhere,
@@ -71,7 +71,12 @@ pub(crate) fn select_states(rest: &str) -> AssertSqlSafe<String> {
             listed(COLUMNS, |name| format!("c.{name}"))
         )
     });
-    AssertSqlSafe(format!("{} {rest}", *SELECT))
+    &SELECT
+}
+
+/// Selects [`StateRow`]s of clips, which `rest` calls `c`.
+pub(crate) fn select_states(rest: &str) -> AssertSqlSafe<String> {
+    AssertSqlSafe(format!("{} {rest}", states_selected()))
 }
 
 /// The states of the clips with these numbers, in any order.

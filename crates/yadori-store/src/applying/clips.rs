@@ -8,11 +8,13 @@ use crate::content::{SEARCHED_BYTES, expect_blob, free_blob, is_plain, write_blo
 use crate::filing::{INLINE_BYTES, INSERT_FORMATS};
 use crate::fresh::FreshClip;
 use crate::hashed_tombstones::with_hashed_tombstones;
-use crate::registers::{self, BodyColumns, NewState, StateRow, select_states};
+use crate::registers::{self, BodyColumns, NewState, StateRow, select_states, states_selected};
 use crate::statements::Statements;
 use crate::store::{StoreError, numbers_as_json};
 use data_encoding::HEXLOWER;
 use serde::Serialize;
+use sqlx::FromRow;
+use sqlx::mysql::MySqlRow;
 use std::collections::HashMap;
 use std::sync::Arc;
 use yadori_core::belonging;
@@ -77,6 +79,26 @@ fn json(rows: &[impl Serialize]) -> String {
     serde_json::to_string(rows).unwrap_or_else(|_| "[]".into())
 }
 
+fn by_id(rows: Vec<StateRow>) -> Result<HashMap<ClipId, StateRow>, StoreError> {
+    rows.into_iter().map(|row| Ok((row.clip()?, row))).collect()
+}
+
+/// Asks what is on record of these clips, if there are any.
+pub(super) fn ask_for_states(clips: &[&Clip], question: &mut Statements) {
+    if !clips.is_empty() {
+        question.add(states_selected()).words(" FROM clips c FORCE INDEX (id) WHERE c.id IN ").row();
+        for clip in clips {
+            question.value(&clip.id.0[..]);
+        }
+        question.end_row();
+    }
+}
+
+/// The answer to that.
+pub(super) fn states(rows: &[MySqlRow]) -> Result<HashMap<ClipId, StateRow>, StoreError> {
+    by_id(rows.iter().map(StateRow::from_row).collect::<Result<_, _>>()?)
+}
+
 impl Applier {
     /// Takes in clips, no two of which are the same.
     pub(super) async fn clips(&mut self, told: &[&Clip]) -> Result<(), StoreError> {
@@ -128,6 +150,9 @@ impl Applier {
 
     /// What is on record of these clips.
     async fn known(&mut self, told: &[&Clip]) -> Result<HashMap<ClipId, StateRow>, StoreError> {
+        if let Some(known) = self.asked_ahead.take() {
+            return Ok(known);
+        }
         let ids: Vec<String> = told.iter().map(|clip| HEXLOWER.encode(&clip.id.0)).collect();
         let rows: Vec<StateRow> = sqlx::query_as(select_states(
             "FROM JSON_TABLE(?, '$[*]' COLUMNS (id CHAR(32) PATH '$')) w
@@ -136,7 +161,7 @@ impl Applier {
         .bind(json(&ids))
         .fetch_all(&mut *self.tx)
         .await?;
-        rows.into_iter().map(|row| Ok((row.clip()?, row))).collect()
+        by_id(rows)
     }
 
     /// Whether the content that is told may take the place of what is here. Content that is here as a whole is what the
