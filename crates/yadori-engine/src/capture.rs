@@ -400,7 +400,7 @@ impl Capture {
         };
         let filed = filing.commit(&clip, &draft.formats).await?;
         let captured = Captured { id, number: filed.number, new: filed.new, copied, sensitive: sensitive.is_some() };
-        self.announce(filed, &clip, by_hand.is_none());
+        self.announce(filed, &clip, by_hand.is_none()).await;
         if let Some((mut held, tray, _)) = tray {
             *held = tray;
             self.history.ledger.part_changed(Part::Tray);
@@ -436,19 +436,18 @@ impl Capture {
     }
 
     /// Tells everyone of a copy that was filed.
-    fn announce(&self, filed: Filed, clip: &NewClip<'_>, is_from_a_program: bool) {
+    async fn announce(&self, filed: Filed, clip: &NewClip<'_>, is_from_a_program: bool) {
         if is_from_a_program {
             self.links.note_newest(clip.copied);
             // Not before it is filed: what has to be tried again repeats nothing.
             self.note_copied(clip.id);
         }
-        match filed.record {
-            Some(record) => self.history.ledger.changed_to(record),
-            None => self.history.ledger.changed(filed.change),
-        }
         if clip.replaces.is_none() && clip.moved_in.is_none() {
             *self.uncounted.lock().entry(clip.copied.at().0 / DAY).or_default() += 1;
         }
+        self.history.ledger.changed_to(Vec::from_iter(filed.record), filed.change);
+        // Those who show it go first.
+        tokio::task::yield_now().await;
         self.history.forgetting.notify_one();
         if is_from_a_program && !clip.source.selected {
             self.kept.send_modify(|kept| *kept += 1);

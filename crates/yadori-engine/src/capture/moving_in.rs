@@ -72,8 +72,7 @@ impl Capture {
             Ok(filed) => filed,
             Err(error) => return Err((clips, error)),
         };
-        self.history.ledger.bring(records);
-        self.history.ledger.changed(change);
+        self.history.ledger.changed_to(records, change);
         self.history.forgetting.notify_one();
         for (number, clip) in numbers.into_iter().zip(clips) {
             if let Some(decoded) = clip.decoded {

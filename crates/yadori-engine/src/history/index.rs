@@ -1,8 +1,9 @@
 //! The history in memory: an index that follows the change feed, and announces each change.
 //!
 //! Writers report the number of their change. One task reads the feed from its cursor on (except for the very next changes if
-//! their writer passed the records along), updates the index, and announces each change. Readers wait until the index has
-//! passed the latest reported change, so that everyone reads their own writes.
+//! their writer passed the records along), updates the index, and announces each change. A writer that passes the record of the
+//! very next change along does so itself: nobody has to be woken for it. Readers wait until the index has passed the latest
+//! reported change, so that everyone reads their own writes.
 
 use crate::history::listing::{self, Listed};
 use crate::history::repeats::Repeats;
@@ -17,6 +18,9 @@ use yadori_store::{ClipRecord, Store, StoreError};
 
 /// Changes read from the feed at a time.
 const BATCH: u32 = 500;
+
+/// So many changes at most are taken in by whoever has made them; more than these need not be waited for.
+const AT_ONCE: usize = 8;
 
 /// Announcements that a slow listener may fall behind before it must read the feed itself.
 const BEHIND: usize = 1024;
@@ -82,6 +86,8 @@ pub struct Ledger {
     brought: Mutex<Vec<ClipRecord>>,
     latest: watch::Sender<u64>,
     applied: watch::Sender<u64>,
+    /// Held by whoever takes changes in: they are announced in their order.
+    taking_in: tokio::sync::Mutex<()>,
     announcements: broadcast::Sender<Announcement>,
     /// For listeners that were away.
     repeats: Mutex<Repeats>,
@@ -109,6 +115,7 @@ impl Ledger {
             brought: Mutex::default(),
             latest: watch::Sender::new(cursor),
             applied: watch::Sender::new(cursor),
+            taking_in: tokio::sync::Mutex::default(),
             announcements: broadcast::Sender::new(BEHIND),
             repeats: Mutex::default(),
         };
@@ -131,15 +138,31 @@ impl Ledger {
         });
     }
 
-    /// Tells of a change and brings the changed record along.
-    pub fn changed_to(&self, record: ClipRecord) {
-        let change = record.change;
-        self.bring(vec![record]);
+    /// Tells that there are changes up to this number, and brings records of the latest of them along, in their order. Some may
+    /// be missing.
+    pub fn changed_to(&self, records: Vec<ClipRecord>, change: u64) {
+        match self.taking_in.try_lock() {
+            Ok(_alone) if self.are_next(&records, change) => self.take_in(&records, change),
+            _ => self.bring(records),
+        }
         self.changed(change);
     }
 
-    /// Brings records of changes that are to be told of in a moment, in their order. Some may be missing.
-    pub fn bring(&self, records: Vec<ClipRecord>) {
+    /// Whether these are all changes up to this one that the index does not know, and few.
+    fn are_next(&self, records: &[ClipRecord], upto: u64) -> bool {
+        let next = self.cursor() + 1..=upto;
+        (1..=AT_ONCE).contains(&records.len()) && records.iter().map(|record| record.change).eq(next)
+    }
+
+    /// Brings the index up to these changes, of which `upto` is the last, and announces them.
+    fn take_in(&self, records: &[ClipRecord], upto: u64) {
+        self.apply(records);
+        self.applied.send_replace(upto);
+        records.iter().for_each(|record| self.announce(record));
+    }
+
+    /// Keeps records of changes that are told of in a moment.
+    fn bring(&self, records: Vec<ClipRecord>) {
         let Some(first) = records.first() else { return };
         let mut brought = self.brought.lock();
         let goes_on = brought.last().is_some_and(|last| last.change + 1 == first.change);
@@ -219,19 +242,17 @@ impl Ledger {
     /// Follows the change feed; ends when the task is dropped.
     pub async fn follow(&self) {
         let mut latest = self.latest.subscribe();
-        let mut cursor = self.cursor();
         loop {
-            let wanted = match latest.wait_for(|latest| *latest > cursor).await {
+            let wanted = match latest.wait_for(|latest| *latest > self.cursor()).await {
                 Ok(wanted) => *wanted,
                 Err(_) => return,
             };
+            let _alone = self.taking_in.lock().await;
+            let cursor = self.cursor();
             // The very next changes may have been brought along; everything else is in the feed.
             let brought = self.take_brought(cursor);
             if let Some(last) = brought.last() {
-                cursor = last.change;
-                self.apply(&brought);
-                self.applied.send_replace(cursor);
-                brought.iter().for_each(|record| self.announce(record));
+                self.take_in(&brought, last.change);
                 continue;
             }
             match self.store.changed_since(cursor, BATCH).await {
@@ -239,12 +260,8 @@ impl Ledger {
                     // Less than a whole batch is all there was. The number that was told may be missing
                     // among them: a later change to the same clip has taken its place.
                     let last = records.last().map_or(cursor, |last| last.change);
-                    cursor = if records.len() < BATCH as usize { last.max(wanted) } else { last };
-                    self.apply(&records);
-                    self.applied.send_replace(cursor);
-                    for record in &records {
-                        self.announce(record);
-                    }
+                    let upto = if records.len() < BATCH as usize { last.max(wanted) } else { last };
+                    self.take_in(&records, upto);
                 }
                 Err(error) => {
                     tracing::warn!(%error, "the change feed cannot be read at the moment");

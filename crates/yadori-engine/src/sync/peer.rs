@@ -47,8 +47,9 @@ impl Peer {
         let service = &self.service;
         service.history.stamps.observe(outcome.latest);
         if let Some(change) = outcome.change {
-            service.history.ledger.bring(outcome.records);
-            service.history.ledger.changed(change);
+            service.history.ledger.changed_to(outcome.records, change);
+            // Those who show it go first.
+            tokio::task::yield_now().await;
             service.history.forgetting.notify_one();
         }
         if outcome.devices {
@@ -121,6 +122,8 @@ impl Records for Peer {
         let outcome = self.service.history.store.apply(self.device, Some(advance), &items, &policy, now()).await?;
         let outcome = outcome.ok_or(PeerError::Anew)?;
         *self.read.lock() = Some(cursor);
+        // The clips are announced first: for them somebody may wait.
+        let applied = self.note_outcome(outcome).await;
         let ledger = &self.service.history.ledger;
         if items.iter().any(|item| matches!(item, Item::Drawer(_) | Item::Heading(_))) {
             ledger.part_changed(Part::Drawers);
@@ -130,7 +133,7 @@ impl Records for Peer {
             status_of.latest = status_of.latest.max(cursor.1);
             status_of.progress += 1;
         });
-        self.note_outcome(outcome).await
+        applied
     }
 
     fn note_acknowledged(&self, upto: u64) {

@@ -8,11 +8,11 @@ use axum::Extension;
 use axum::extract::State;
 use axum::http::HeaderMap;
 use axum::response::sse::{Event, KeepAlive, Sse};
-use futures_util::Stream;
+use futures_util::{Stream, StreamExt, stream};
+use std::collections::VecDeque;
 use std::convert::Infallible;
 use std::time::Duration;
-use tokio::sync::{broadcast, mpsc};
-use tokio_stream::wrappers::ReceiverStream;
+use tokio::sync::broadcast;
 use yadori_api as api;
 use yadori_engine::history::index::{Announcement, Change, Part};
 
@@ -42,19 +42,19 @@ pub async fn events(
         None | Some("") => None,
         Some(id) => Some(id.parse::<u64>().map_err(|_| Problem::bad_event_id(id))?),
     };
-    let (sender, receiver) = mpsc::channel(64);
     let ending = app.engine.background.ending.clone();
-    tokio::spawn(async move {
-        tokio::select! {
-            () = ending.cancelled() => {}
-            // Ends when the client is gone, or the records are.
-            _ = tell(&app, &sender, last) => {}
-            () = shut_out(&app, session) => {}
-            () = sender.closed() => {}
+    let over = {
+        let app = app.clone();
+        async move {
+            tokio::select! {
+                () = ending.cancelled() => {}
+                () = shut_out(&app, session) => {}
+            }
         }
-    });
+    };
+    let events = stream::unfold(Telling::begin(app, last), async |mut telling| Some((telling.next().await?, telling)));
     let keep_alive = KeepAlive::new().interval(KEEP_ALIVE);
-    Ok(Sse::new(ReceiverStream::new(receiver)).keep_alive(keep_alive))
+    Ok(Sse::new(events.map(Ok).take_until(over)).keep_alive(keep_alive))
 }
 
 /// Waits until the browser that listens is shut out, if it is one.
@@ -63,21 +63,6 @@ async fn shut_out(app: &App, session: Option<Extension<Session>>) {
         Some(Extension(session)) => auth::is_shut_out(app, session).await,
         None => std::future::pending().await,
     }
-}
-
-type Client = mpsc::Sender<Result<Event, Infallible>>;
-
-/// Why telling ended.
-struct Over;
-
-async fn send(client: &Client, event: Event) -> Result<(), Over> {
-    client.send(Ok(event)).await.map_err(|_| Over)
-}
-
-/// A changed clip as an event.
-fn clip(app: &App, change: Change) -> Event {
-    let change = change.contract(&app.engine.rule_book.rules());
-    Event::default().event("clip").data(serde_json::to_string(&change).unwrap_or_default())
 }
 
 /// That a part of what is shown has changed, as an event.
@@ -97,71 +82,148 @@ fn status_changed() -> Event {
     Event::default().event("status").data("{}")
 }
 
-async fn tell(app: &App, client: &Client, last: Option<u64>) -> Result<(), Over> {
-    // Listening begins before the records are read, so that nothing falls between.
-    let mut announcements = app.engine.history.ledger.listen();
-    let now = app.engine.history.ledger.settled().await;
-    let mut told = match last {
-        Some(last) => catch_up(app, client, last, now).await?,
-        None => now,
-    };
-    send(client, Event::default().event("ready").id(told.to_string()).data(format!("{{\"change\":{told}}}"))).await?;
-    loop {
-        match announcements.recv().await {
-            Ok(Announcement::Clip(change)) if change.number > told => {
-                told = change.number;
-                send(client, clip(app, (*change).clone()).id(told.to_string())).await?;
+/// What a client is told, and how far.
+struct Telling {
+    app: App,
+    announcements: broadcast::Receiver<Announcement>,
+    /// The last change that it had heard of before it was away.
+    last: Option<u64>,
+    /// The last change that it was told of.
+    told: u64,
+    /// What it has missed is told from the records: the changes up to this one, and clips that were announced again since.
+    until: u64,
+    again: VecDeque<u64>,
+    /// What comes when it has heard of that.
+    then: Option<Then>,
+    /// What it is told next.
+    events: VecDeque<Event>,
+}
+
+/// What comes when a client has heard of what it missed.
+enum Then {
+    /// Where it begins has to be found out.
+    Begin,
+    /// It is told that it has, and where.
+    Ready,
+    /// What else was announced meanwhile is not known: all of it may have changed.
+    Everything,
+}
+
+impl Telling {
+    /// Begins. Listening begins before the records are read, so that nothing falls between.
+    fn begin(app: App, last: Option<u64>) -> Self {
+        let announcements = app.engine.history.ledger.listen();
+        let (again, events) = (VecDeque::new(), VecDeque::new());
+        Self { app, announcements, last, told: 0, until: 0, again, then: Some(Then::Begin), events }
+    }
+
+    /// The next event; none when nothing can be told any more.
+    async fn next(&mut self) -> Option<Event> {
+        loop {
+            if let Some(event) = self.events.pop_front() {
+                return Some(event);
             }
-            Ok(Announcement::Clip(..)) => {}
-            // The stream goes on from the latest change in any case.
-            Ok(Announcement::Again(change)) => {
-                send(client, clip(app, (*change).clone()).id(told.to_string())).await?;
+            if self.told < self.until {
+                self.tell_changes().await?;
+                continue;
             }
-            Ok(Announcement::Status) => send(client, status_changed()).await?,
-            Ok(Announcement::Part(part)) => send(client, part_changed(part)).await?,
-            Err(broadcast::error::RecvError::Lagged(_)) => {
-                told = catch_up(app, client, told, app.engine.history.ledger.cursor()).await?;
-                // What else was announced meanwhile is not known: all of it may have changed.
-                send(client, status_changed()).await?;
-                for part in Part::ALL {
-                    send(client, part_changed(part)).await?;
+            if !self.again.is_empty() {
+                self.tell_again().await?;
+                continue;
+            }
+            match self.then.take() {
+                Some(Then::Begin) => {
+                    let now = self.app.engine.history.ledger.settled().await;
+                    match self.last {
+                        Some(last) => self.catch_up(last, now),
+                        None => (self.told, self.until) = (now, now),
+                    }
+                    self.then = Some(Then::Ready);
                 }
+                Some(Then::Ready) => {
+                    let data = format!("{{\"change\":{}}}", self.told);
+                    return Some(Event::default().event("ready").id(self.told.to_string()).data(data));
+                }
+                Some(Then::Everything) => {
+                    self.events.push_back(status_changed());
+                    self.events.extend(Part::ALL.map(part_changed));
+                }
+                None => match self.announcements.recv().await {
+                    Ok(announcement) => {
+                        if let Some(event) = self.event_of(announcement) {
+                            return Some(event);
+                        }
+                    }
+                    Err(broadcast::error::RecvError::Lagged(_)) => {
+                        self.catch_up(self.told, self.app.engine.history.ledger.cursor());
+                        self.then = Some(Then::Everything);
+                    }
+                    Err(broadcast::error::RecvError::Closed) => return None,
+                },
             }
-            Err(broadcast::error::RecvError::Closed) => return Err(Over),
         }
     }
-}
 
-/// Tells a client that has heard of the changes up to `last` what it has missed up to `until`, or that this is more than is
-/// worth telling. Gives the number of the last change that it knows then.
-async fn catch_up(app: &App, client: &Client, last: u64, until: u64) -> Result<u64, Over> {
-    let ledger = &app.engine.history.ledger;
-    let again = ledger.announced_again_since(last).filter(|_| last <= until && until - last <= FAR_BEHIND);
-    let Some(again) = again else {
-        send(client, Event::default().event("reload").id(until.to_string()).data("{}")).await?;
-        return Ok(until);
-    };
-    let told = tell_changes(app, client, last, until).await?;
-    for some in again.chunks(BATCH as usize) {
-        for record in app.engine.history.store.clips(some).await.map_err(|_| Over)? {
-            send(client, clip(app, ledger.describe(&record)).id(told.to_string())).await?;
+    /// What an announcement is to this client; none if it has heard of it.
+    fn event_of(&mut self, announcement: Announcement) -> Option<Event> {
+        match announcement {
+            Announcement::Clip(change) if change.number > self.told => {
+                (self.told, self.until) = (change.number, change.number);
+                Some(self.clip((*change).clone()))
+            }
+            Announcement::Clip(..) => None,
+            // The stream goes on from the latest change in any case.
+            Announcement::Again(change) => Some(self.clip((*change).clone())),
+            Announcement::Status => Some(status_changed()),
+            Announcement::Part(part) => Some(part_changed(part)),
         }
     }
-    Ok(told)
-}
 
-/// Tells the changes after `last` up to `until` from the records. Gives the number of the last one told.
-async fn tell_changes(app: &App, client: &Client, last: u64, until: u64) -> Result<u64, Over> {
-    let mut told = last;
-    while told < until {
-        let records = app.engine.history.store.changed_since(told, BATCH).await.map_err(|_| Over)?;
+    /// A changed clip as an event.
+    fn clip(&self, change: Change) -> Event {
+        let change = change.contract(&self.app.engine.rule_book.rules());
+        let data = serde_json::to_string(&change).unwrap_or_default();
+        Event::default().event("clip").id(self.told.to_string()).data(data)
+    }
+
+    /// Has a client that has heard of the changes up to `last` told what it has missed up to `until`, or that this is more than
+    /// is worth telling.
+    fn catch_up(&mut self, last: u64, until: u64) {
+        let again = self.app.engine.history.ledger.announced_again_since(last);
+        match again.filter(|_| last <= until && until - last <= FAR_BEHIND) {
+            Some(again) => {
+                (self.told, self.until) = (last, until);
+                self.again.extend(again);
+            }
+            None => {
+                (self.told, self.until) = (until, until);
+                self.events.push_back(Event::default().event("reload").id(until.to_string()).data("{}"));
+            }
+        }
+    }
+
+    /// Tells some of the changes that were missed, from the records.
+    async fn tell_changes(&mut self) -> Option<()> {
+        let records = self.app.engine.history.store.changed_since(self.told, BATCH).await.ok()?;
         for record in &records {
-            told = record.change;
-            send(client, clip(app, app.engine.history.ledger.describe(record)).id(told.to_string())).await?;
+            self.told = record.change;
+            let event = self.clip(self.app.engine.history.ledger.describe(record));
+            self.events.push_back(event);
         }
         if records.len() < BATCH as usize {
-            break;
+            self.told = self.told.max(self.until);
         }
+        self.until = self.until.max(self.told);
+        Some(())
     }
-    Ok(told.max(until))
+
+    /// Tells some of the clips that were announced again.
+    async fn tell_again(&mut self) -> Option<()> {
+        let some: Vec<u64> = self.again.drain(..self.again.len().min(BATCH as usize)).collect();
+        for record in self.app.engine.history.store.clips(&some).await.ok()? {
+            let event = self.clip(self.app.engine.history.ledger.describe(&record));
+            self.events.push_back(event);
+        }
+        Some(())
+    }
 }
