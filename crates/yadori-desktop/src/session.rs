@@ -211,3 +211,39 @@ fn live(
         next = open(context);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tokio::sync::mpsc::error::TryRecvError;
+
+    #[test]
+    fn the_service_is_told_in_order_and_soon() {
+        let runtime = tokio::runtime::Builder::new_current_thread().build().unwrap();
+        let _inside = runtime.enter();
+        let (sender, mut events) = EventSender::new();
+        let context = SessionContext::new(sender, Reading::new(1024, Duration::from_secs(1)));
+        let (reply, mut answer) = oneshot::channel();
+        context.copied(Copy { formats: vec![Format::plain("load-in 14:30")], source: Default::default() });
+        context.tell(Event::Pasted);
+        context.answer(reply, Ok(()));
+        assert!(context.has_untold());
+        assert!(events.try_recv().is_err() && answer.try_recv().is_err());
+
+        context.tell_all();
+        assert!(!context.has_untold());
+        assert!(
+            matches!(events.try_recv(), Ok(Event::Copied(copied)) if copied.copy.formats[0].data == "load-in 14:30")
+        );
+        assert!(matches!(events.try_recv(), Ok(Event::Pasted)));
+        assert!(matches!(answer.try_recv(), Ok(Ok(()))));
+        assert!(matches!(events.try_recv(), Err(TryRecvError::Empty)));
+
+        // However much there is to be done at the desktop, not more than some of it waits.
+        for _ in 0..MOST_UNTOLD {
+            context.tell(Event::Pasted);
+        }
+        let told = std::iter::from_fn(|| events.try_recv().ok()).count();
+        assert_eq!((told, context.has_untold()), (MOST_UNTOLD, false));
+    }
+}

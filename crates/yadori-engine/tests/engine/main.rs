@@ -1,6 +1,7 @@
 //! The engine in this process, against a database server of its own.
 
 mod agreement;
+mod announcing;
 mod forgetting;
 mod kept;
 mod keys;
