@@ -135,16 +135,18 @@ impl Cluster {
         self.until(&format!("server {number} is ready"), || self.try_ask(number, ready).is_ok_and(|said| said == "ON"));
     }
 
-    /// Returns when something is so. Looks ten times a second: a server tells nobody what becomes of it.
+    /// Returns when something is so. Looks ten times a second: a server tells nobody what becomes of it. Three servers that come
+    /// together beside other tests take a minute on a busy machine.
     ///
     /// # Panics
     /// If it does not become so.
     pub fn until(&self, what: &str, is_so: impl Fn() -> bool) {
-        until_within((PATIENCE * 2, Duration::from_millis(100)), what, is_so, || {
+        until_within((PATIENCE * 4, Duration::from_millis(100)), what, is_so, || {
             let logs = (0..SERVERS).map(|number| {
                 let log = fs::read_to_string(self.place(number).join("log")).unwrap_or_default();
-                let lines: Vec<&str> = log.lines().filter(|line| !line.contains("[Note]")).collect();
-                format!("\nserver {number}:\n{}", lines[lines.len().saturating_sub(30)..].join("\n"))
+                let (notes, worse): (Vec<&str>, Vec<&str>) = log.lines().partition(|line| line.contains("[Note]"));
+                let last = |lines: &[&str]| lines[lines.len().saturating_sub(20)..].join("\n");
+                format!("\nserver {number}:\n{}\nits last notes:\n{}", last(&worse), last(&notes))
             });
             logs.collect()
         });
