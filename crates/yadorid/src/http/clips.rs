@@ -28,9 +28,6 @@ pub async fn list(State(app): State<App>, asked: QueryParams<api::ListQuery>) ->
     let api::ListQuery { q, cursor, limit, zone } = asked?.0;
     let page = app.engine.history.find(&PageRequest { query: q, cursor, limit, zone }).await?;
     let rules = app.engine.rule_book.rules();
-    if page.query.is_some() {
-        return Ok(Json(page.contract(&rules)).into_response());
-    }
     Ok(([(header::CONTENT_TYPE, "application/json")], listings::json(&page, &rules)).into_response())
 }
 

@@ -2,7 +2,7 @@
 //!
 //! Nowhere else do the two meet.
 
-mod clips;
+pub(super) mod clips;
 mod devices;
 mod figures;
 mod forgetting;

@@ -1,62 +1,91 @@
-//! Pages of the history as JSON. Every window that shows the newest clips asks for the same again and again, so what each of them
-//! is in JSON is kept beside its record.
+//! Pages of the history as JSON. Every window that shows the newest clips asks for the same again and again, and every letter of a
+//! search finds some of those that the one before has found; so what each of them is in JSON is kept beside its record.
 
 use super::contract::Contract;
+use super::contract::clips::marks;
+use serde::Serialize;
+use std::ops::Range;
 use std::sync::Arc;
 use yadori_api as api;
 use yadori_core::rules::Checked;
+use yadori_core::search::query::Query;
 use yadori_engine::history::find::Page;
-use yadori_engine::history::listing::Listed;
+use yadori_engine::history::listing::{self, Listed};
 use yadori_store::ReadClip;
-
-/// The place of a clip that has none, as it is written.
-const NO_PLACE: &str = "\"position\":null";
 
 /// Bytes of a usual clip in JSON.
 const USUAL: usize = 640;
 
-/// A clip in JSON, in two parts with its place between them.
+/// A clip in JSON, and where in it stands what differs from page to page.
 struct Written {
     /// The rules that say when it expires.
     rules: Arc<Checked>,
-    before: Box<str>,
-    after: Box<str>,
+    json: Box<str>,
+    /// Its place in the history.
+    position: Range<usize>,
+    /// What it is on one line, and on several.
+    preview: Range<usize>,
+    /// Where that meets a query.
+    marks: Range<usize>,
 }
 
 impl Written {
     fn new(record: &Arc<ReadClip>, rules: &Arc<Checked>) -> Self {
         let clip = Listed { record: record.clone(), position: None }.contract(rules);
-        let json = serde_json::to_string(&clip).expect("a clip has no part that JSON cannot tell");
-        let (before, after) = json.split_once(NO_PLACE).expect("a clip in JSON tells its place");
-        Self { rules: rules.clone(), before: before.into(), after: after.into() }
+        let json = to_json(&clip);
+        // No text can be taken for a name: in JSON the quotes in texts are escaped.
+        let value = |from: usize, name: &str, value: &str| {
+            let start = from + json[from..].find(name).expect("a clip in JSON has all its parts") + name.len();
+            start..start + value.len()
+        };
+        let position = value(0, "\"position\":", "null");
+        let preview = value(position.end, "\"preview\":", &to_json(&clip.preview));
+        let excerpt = clip.excerpt.as_ref().map_or(0, |excerpt| ",\"excerpt\":".len() + to_json(excerpt).len());
+        let preview = preview.start..preview.end + excerpt;
+        let marks = value(preview.end, "\"marks\":", "[]");
+        Self { rules: rules.clone(), json: json.into(), position, preview, marks }
     }
 
-    fn append_to(&self, json: &mut String, position: Option<usize>) {
-        *json += &self.before;
+    fn append_to(&self, page: &mut String, Listed { record, position }: &Listed, query: Option<&Query>) {
+        *page += &self.json[..self.position.start];
         match position {
-            Some(position) => *json += &format!("\"position\":{position}"),
-            None => *json += NO_PLACE,
+            Some(position) => *page += &position.to_string(),
+            None => *page += "null",
         }
-        *json += &self.after;
+        let Some(query) = query else {
+            *page += &self.json[self.position.end..];
+            return;
+        };
+        let (preview, met) = listing::preview(record, Some(query));
+        *page += &self.json[self.position.end..self.preview.start];
+        // Matches are marked in the one line: there are no others.
+        *page += &to_json(&preview);
+        *page += &self.json[self.preview.end..self.marks.start];
+        *page += &to_json(&marks(met));
+        *page += &self.json[self.marks.end..];
     }
 }
 
-/// An [`api::ClipPage`] in JSON, of clips for which there was no query.
+fn to_json(value: &(impl Serialize + ?Sized)) -> String {
+    serde_json::to_string(value).expect("an answer has no part that JSON cannot tell")
+}
+
+/// An [`api::ClipPage`] in JSON.
 pub fn json(page: &Page, rules: &Arc<Checked>) -> String {
-    let frame = api::ClipPage { clips: Vec::new(), next: page.next.clone(), total: page.total };
-    let frame = serde_json::to_string(&frame).expect("a page has no part that JSON cannot tell");
+    let frame = to_json(&api::ClipPage { clips: Vec::new(), next: page.next.clone(), total: page.total });
     let (before, after) = frame.split_once("[]").expect("a page in JSON tells its clips");
     let mut json = String::with_capacity(frame.len() + page.clips.len() * USUAL);
     json += before;
     json.push('[');
-    for (place, Listed { record, position }) in page.clips.iter().enumerate() {
+    for (place, listed) in page.clips.iter().enumerate() {
         if place > 0 {
             json.push(',');
         }
-        match record.made(|_| Written::new(record, rules)).filter(|known| Arc::ptr_eq(&known.rules, rules)) {
-            Some(known) => known.append_to(&mut json, *position),
+        let known = listed.record.made(|_| Written::new(&listed.record, rules));
+        match known.filter(|known| Arc::ptr_eq(&known.rules, rules)) {
+            Some(known) => known.append_to(&mut json, listed, page.query.as_ref()),
             // The rules have changed since; the next write lets go of the record, and of this.
-            None => Written::new(record, rules).append_to(&mut json, *position),
+            None => Written::new(&listed.record, rules).append_to(&mut json, listed, page.query.as_ref()),
         }
     }
     json.push(']');
@@ -67,8 +96,10 @@ pub fn json(page: &Page, rules: &Arc<Checked>) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::http::contract::clips::clip;
     use yadori_core::clip::Life;
     use yadori_core::rules::Rules;
+    use yadori_core::search::When;
     use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
     use yadori_store::ClipRecord;
 
@@ -97,7 +128,10 @@ mod tests {
             next: Some("h1-[]".into()),
             total: 3,
         };
-        let anew = |page: &Page, rules: &Arc<Checked>| serde_json::to_string(&page.clone().contract(rules)).unwrap();
+        let anew = |page: &Page, rules: &Arc<Checked>| {
+            let clips = page.clips.iter().map(|listed| clip(listed, page.query.as_ref(), rules)).collect();
+            to_json(&api::ClipPage { clips, next: page.next.clone(), total: page.total })
+        };
         let (month, year) = (rules(30), rules(365));
         assert_ne!(anew(&page, &month), anew(&page, &year));
         // Places change while the clips stay as they are.
@@ -108,6 +142,16 @@ mod tests {
         // Another record of the same clip.
         page.clips[0] = listed(1, "lamp eight", Some(1));
         assert_eq!(json(&page, &month), anew(&page, &month));
+        // What meets a query is marked in it; with an earlier one it was another part of the text.
+        let several = format!("gel 201\n{} circuit B\n“marks\":[] \"excerpt\":", "dimmer ".repeat(60));
+        page.clips.push(listed(4, &several, Some(9)));
+        for words in ["lamp", "circuit", "position", "marks", "nowhere"] {
+            let when = When { now: MillisSinceEpoch(1_790_000_000_000), zone: jiff::tz::TimeZone::UTC };
+            page.query = Some(Query::parse(words, &when).unwrap());
+            assert_eq!(json(&page, &month), anew(&page, &month));
+            page.query = None;
+            assert_eq!(json(&page, &month), anew(&page, &month));
+        }
         page.clips.clear();
         page.next = None;
         assert_eq!(json(&page, &month), anew(&page, &month));

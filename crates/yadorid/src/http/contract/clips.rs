@@ -10,7 +10,6 @@ use yadori_core::{Kind, Mark};
 use yadori_engine::clock::timestamp;
 use yadori_engine::fetching::Fetched;
 use yadori_engine::history::files::ListedFile;
-use yadori_engine::history::find::Page;
 use yadori_engine::history::index::Change;
 use yadori_engine::history::listing::{self, Listed};
 use yadori_engine::history::show::Detail;
@@ -72,11 +71,16 @@ pub fn kind(kind: Kind) -> api::Kind {
     }
 }
 
-fn clip(Listed { record, position }: &Listed, query: Option<&Query>, rules: &Checked) -> api::Clip {
-    let (preview, marks) = listing::preview(record, query);
+/// Where a text meets a query.
+pub(in crate::http) fn marks(met: Vec<Range<usize>>) -> Vec<api::Mark> {
+    met.into_iter().map(|range| api::Mark { start: range.start as u32, end: range.end as u32 }).collect()
+}
+
+/// A clip in a list, or among what meets a query.
+pub(in crate::http) fn clip(Listed { record, position }: &Listed, query: Option<&Query>, rules: &Checked) -> api::Clip {
+    let (preview, met) = listing::preview(record, query);
     // Matches are marked in the one line.
     let excerpt = if query.is_some_and(|query| !query.is_empty()) { None } else { listing::excerpt(record) };
-    let mark = |range: Range<usize>| api::Mark { start: range.start as u32, end: range.end as u32 };
     let (width, height) = record.pixels.unzip();
     let (lines, characters) = record.extent.unzip();
     api::Clip {
@@ -93,7 +97,7 @@ fn clip(Listed { record, position }: &Listed, query: Option<&Query>, rules: &Che
         fills: record.fills,
         drawer: record.drawer.as_ref().map(|drawer| drawer.name.clone()),
         alias: record.alias.clone(),
-        marks: marks.into_iter().map(mark).collect(),
+        marks: marks(met),
         sensitive: record.sensitive.map(secret),
         copied_at: timestamp(record.life.copied.at()),
         recalled_at: record.recalled_at.map(timestamp),
@@ -121,15 +125,6 @@ impl Contract for Listed {
 
     fn contract(self, rules: &Checked) -> api::Clip {
         clip(&self, None, rules)
-    }
-}
-
-impl Contract for Page {
-    type As = api::ClipPage;
-
-    fn contract(self, rules: &Checked) -> api::ClipPage {
-        let clips = self.clips.iter().map(|listed| clip(listed, self.query.as_ref(), rules)).collect();
-        api::ClipPage { clips, next: self.next, total: self.total }
     }
 }
 
