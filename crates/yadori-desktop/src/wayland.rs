@@ -145,7 +145,10 @@ fn wait(
         let wanted = if blocked { PollFlags::IN | PollFlags::OUT } else { PollFlags::IN };
         let mut polled = vec![PollFd::new(&fd, wanted)];
         polled.extend(others.iter().cloned());
-        if state.context.has_untold() && rustix::event::poll(&mut polled, Some(&timespec(Duration::ZERO))) == Ok(0) {
+        let is_busy = |polled: &mut [PollFd<'_>]| {
+            rustix::event::poll(polled, Some(&timespec(Duration::ZERO))).is_ok_and(|ready| ready > 0)
+        };
+        if state.context.has_untold() && !is_busy(&mut polled) {
             state.context.tell_all();
         }
         let timeout = until.map(|until| timespec(until.saturating_duration_since(Instant::now())));
