@@ -34,8 +34,8 @@ pub(crate) struct SessionContext {
     pub sender: EventSender,
     pub runtime: Handle,
     pub rules: Arc<Reading>,
-    /// What the service is still to be told, in its order.
-    untold: Arc<Mutex<Vec<Untold>>>,
+    /// What the service is still to be told, in its order, and since when.
+    untold: Arc<Mutex<Vec<(Instant, Untold)>>>,
 }
 
 /// Something that the service is to be told as soon as nothing else is to be done at the desktop. Whoever is told something has
@@ -49,6 +49,9 @@ enum Untold {
 /// How much waits at most until nothing else is to be done.
 const MOST_UNTOLD: usize = 8;
 
+/// How long it waits at most: there may be no end of what is to be done.
+const LONGEST_UNTOLD: Duration = Duration::from_millis(20);
+
 impl SessionContext {
     fn new(sender: EventSender, rules: Arc<Reading>) -> Self {
         Self { sender, runtime: Handle::current(), rules, untold: Arc::default() }
@@ -57,7 +60,7 @@ impl SessionContext {
     fn tell_soon(&self, untold: Untold) {
         let waiting = {
             let mut all = self.untold.lock();
-            all.push(untold);
+            all.push((Instant::now(), untold));
             all.len()
         };
         if waiting >= MOST_UNTOLD {
@@ -73,13 +76,21 @@ impl SessionContext {
     /// Tells the service what it is still to be told. To be called before sleeping.
     pub fn tell_all(&self) {
         let untold = std::mem::take(&mut *self.untold.lock());
-        for untold in untold {
+        for (_, untold) in untold {
             match untold {
                 Untold::Event(event) => self.runtime.block_on(self.sender.tell(event)),
                 Untold::Copy(copy) => self.runtime.block_on(self.sender.copied(copy)),
                 // Whoever offered it may have gone.
                 Untold::Offered(reply, how) => drop(reply.send(how)),
             }
+        }
+    }
+
+    /// Tells it what has waited for long enough. To be called while there is something else to do.
+    pub fn tell_overdue(&self) {
+        let oldest = self.untold.lock().first().map(|(since, _)| *since);
+        if oldest.is_some_and(|since| since.elapsed() > LONGEST_UNTOLD) {
+            self.tell_all();
         }
     }
 
@@ -245,5 +256,11 @@ mod tests {
         }
         let told = std::iter::from_fn(|| events.try_recv().ok()).count();
         assert_eq!((told, context.has_untold()), (MOST_UNTOLD, false));
+
+        // Nor for long.
+        context.tell(Event::Pasted);
+        context.untold.lock()[0].0 -= LONGEST_UNTOLD * 2;
+        context.tell_overdue();
+        assert!(matches!(events.try_recv(), Ok(Event::Pasted)));
     }
 }

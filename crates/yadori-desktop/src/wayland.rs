@@ -254,6 +254,7 @@ impl Wayland {
         loop {
             let state = &mut self.state;
             state.what_is_due();
+            state.context.tell_overdue();
             // Orders go before what happened since they were given.
             for order in orders.take()? {
                 match order {

@@ -250,6 +250,7 @@ impl X11 {
                 // Orders go before what happened since they were given.
                 self.carry_out(orders)?;
                 self.handle(event)?;
+                self.context.tell_overdue();
             }
             self.what_is_due()?;
             self.connection.flush()?;

@@ -70,7 +70,6 @@ struct Part {
 }
 
 /// When a part is measured without being asked for alone.
-#[derive(PartialEq)]
 enum When {
     /// With all, and with what people wait for most.
     Always,

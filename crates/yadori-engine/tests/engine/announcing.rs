@@ -45,6 +45,7 @@ async fn changes_are_announced_in_order_and_once_whoever_brings_them() {
 
     // One that has been announced is not announced again, and is not what the index goes back to.
     ledger.changed_to(vec![earlier], one);
+    ledger.changed_to(Vec::new(), one);
     assert_eq!(ledger.cursor(), three);
     let last = used(&device, second).await;
     let four = last.change;

@@ -51,12 +51,12 @@ fn most(app: &App, method: &Method, path: &str) -> u64 {
 }
 
 /// Whether what a request brings along has been read by the time of its answer.
-pub(super) struct Bodied {
+pub(super) struct BodyReading {
     /// Small ones have been, before they were handled.
     read: Option<Arc<AtomicBool>>,
 }
 
-impl Bodied {
+impl BodyReading {
     /// Says that the connection ends, if something stands before the next request on it.
     pub(super) fn note_what_is_left(&self, response: &mut Response) {
         if self.read.as_ref().is_some_and(|read| !read.load(Ordering::Relaxed)) {
@@ -70,11 +70,11 @@ fn end_connection(response: &mut Response) {
 }
 
 /// Reads a small body, and sees to it that a large one is read no further than it may; answers who brings more.
-pub(super) async fn read(app: &App, request: Request) -> ControlFlow<Response, (Request, Bodied)> {
+pub(super) async fn read(app: &App, request: Request) -> ControlFlow<Response, (Request, BodyReading)> {
     let (parts, body) = request.into_parts();
     let size = body.size_hint();
     if size.upper() == Some(0) {
-        return Continue((Request::from_parts(parts, Body::empty()), Bodied { read: None }));
+        return Continue((Request::from_parts(parts, Body::empty()), BodyReading { read: None }));
     }
     let most = most(app, &parts.method, parts.uri.path());
     if size.lower() > most {
@@ -86,14 +86,14 @@ pub(super) async fn read(app: &App, request: Request) -> ControlFlow<Response, (
     let body = Body::new(TimeoutBody::new(yadori_serve::SPEAKING, body));
     if size.upper().is_some_and(|most| most <= SMALL) {
         return match axum::body::to_bytes(body, SMALL as usize).await {
-            Ok(bytes) => Continue((Request::from_parts(parts, Body::from(bytes)), Bodied { read: None })),
+            Ok(bytes) => Continue((Request::from_parts(parts, Body::from(bytes)), BodyReading { read: None })),
             Err(_) => Break(Problem::broken_body().into_response()),
         };
     }
     let read = Arc::new(AtomicBool::new(false));
     let body = Body::new(Limited::new(body, usize::try_from(most).unwrap_or(usize::MAX)));
     let body = Body::new(Watched { body, read: read.clone() });
-    Continue((Request::from_parts(parts, body), Bodied { read: Some(read) }))
+    Continue((Request::from_parts(parts, body), BodyReading { read: Some(read) }))
 }
 
 /// A body that notes when it has been read to its end.

@@ -45,7 +45,7 @@ impl Interface {
         Self { door: Some(door), ..Self::new(app) }
     }
 
-    /// The same as a router.
+    /// A router that answers so.
     pub fn router(self) -> Router {
         Router::new().fallback(move |request: Request| self.answer(request))
     }

@@ -12,7 +12,6 @@
 //! * `contract`: what the engine says in the words of the interface
 //! * `console`: the pages
 //! * `gate`, `lock`: what is told while the history is locked, and the lock
-//! * `server`: connections, and how many there may be
 
 mod asked;
 pub mod auth;
