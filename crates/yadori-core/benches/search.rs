@@ -11,6 +11,7 @@ use yadori_core::search::{Entry, Filling, Index, Query, When};
 use yadori_core::{ClipId, Kind, MillisSinceEpoch, Stamp};
 
 const CLIPS: u64 = 100_000;
+const MANY: u64 = 1_000_000;
 
 /// An index of so many texts, each of which is passed on.
 fn filled(clips: u64, mut each: impl FnMut(&str)) -> Index {
@@ -32,14 +33,19 @@ fn filled(clips: u64, mut each: impl FnMut(&str)) -> Index {
 }
 
 fn search(criterion: &mut Criterion) {
+    search_of(criterion, CLIPS, "search of 100,000 clips");
+    search_of(criterion, MANY, "search of 1,000,000 clips");
+}
+
+fn search_of(criterion: &mut Criterion, clips: u64, name: &str) {
     let mut arena = String::new();
-    let index = filled(CLIPS, |text| {
+    let index = filled(clips, |text| {
         arena.push_str(&fold(text));
         arena.push('\n');
     });
     let when = When { now: MillisSinceEpoch(0), zone: TimeZone::UTC };
-    let mut group = criterion.benchmark_group("search of 100,000 clips");
-    for (name, query) in texts::queries(CLIPS) {
+    let mut group = criterion.benchmark_group(name);
+    for (name, query) in texts::queries(clips) {
         group.bench_function(BenchmarkId::new("index", name), |bencher| {
             bencher.iter(|| black_box(index.search(&Query::parse(&query, &when).unwrap(), None, 50)));
         });
@@ -53,8 +59,7 @@ fn search(criterion: &mut Criterion) {
 
 /// What a start reads, without what opens the sealed file.
 fn snapshot(criterion: &mut Criterion) {
-    const CLIPS: u64 = 1_000_000;
-    let index = filled(CLIPS, |_| {});
+    let index = filled(MANY, |_| {});
     let mut bytes = Vec::new();
     index.write_snapshot(&mut bytes).unwrap();
     drop(index);

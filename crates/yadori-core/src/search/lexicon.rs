@@ -6,18 +6,24 @@
 
 use super::bits::Bits;
 use super::by_place::each_by_place;
+use super::in_two::in_two;
 use super::postings::Postings;
 use super::snapshot::{AT_ONCE, nonsense, read_bytes_into, read_u32, read_varint, varint};
 use hashbrown::{DefaultHashBuilder, HashTable};
 use memchr::memmem::Finder;
 use std::hash::BuildHasher;
 use std::io::{self, Read, Write};
+use std::ops::Range;
 
 /// Stands before each word in the buffer; never part of a word.
 const BREAK: u8 = b'\n';
 
 /// So many words at most are kept from one search through the lexicon for the next. (In tests, both happens all the time.)
-const FEW: usize = if cfg!(test) { 2 } else { 1024 };
+const FEW: usize = if cfg!(test) { 2 } else { 4096 };
+
+/// From so many words on, all of them are looked through by two threads: it takes longer than starting one. (In tests, both
+/// happens all the time.)
+const MANY: usize = if cfg!(test) { 4 } else { 1 << 18 };
 
 /// The words and where they stand.
 #[derive(Default)]
@@ -120,25 +126,25 @@ impl Lexicon {
     pub fn prefix(&self, start: &str, found: &mut Bits) {
         let mut needle = vec![BREAK];
         needle.extend_from_slice(start.as_bytes());
-        self.words_with(&needle).for_each(|number| self.insert_slots(number, found));
+        self.words(&self.words_with(&needle, usize::MAX), found);
     }
 
     /// Adds to `found` the slots of all words that end with `end`.
     pub fn suffix(&self, end: &str, found: &mut Bits) {
         let mut needle = end.as_bytes().to_vec();
         needle.push(BREAK);
-        self.words_with(&needle).for_each(|number| self.insert_slots(number, found));
+        self.words(&self.words_with(&needle, usize::MAX), found);
     }
 
     /// Adds to `found` the slots of all words that contain `part`.
     pub fn inside(&self, part: &str, found: &mut Bits) {
-        self.words_with(part.as_bytes()).for_each(|number| self.insert_slots(number, found));
+        self.words(&self.words_with(part.as_bytes(), usize::MAX), found);
     }
 
     /// Adds to `found` the slots of all words that begin with `start`, and gives the others that contain it: both in one search.
     /// Nothing if there are too many words of both for that.
     pub fn prefix_and_others(&self, start: &str, found: &mut Bits) -> Option<Vec<u32>> {
-        let all: Vec<u32> = self.words_with(start.as_bytes()).take(FEW + 1).collect();
+        let all = self.words_with(start.as_bytes(), FEW + 1);
         let begins = |number: &u32| self.word(*number).starts_with(start.as_bytes());
         let (begin, others): (Vec<u32>, Vec<u32>) = (all.len() <= FEW).then(|| all.into_iter().partition(begins))?;
         self.words(&begin, found);
@@ -157,34 +163,66 @@ impl Lexicon {
         let longest = word.len() + distance as usize * char::MAX.len_utf8();
         let shortest = word.chars().count().saturating_sub(distance as usize);
         let letters = Letters::of(word.as_bytes());
-        for (number, others) in self.spelled.iter().zip(&self.letters) {
-            if !letters.may_be_near(*others, distance) {
-                continue;
-            }
-            let other = self.word(*number);
-            if (shortest..=longest).contains(&other.len()) && pattern.distance(other) <= distance {
-                self.insert_slots(*number, found);
-            }
-        }
+        let near = |among: Range<usize>| -> Vec<u32> {
+            let may_be_near = self.spelled[among.clone()].iter().zip(&self.letters[among]);
+            may_be_near
+                .filter(|(_, others)| letters.may_be_near(**others, distance))
+                .map(|(number, _)| *number)
+                .filter(|number| {
+                    let other = self.word(*number);
+                    (shortest..=longest).contains(&other.len()) && pattern.distance(other) <= distance
+                })
+                .collect()
+        };
+        let (middle, end) = (self.spelled.len() / 2, self.spelled.len());
+        let (some, others) = in_two(end >= MANY, || near(0..middle), || near(middle..end));
+        self.words(&some, found);
+        self.words(&others, found);
     }
 
     fn insert_slots(&self, number: u32, found: &mut Bits) {
         self.slots[number as usize].insert_into(found);
     }
 
-    /// Each word whose text, with the break before or after it, contains `needle`: once.
-    fn words_with(&self, needle: &[u8]) -> impl Iterator<Item = u32> {
+    /// The words whose text, with the break before or after it, contains `needle`, each once and rising; but not all of them if
+    /// there are more than `most`.
+    fn words_with(&self, needle: &[u8], most: usize) -> Vec<u32> {
+        let Some(middle) = self.starts.get(self.starts.len() / 2) else { return Vec::new() };
+        // The break there ends the word before, and begins the one after.
+        let middle = *middle as usize - 1;
+        let (mut some, others) = in_two(
+            self.starts.len() >= MANY,
+            || self.words_between(0..middle + 1, needle).take(most).collect::<Vec<u32>>(),
+            || self.words_between(middle..self.buffer.len(), needle).take(most).collect(),
+        );
+        some.extend(others);
+        some
+    }
+
+    /// As [`Lexicon::words_with`], of the words that lie there in the buffer, with their breaks.
+    fn words_between(&self, place: Range<usize>, needle: &[u8]) -> impl Iterator<Item = u32> {
         let finder = Finder::new(needle);
-        let mut at = 0;
+        let (mut at, end) = (place.start, place.end);
+        let mut number = self.starts.partition_point(|start| (*start as usize) < at);
         std::iter::from_fn(move || {
-            let found = finder.find(self.buffer.get(at..)?)?;
+            let found = finder.find(self.buffer.get(at..end)?)?;
             // The needle may begin at the break before the word, so look from its last byte; the break after a word is before the next.
             let within = at + found + needle.len() - 1;
-            let number = self.starts.partition_point(|start| *start as usize <= within) - 1;
+            number = last_not_above(&self.starts, number, within);
             at = self.starts.get(number + 1).map_or(self.buffer.len(), |next| *next as usize - 1);
             Some(number as u32)
         })
     }
+}
+
+/// The place of the last number that is not above `bound`, from `from` on, where one is that is not. The nearer, the sooner.
+fn last_not_above(numbers: &[u32], from: usize, bound: usize) -> usize {
+    let mut step = 1;
+    while numbers.get(from + step).is_some_and(|number| *number as usize <= bound) {
+        step *= 2;
+    }
+    let near = &numbers[from..numbers.len().min(from + step)];
+    from + near.partition_point(|number| *number as usize <= bound) - 1
 }
 
 /// A lexicon that was read, but for where a word is found.

@@ -5,13 +5,14 @@
 //! * [`query`]: `lamp "cue 7" -draft kind:link after:2026-10-01`
 //! * [`index`]: all clips, ready to be searched and to be counted from the newest
 //! * `place`: where a page of what was found ends
-//! * `lexicon`, `postings`, `bits`: the parts of the index; `by_place`: filling its tables
+//! * `lexicon`, `postings`, `bits`: the parts of the index; `by_place`: filling its tables; `in_two`: using two processors
 //! * [`snapshot`]: the index as bytes
 //! * [`mod@marks`]: where in a text a query was met
 
 mod bits;
 mod by_place;
 pub mod fold;
+mod in_two;
 pub mod index;
 mod lexicon;
 pub mod marks;
