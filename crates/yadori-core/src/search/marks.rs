@@ -3,6 +3,7 @@
 use super::fold::fold_each;
 use super::query::Query;
 use super::words;
+use memchr::memmem::find_iter;
 use std::ops::Range;
 
 /// The parts of `text` that meet terms of the query, as ranges of characters (Unicode scalar values),
@@ -18,7 +19,7 @@ pub fn marks(text: &str, query: &Query) -> Vec<Range<usize>> {
     };
     let mut found: Vec<Range<usize>> = Vec::new();
     for term in &query.terms {
-        let places = folded.match_indices(term.folded.as_str()).map(|(start, _)| start);
+        let places = find_iter(folded.as_bytes(), term.folded.as_bytes());
         let (at_words, inside): (Vec<usize>, Vec<usize>) =
             places.partition(|start| words::is_boundary(&folded, *start));
         // Where the term begins a word, matches in the middle of others would only distract.
@@ -40,8 +41,7 @@ pub fn marks(text: &str, query: &Query) -> Vec<Range<usize>> {
 /// The folded form of a text, and for each of its bytes the characters of `text` from which it comes, unless it is the one at
 /// the same place.
 fn folded(text: &str) -> (String, Option<Vec<Range<u32>>>) {
-    let is_plain = |pair: &[u8]| pair[0].is_ascii_graphic() || (pair[0] == b' ' && pair.get(1) != Some(&b' '));
-    if (0..text.len()).all(|at| is_plain(&text.as_bytes()[at..text.len().min(at + 2)])) {
+    if is_plain(text.as_bytes()) {
         return (text.to_ascii_lowercase(), None);
     }
     let mut folded = String::with_capacity(text.len());
@@ -54,6 +54,14 @@ fn folded(text: &str) -> (String, Option<Vec<Range<u32>>>) {
         at += chars;
     });
     (folded, Some(origins))
+}
+
+/// Whether a text is printable ASCII with one space at most between words. All of it is looked at, since that is how a processor
+/// can look at many bytes at a time.
+fn is_plain(text: &[u8]) -> bool {
+    let printable = text.iter().fold(true, |all, byte| all & (*byte == b' ' || byte.is_ascii_graphic()));
+    let single = text.iter().zip(text.iter().skip(1)).fold(true, |all, (a, b)| all & ((*a, *b) != (b' ', b' ')));
+    printable && single
 }
 
 #[cfg(test)]

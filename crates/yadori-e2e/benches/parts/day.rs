@@ -4,6 +4,8 @@
 use super::{capture, resident_mib, table_bytes};
 use crate::links::join;
 use crate::report::Report;
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
 use yadori_e2e::home::Home;
 use yadori_e2e::sample::poster;
 use yadori_e2e::service::{Events, Service};
@@ -23,7 +25,7 @@ const KEPT: usize = 500;
 struct Held {
     memory: f64,
     handles: f64,
-    files: f64,
+    files: BTreeSet<PathBuf>,
     tables: f64,
 }
 
@@ -51,12 +53,16 @@ pub fn day(report: &mut Report) {
         let parts: [(&str, &'static str, Part, f64); 4] = [
             ("memory", "MiB", |held| held.memory, 1.15),
             ("open files", "", |held| held.handles, 1.1),
-            ("files in its folder", "", |held| held.files, 1.0),
+            ("files in its folder", "", |held| held.files.len() as f64, 1.0),
             ("its tables on the disk", "MiB", |held| held.tables, 1.15),
         ];
         for (what, unit, of, budget) in parts {
             let what = format!("a day of heavy use, {name}: {what}");
             report.add(what, of(&evening), unit, Some(("at noon", of(&noon))), Some(budget), true);
+        }
+        if evening.files.len() > noon.files.len() {
+            let since: Vec<_> = evening.files.difference(&noon.files).collect();
+            eprintln!("files of {name} that were not there at noon: {since:?}");
         }
     }
 }
@@ -90,12 +96,23 @@ fn held(device: &Service, home: &Home) -> Held {
     Held {
         memory: resident_mib(device.pid()),
         handles: count(&format!("/proc/{}/fd", device.pid())),
-        files: files_below(home.path()) as f64,
+        files: files_below(home.path()),
         tables: table_bytes(home.path()) as f64 / f64::from(1 << 20),
     }
 }
 
-fn files_below(folder: &std::path::Path) -> usize {
-    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
-    entries.map(|entry| if entry.path().is_dir() { files_below(&entry.path()) } else { 1 }).sum()
+/// All files in a folder and in those within it.
+fn files_below(folder: &Path) -> BTreeSet<PathBuf> {
+    let mut files = BTreeSet::new();
+    let mut folders = vec![folder.to_owned()];
+    while let Some(folder) = folders.pop() {
+        for path in std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path()) {
+            if path.is_dir() {
+                folders.push(path);
+            } else {
+                files.insert(path);
+            }
+        }
+    }
+    files
 }

@@ -8,7 +8,7 @@ use std::ops::Range;
 use std::sync::Arc;
 use yadori_api as api;
 use yadori_core::rules::Checked;
-use yadori_core::search::query::Query;
+use yadori_core::search::{self, Query};
 use yadori_engine::history::find::Page;
 use yadori_engine::history::listing::{self, Listed};
 use yadori_store::ReadClip;
@@ -25,6 +25,8 @@ struct Written {
     position: Range<usize>,
     /// What it is on one line, and on several.
     preview: Range<usize>,
+    /// Whether it shows that line only, which is its text.
+    is_line: bool,
     /// Where that meets a query.
     marks: Range<usize>,
 }
@@ -43,7 +45,8 @@ impl Written {
         let excerpt = clip.excerpt.as_ref().map_or(0, |excerpt| ",\"excerpt\":".len() + to_json(excerpt).len());
         let preview = preview.start..preview.end + excerpt;
         let marks = value(preview.end, "\"marks\":", "[]");
-        Self { rules: rules.clone(), json: json.into(), position, preview, marks }
+        let is_line = record.sensitive.is_none() && clip.excerpt.is_none() && clip.preview == record.text;
+        Self { rules: rules.clone(), json: json.into(), position, preview, is_line, marks }
     }
 
     fn append_to(&self, page: &mut String, Listed { record, position }: &Listed, query: Option<&Query>) {
@@ -56,11 +59,17 @@ impl Written {
             *page += &self.json[self.position.end..];
             return;
         };
-        let (preview, met) = listing::preview(record, Some(query));
-        *page += &self.json[self.position.end..self.preview.start];
-        // Matches are marked in the one line: there are no others.
-        *page += &to_json(&preview);
-        *page += &self.json[self.preview.end..self.marks.start];
+        let met = if self.is_line {
+            *page += &self.json[self.position.end..self.marks.start];
+            search::marks(&record.text, query)
+        } else {
+            let (preview, met) = listing::preview(record, Some(query));
+            *page += &self.json[self.position.end..self.preview.start];
+            // Matches are marked in the one line: there are no others.
+            *page += &to_json(&preview);
+            *page += &self.json[self.preview.end..self.marks.start];
+            met
+        };
         *page += &to_json(&marks(met));
         *page += &self.json[self.marks.end..];
     }
