@@ -215,6 +215,7 @@ async fn it_is_shown_where_a_clip_is_from_and_where_its_content_is() {
     page.check_accessibility("an entry whose content is on another device").await;
     // It is fetched when it is put on the clipboard.
     page.click("Put on the clipboard").await;
+    page.says("is on the clipboard").await;
     page.browser.until("!document.querySelector('article').innerText.includes('elsewhere')").await;
     let pasted = page.service().get("/simulated/paste?format=text/plain").text();
     assert_eq!(pasted.lines().count(), 9_000);
