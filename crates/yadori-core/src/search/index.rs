@@ -496,8 +496,11 @@ impl Index {
     ) -> Vec<&Clip> {
         let met = |clip: &&Clip| filters.iter().all(|filter| self.holds(filter, clip));
         let reaches = |clip: &&Clip| down_to.is_none_or(|key| clip.key() >= key);
-        // Few slots are quicker sorted; many are quicker met by walking back through the history.
-        if slots.count() < self.order.len() / 16 {
+        // Few slots are quicker sorted; many are quicker met by walking back through the history, until there are enough. A clip
+        // that is looked at takes as long as many bits.
+        let count = slots.count();
+        let walk = self.order.len() / count.max(1) * most.min(count);
+        if count < walk / 16 {
             let within = |clip: &&Clip| below.is_none_or(|key| clip.key() < key) && reaches(clip);
             let clips = slots.iter().filter_map(|slot| self.clip(slot)).filter(within).filter(met);
             let mut clips: Vec<&Clip> = clips.collect();

@@ -2,7 +2,7 @@
 //!
 //! The distinct words lie one after the other in one buffer, so that "which words contain this" is
 //! one linear search through the lexicon instead of through all texts: of 100,000 clips of 180 bytes
-//! the words are a hundredth of the text.
+//! the words are a hundredth of the text. Of the buffer, only that part is searched whose words have the letters for it.
 
 use super::bits::Bits;
 use super::by_place::each_by_place;
@@ -25,6 +25,9 @@ const FEW: usize = if cfg!(test) { 2 } else { 4096 };
 /// happens all the time.)
 const MANY: usize = if cfg!(test) { 4 } else { 1 << 18 };
 
+/// Words whose letters are looked at together, as a processor can do it.
+const STRETCH: usize = if cfg!(test) { 2 } else { 64 };
+
 /// The words and where they stand.
 #[derive(Default)]
 pub struct Lexicon {
@@ -37,10 +40,10 @@ pub struct Lexicon {
     hasher: DefaultHashBuilder,
     /// The slots in which each word stands.
     slots: Vec<Postings>,
+    /// The letters of each word.
+    letters: Vec<Letters>,
     /// The words that may be misspelled: those without digits. Of numbers and ids there are many more.
     spelled: Vec<u32>,
-    /// The letters of each of those words.
-    letters: Vec<Letters>,
 }
 
 impl Lexicon {
@@ -71,9 +74,9 @@ impl Lexicon {
         self.buffer.extend_from_slice(word);
         self.buffer.push(BREAK);
         self.slots.push(slots);
+        self.letters.push(Letters::of(word));
         if !word.iter().any(u8::is_ascii_digit) {
             self.spelled.push(number);
-            self.letters.push(Letters::of(word));
         }
         number
     }
@@ -87,8 +90,8 @@ impl Lexicon {
         self.buffer.shrink_to_fit();
         self.starts.shrink_to_fit();
         self.slots.shrink_to_fit();
-        self.spelled.shrink_to_fit();
         self.letters.shrink_to_fit();
+        self.spelled.shrink_to_fit();
         self.slots.iter_mut().for_each(Postings::shrink);
     }
 
@@ -164,15 +167,14 @@ impl Lexicon {
         let shortest = word.chars().count().saturating_sub(distance as usize);
         let letters = Letters::of(word.as_bytes());
         let near = |among: Range<usize>| -> Vec<u32> {
-            let may_be_near = self.spelled[among.clone()].iter().zip(&self.letters[among]);
-            may_be_near
-                .filter(|(_, others)| letters.may_be_near(**others, distance))
-                .map(|(number, _)| *number)
-                .filter(|number| {
-                    let other = self.word(*number);
-                    (shortest..=longest).contains(&other.len()) && pattern.distance(other) <= distance
-                })
-                .collect()
+            let is_near = |number: &u32| {
+                if !letters.may_be_near(self.letters[*number as usize], distance) {
+                    return false;
+                }
+                let other = self.word(*number);
+                (shortest..=longest).contains(&other.len()) && pattern.distance(other) <= distance
+            };
+            self.spelled[among].iter().copied().filter(is_near).collect()
         };
         let (middle, end) = (self.spelled.len() / 2, self.spelled.len());
         let (some, others) = in_two(end >= MANY, || near(0..middle), || near(middle..end));
@@ -187,32 +189,47 @@ impl Lexicon {
     /// The words whose text, with the break before or after it, contains `needle`, each once and rising; but not all of them if
     /// there are more than `most`.
     fn words_with(&self, needle: &[u8], most: usize) -> Vec<u32> {
-        let Some(middle) = self.starts.get(self.starts.len() / 2) else { return Vec::new() };
-        // The break there ends the word before, and begins the one after.
-        let middle = *middle as usize - 1;
-        let (mut some, others) = in_two(
-            self.starts.len() >= MANY,
-            || self.words_between(0..middle + 1, needle).take(most).collect::<Vec<u32>>(),
-            || self.words_between(middle..self.buffer.len(), needle).take(most).collect(),
-        );
+        let letters = Letters::of(needle.trim_ascii());
+        let finder = Finder::new(needle);
+        let among = |words: Range<usize>| -> Vec<u32> {
+            let stretches = stretches(&self.letters[words.clone()], letters);
+            let placed = stretches.map(|stretch| words.start + stretch.start..words.start + stretch.end);
+            placed.flat_map(|stretch| self.words_between(stretch, &finder)).take(most).collect()
+        };
+        let (middle, end) = (self.starts.len() / 2, self.starts.len());
+        let (mut some, others) = in_two(end >= MANY, || among(0..middle), || among(middle..end));
         some.extend(others);
         some
     }
 
-    /// As [`Lexicon::words_with`], of the words that lie there in the buffer, with their breaks.
-    fn words_between(&self, place: Range<usize>, needle: &[u8]) -> impl Iterator<Item = u32> {
-        let finder = Finder::new(needle);
-        let (mut at, end) = (place.start, place.end);
-        let mut number = self.starts.partition_point(|start| (*start as usize) < at);
+    /// The words of this stretch that contain what is looked for, as [`Lexicon::words_with`] gives them.
+    fn words_between(&self, words: Range<usize>, finder: &Finder<'_>) -> impl Iterator<Item = u32> {
+        // From the break before the first to the one after the last.
+        let mut at = self.starts.get(words.start).map_or(0, |start| *start as usize - 1);
+        let end = self.starts.get(words.end).map_or(self.buffer.len(), |next| *next as usize);
+        let mut number = words.start;
         std::iter::from_fn(move || {
             let found = finder.find(self.buffer.get(at..end)?)?;
             // The needle may begin at the break before the word, so look from its last byte; the break after a word is before the next.
-            let within = at + found + needle.len() - 1;
+            let within = at + found + finder.needle().len() - 1;
             number = last_not_above(&self.starts, number, within);
             at = self.starts.get(number + 1).map_or(self.buffer.len(), |next| *next as usize - 1);
             Some(number as u32)
         })
     }
+}
+
+/// The stretches of words among which some may have all of these letters, rising and apart. Most ids and numbers lack some of
+/// those of a word, and so do most words of another script: then a search need not look at what they are.
+fn stretches(words: &[Letters], letters: Letters) -> impl Iterator<Item = Range<usize>> {
+    let may_be_in = move |stretch: &[Letters]| stretch.iter().fold(false, |any, word| any | word.has_all_of(letters));
+    let mut stretches = words.chunks(STRETCH).enumerate();
+    std::iter::from_fn(move || {
+        let (first, _) = stretches.by_ref().find(|(_, stretch)| may_be_in(stretch))?;
+        let after = stretches.by_ref().find(|(_, stretch)| !may_be_in(stretch));
+        let end = after.map_or(words.len(), |(place, _)| place * STRETCH);
+        Some(first * STRETCH..end)
+    })
 }
 
 /// The place of the last number that is not above `bound`, from `from` on, where one is that is not. The nearer, the sooner.
@@ -274,15 +291,24 @@ fn word_at<'a>(starts: &[u32], buffer: &'a [u8], number: u32) -> &'a [u8] {
     &buffer[start..end]
 }
 
-/// Which letters a word has, one bit for several of them. Most words differ in more of them than a few typing errors could
-/// have changed, and need not be looked at.
+/// Which letters (and digits) a word has, one bit for several of them. Most words lack some of a part that is looked for, and
+/// differ in more of them than a few typing errors could have changed: they need not be looked at.
 #[derive(Clone, Copy)]
 struct Letters(u32);
 
 impl Letters {
     fn of(word: &[u8]) -> Self {
+        let with = |letters: u32, c: u32| letters | 1 << (c % u32::BITS);
+        if word.is_ascii() {
+            return Self(word.iter().fold(0, |letters, c| with(letters, u32::from(*c))));
+        }
         let word = std::str::from_utf8(word).unwrap_or_default();
-        Self(word.chars().fold(0, |letters, c| letters | 1 << (c as u32 % u32::BITS)))
+        Self(word.chars().fold(0, |letters, c| with(letters, c as u32)))
+    }
+
+    /// Whether a word with those may be part of one with these.
+    fn has_all_of(self, others: Self) -> bool {
+        others.0 & !self.0 == 0
     }
 
     /// Whether the words may be so few typing errors apart: each takes away one letter at most, and adds one.
@@ -432,6 +458,7 @@ mod tests {
             let expected = |test: &dyn Fn(&str) -> bool| (0..).zip(&refs).filter(|(_, word)| test(word)).map(|(slot, _)| slot).collect::<Vec<u32>>();
             prop_assert_eq!(slots(|found| lexicon.inside(&part, found)), expected(&|word| word.contains(&part)));
             prop_assert_eq!(slots(|found| lexicon.prefix(&part, found)), expected(&|word| word.starts_with(&part)));
+            prop_assert_eq!(slots(|found| lexicon.suffix(&part, found)), expected(&|word| word.ends_with(&part)));
             prop_assert_eq!(slots(|found| lexicon.exact(&part, found)), expected(&|word| word == part));
         }
     }

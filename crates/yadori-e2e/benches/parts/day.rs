@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 use yadori_e2e::home::Home;
 use yadori_e2e::sample::poster;
 use yadori_e2e::service::{Events, Service};
+use yadori_e2e::waiting::until;
 
 /// Copies of half a day.
 const COPIES: usize = 2_500;
@@ -43,6 +44,12 @@ pub fn day(report: &mut Report) {
         for device in &devices {
             device.run(&["rules", "sweep", "--yes"]);
             device.run(&["bin", "empty", "--yes"]);
+        }
+        // What was forgotten is written over in the background.
+        for home in [&first, &second] {
+            until("nothing is being written over", || {
+                !files_below(home.path()).iter().any(|file| file.ends_with("filling.ibd"))
+            });
         }
         halves.push([(&devices[0], &first), (&devices[1], &second)].map(|(device, home)| held(device, home)));
     }

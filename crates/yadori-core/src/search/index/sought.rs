@@ -62,7 +62,7 @@ impl Index {
 
     /// The slots of the clips in which a term of several words, or of none, is met as it stands: at each tier or better.
     fn compound(&self, folded: &str, pieces: &[(usize, &str)]) -> [Bits; 3] {
-        let mut candidates = self.all();
+        let mut candidates: Option<Bits> = None;
         for (at, piece) in pieces {
             let mut with = Bits::none(self.clips.len());
             // What is beside it in the term ends the word there.
@@ -72,8 +72,12 @@ impl Index {
                 (false, true) => self.lexicon.suffix(piece, &mut with),
                 (false, false) => self.lexicon.inside(piece, &mut with),
             }
-            candidates.intersect(&with);
+            if let Some(before) = &candidates {
+                with.intersect(before);
+            }
+            candidates = Some(with);
         }
+        let candidates = candidates.unwrap_or_else(|| self.all());
         let mut met = [(); 3].map(|()| Bits::none(self.clips.len()));
         let finder = Finder::new(folded);
         let texts = self.texts.as_bytes();
