@@ -21,7 +21,7 @@ const BREAK: u8 = b'\n';
 /// So many words at most are kept from one search through the lexicon for the next. (In tests, both happens all the time.)
 const FEW: usize = if cfg!(test) { 2 } else { 4096 };
 
-/// From so many words on, all of them are looked through by two threads: it takes longer than starting one. (In tests, both
+/// From so many words on, looking through all of them takes longer than starting a thread, and two threads do it. (In tests, both
 /// happens all the time.)
 const MANY: usize = if cfg!(test) { 4 } else { 1 << 18 };
 
