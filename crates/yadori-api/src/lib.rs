@@ -45,8 +45,8 @@ pub const MOST_ON_A_PAGE: u32 = 200;
 /// What a client of this machine reads to reach the service: `run/api.json`.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Reach {
-    /// Address and port.
-    pub address: String,
+    /// Where it listens.
+    pub address: std::net::SocketAddr,
     /// The bearer token.
     pub token: String,
 }

@@ -5,9 +5,13 @@ use crate::events::Events;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
+use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use ureq::http::{Request, Response};
+use ureq::config::Config;
+use ureq::http::{Request, Response, Uri};
+use ureq::unversioned::resolver::{ResolvedSocketAddrs, Resolver};
+use ureq::unversioned::transport::{DefaultConnector, NextTimeout};
 use ureq::{Agent, Body};
 use yadori_api::{BASE, Problem, Reach};
 use yadori_files::Places;
@@ -24,6 +28,34 @@ const LONGEST: u64 = 64 * 1024 * 1024;
 /// When there is not even a home folder.
 pub fn places(home: Option<&Path>) -> Result<Places, ClientError> {
     Places::find(home, |name| std::env::var_os(name).map(PathBuf::from)).ok_or(ClientError::NoHome)
+}
+
+/// What is kept of an answer or of what is sent until it is passed on, in bytes. More would have to be cleared first,
+/// which takes a command longer than to ask in smaller pieces.
+const BUFFER: usize = 16 * 1024;
+
+/// The address that is known already: to look it up by a deadline would take a thread.
+#[derive(Debug)]
+struct Known(SocketAddr);
+
+impl Resolver for Known {
+    fn resolve(&self, _: &Uri, _: &Config, _: NextTimeout) -> Result<ResolvedSocketAddrs, ureq::Error> {
+        let mut addresses = self.empty();
+        addresses.push(self.0);
+        Ok(addresses)
+    }
+}
+
+/// An agent that asks there, and waits so long at most for an answer as a whole.
+fn agent(address: SocketAddr, patience: Option<Duration>) -> Agent {
+    let config = Agent::config_builder()
+        .timeout_global(patience)
+        .http_status_as_error(false)
+        .proxy(None)
+        .input_buffer_size(BUFFER)
+        .output_buffer_size(BUFFER)
+        .build();
+    Agent::with_parts(config, DefaultConnector::default(), Known(address))
 }
 
 /// A service that has said how to reach it.
@@ -52,12 +84,7 @@ impl Client {
 
     /// The service that can be reached so.
     pub fn new(reach: Reach, home: Option<&Path>) -> Self {
-        let agent = Agent::config_builder()
-            .timeout_global(Some(PATIENCE))
-            .http_status_as_error(false)
-            .proxy(None)
-            .build()
-            .new_agent();
+        let agent = agent(reach.address, Some(PATIENCE));
         Self { agent, reach, home: home.map(Path::to_owned) }
     }
 
@@ -192,7 +219,7 @@ impl Client {
 
     /// An agent that waits for as long as it takes.
     fn patient(&self) -> Agent {
-        Agent::config_builder().http_status_as_error(false).proxy(None).build().new_agent()
+        agent(self.reach.address, None)
     }
 
     fn request(&self, method: &str, path: &str, kind: Option<&str>) -> ureq::http::request::Builder {

@@ -396,7 +396,7 @@ impl Service {
 
     /// Where it listens: address and port.
     pub fn address(&self) -> String {
-        self.reach.address.clone()
+        self.reach.address.to_string()
     }
 
     /// The header that lets a program in.

@@ -18,7 +18,7 @@ mod pager;
 mod table;
 mod zone;
 
-use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
+use clap::{Args, CommandFactory, FromArgMatches, Parser, Subcommand};
 use failure::Failure;
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -35,6 +35,16 @@ use yadori_client::Client;
 #[derive(Parser)]
 #[command(version, name = "yadori", max_term_width = 100, arg_required_else_help = true)]
 struct Arguments {
+    #[command(flatten)]
+    general: General,
+
+    #[command(subcommand)]
+    command: Command,
+}
+
+/// What can be said with every command.
+#[derive(Args)]
+struct General {
     /// The folder of the service to talk to, if it was started with one [env: YADORI_HOME]
     #[arg(long, global = true, value_name = "DIR")]
     home: Option<PathBuf>,
@@ -54,9 +64,6 @@ struct Arguments {
     /// When to use colour
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto", hide_default_value = true)]
     color: terminal::When,
-
-    #[command(subcommand)]
-    command: Command,
 }
 
 // Only the arguments of the command that is given are made: all of them would take longer than most answers.
@@ -150,22 +157,26 @@ fn all_commands() -> clap::Command {
 
 /// What was given on the command line; ends the program where that is a call for help, or wrong.
 fn given() -> Arguments {
-    let words: Vec<OsString> = std::env::args_os().skip(1).collect();
-    let mut commands = Arguments::command();
-    let is_command = |word: &OsString| commands.find_subcommand(word).is_some();
-    let is_help = |word: &OsString| ["help", "--help", "-h"].iter().any(|help| word == help);
-    // The help on all of them tells what each is for.
-    if words.iter().any(is_help) || !words.iter().any(is_command) {
-        commands.build();
-    }
-    Arguments::from_arg_matches(&commands.get_matches()).unwrap_or_else(|error| error.exit())
+    let words: Vec<OsString> = std::env::args_os().collect();
+    // Help and errors are made with all commands at hand.
+    let with_all = || Arguments::from_arg_matches(&all_commands().get_matches_from(&words));
+    parsed_alone(&words).map_or_else(with_all, Ok).unwrap_or_else(|error| error.exit())
+}
+
+/// What was given, if there is nothing to say about it. The parser is told of one command only, the one that is named:
+/// it begins by giving every command that it knows a copy of the general options, which takes longer than most answers.
+fn parsed_alone(words: &[OsString]) -> Option<Arguments> {
+    let all = Command::augment_subcommands(clap::Command::new("yadori"));
+    let named = words.iter().skip(1).find_map(|word| all.find_subcommand(word))?;
+    let parser = General::augment_args(clap::Command::new("yadori")).subcommand(named.clone());
+    Arguments::from_arg_matches(&parser.try_get_matches_from(words).ok()?).ok()
 }
 
 fn main() -> ExitCode {
     clap_complete::CompleteEnv::with_factory(|| commands::completions::taught(all_commands()))
         .var(commands::completions::VARIABLE)
         .complete();
-    let Arguments { home, json, quiet, no_pager, color, command } = given();
+    let Arguments { general: General { home, json, quiet, no_pager, color }, command } = given();
     terminal::settle(quiet, color);
     let pager = (command.is_read() && !json && !no_pager).then(pager::Pager::start).flatten();
     let context = Context { home, json };

@@ -236,7 +236,7 @@ impl Running {
         mut end: LocalBoxFuture<'static, ()>,
     ) -> Result<(), StartError> {
         let Self { address, house, mut opened, mut wanted, listener, desk, _lock } = self;
-        let reach = Reach { address: address.to_string(), token: house.authenticator.token().to_owned() };
+        let reach = Reach { address, token: house.authenticator.token().to_owned() };
         write_reach(&house.places, &reach)?;
         let ending = CancellationToken::new();
         let gate = house.gate.clone();

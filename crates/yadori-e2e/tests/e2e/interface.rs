@@ -100,7 +100,7 @@ fn a_one_time_link_works_once_and_its_cookie_outlasts_the_service() {
     assert!(service.end().0);
     let service = Service::simulated(&home);
     let (_, key) = cookie.split_once('=').unwrap();
-    let port = service.reach.address.rsplit(':').next().unwrap();
+    let port = service.reach.address.port();
     let ask = || {
         let cookie = format!("yadori-{port}={key}");
         service.request("GET", &format!("{place}/api/v1/clips"), &[("cookie", &cookie)], &[]).status
@@ -123,7 +123,7 @@ struct Wire(BufReader<TcpStream>);
 
 impl Wire {
     fn open(service: &Service) -> Self {
-        let connection = TcpStream::connect(&service.reach.address).unwrap();
+        let connection = TcpStream::connect(service.reach.address).unwrap();
         connection.set_read_timeout(Some(yadori_e2e::PATIENCE)).unwrap();
         Self(BufReader::new(connection))
     }
@@ -178,7 +178,7 @@ fn however_many_say_nothing_there_is_room_for_who_does() {
     let (_home, service) = service();
     let token = service.bearer();
     // More than there is room for, idle, and more than many systems give descriptors.
-    let idle: Vec<TcpStream> = (0..600).map(|_| TcpStream::connect(&service.reach.address).unwrap()).collect();
+    let idle: Vec<TcpStream> = (0..600).map(|_| TcpStream::connect(service.reach.address).unwrap()).collect();
     for _ in 0..20 {
         assert_eq!(service.request("GET", "/status", &[("authorization", &token)], &[]).status, 200);
     }
