@@ -1,7 +1,10 @@
 //! Decoding pictures, within limits, and making small ones of them.
 
+use fast_image_resize::images::Image;
+use fast_image_resize::{FilterType, PixelType, ResizeAlg, ResizeOptions, Resizer};
 use image::codecs::{gif::GifDecoder, png::PngDecoder, webp::WebPDecoder};
 use image::{AnimationDecoder, DynamicImage, ImageDecoder, ImageError, ImageFormat, ImageReader, Limits, RgbaImage};
+use std::fmt::Display;
 use std::io::Cursor;
 use thiserror::Error;
 use yadori_core::capture::Picture;
@@ -61,14 +64,28 @@ pub(crate) fn decode(mime: &str, data: &[u8]) -> Result<(Known, RgbaImage), Pict
 
 /// Makes a small one.
 pub(crate) fn small(image: RgbaImage) -> Result<Small, PictureError> {
-    let image = DynamicImage::ImageRgba8(image);
-    let small =
-        if image.width().max(image.height()) > SMALL_SIDE { image.thumbnail(SMALL_SIDE, SMALL_SIDE) } else { image };
+    let small = if image.width().max(image.height()) > SMALL_SIDE { shrunk(image)? } else { image };
     let mut content = Vec::new();
     small
         .write_to(&mut Cursor::new(&mut content), ImageFormat::Png)
         .map_err(|error| PictureError::Broken(error.to_string()))?;
     Ok(Small { mime: "image/png", content })
+}
+
+/// A picture that is larger than a small one as a small one: each pixel is the mean of those in its place.
+fn shrunk(image: RgbaImage) -> Result<RgbaImage, PictureError> {
+    let broken = |error: &dyn Display| PictureError::Broken(error.to_string());
+    let (width, height) = image.dimensions();
+    let longest = f64::from(width.max(height));
+    let shorter = |side: u32| ((f64::from(side) * f64::from(SMALL_SIDE) / longest).round() as u32).max(1);
+    let (new_width, new_height) = (shorter(width), shorter(height));
+    let image = Image::from_vec_u8(width, height, image.into_raw(), PixelType::U8x4).map_err(|error| broken(&error))?;
+    let mut small = Image::new(new_width, new_height, PixelType::U8x4);
+    // Transparency is taken for a colour as any other: for more, the whole picture would be needed a second time.
+    let mean = ResizeOptions::new().resize_alg(ResizeAlg::Convolution(FilterType::Box)).use_alpha(false);
+    Resizer::new().resize(&image, &mut small, &mean).map_err(|error| broken(&error))?;
+    RgbaImage::from_raw(new_width, new_height, small.into_vec())
+        .ok_or_else(|| PictureError::Broken("the small picture is not as large as it should be".into()))
 }
 
 fn limits() -> Limits {
@@ -117,4 +134,40 @@ fn decode_now(mime: &str, data: &[u8]) -> Result<DynamicImage, PictureError> {
         return Err(PictureError::TooLarge(Some((width, height))));
     }
     DynamicImage::from_decoder(decoder).map_err(failed)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use image::Rgba;
+
+    fn small_of(width: u32, height: u32, pixel: impl Fn(u32, u32) -> Rgba<u8>) -> RgbaImage {
+        let small = small(RgbaImage::from_fn(width, height, pixel)).unwrap();
+        image::load_from_memory_with_format(&small.content, ImageFormat::Png).unwrap().into_rgba8()
+    }
+
+    #[test]
+    fn a_small_picture_has_the_means_of_the_pixels_that_it_stands_for() {
+        let squares =
+            |x: u32, y: u32| if (x + y).is_multiple_of(2) { Rgba([200, 0, 40, 255]) } else { Rgba([0, 100, 40, 55]) };
+        let small = small_of(640, 320, squares);
+        assert_eq!(small.dimensions(), (320, 160));
+        assert!(small.pixels().all(|pixel| *pixel == Rgba([100, 50, 40, 155])), "{:?}", small.get_pixel(7, 7));
+    }
+
+    #[test]
+    fn a_small_picture_has_the_shape_of_the_large_one() {
+        let white = |_, _| Rgba([255; 4]);
+        for (large, expected) in [
+            ((LONGEST_SIDE, 1), (320, 1)),
+            ((1, 1000), (1, 320)),
+            ((420, 594), (226, 320)),
+            ((321, 321), (320, 320)),
+            ((320, 7), (320, 7)),
+        ] {
+            let small = small_of(large.0, large.1, white);
+            assert_eq!(small.dimensions(), expected);
+            assert!(small.pixels().all(|pixel| *pixel == Rgba([255; 4])));
+        }
+    }
 }

@@ -1,6 +1,7 @@
 //! Moving clips out of the history, into archives and other forms, and in again.
 
 pub(crate) mod archive;
+mod aside;
 pub mod export;
 pub(crate) mod filing;
 pub mod import;

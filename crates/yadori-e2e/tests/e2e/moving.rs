@@ -230,3 +230,28 @@ fn an_archive_that_means_harm_does_none() {
     .end();
     assert!(service.fail(&["import", path.to_str().unwrap()]).1.contains("update"));
 }
+
+#[test]
+fn what_stands_before_the_place_where_a_list_breaks_off_is_imported_pages_too() {
+    let (home, away) = (Home::new(), Home::new());
+    let service = Service::simulated(&home);
+    let inline = |mime: &str, text: &str| json!({ "mime": mime, "size": text.len(), "hash": hash(text.as_bytes()), "text": text });
+    let text = |nth: usize| clip(&id_of(&format!("cue {nth}")), &[inline("text/plain", &format!("cue {nth}"))]);
+    // A page is read in the cage, which has no room for so many at a time.
+    let page = |nth: usize| {
+        let (words, markup) = (format!("page {nth}"), format!("<b>page</b> {nth}"));
+        clip(&id_of(&words), &[inline("text/plain", &words), inline("text/html", &markup)])
+    };
+    let mut lines: Vec<Value> = (0..600).flat_map(|nth| [page(nth), text(nth)]).collect();
+    lines.push(page(599));
+    lines.extend((0..10_002).map(|_| json!({ "clip": 3 })));
+    let path = away.path().join("broken.zip");
+    Archive::begin(&path, &lines).end();
+    service.run(&["rules", "set", "count", "off"]);
+    let (code, said) = service.fail(&["import", path.to_str().unwrap()]);
+    assert!(code == 1 && said.contains("too many of its lines are wrong"), "{said}");
+    assert_eq!(service.status().count, 1200);
+    let last = &service.clips(&["find", "page 599"])[0];
+    let detail: Value = service.get(&format!("/clips/{}", last.id)).json();
+    assert_eq!(detail["formats"].as_array().unwrap().len(), 2, "{detail}");
+}

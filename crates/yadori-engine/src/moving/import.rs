@@ -9,6 +9,7 @@ use crate::capture::moving_in::Prepared;
 use crate::keeping::drawers::{DrawerError, NewHeading};
 use crate::moving::Moving;
 use crate::moving::archive::{CONTENT, Clip, Drawer, FormatLine, Item, LIST, Line, VERSION};
+use crate::moving::aside::{Aside, is_for_cage};
 use crate::moving::export::hex;
 use crate::moving::filing::{Fault, Kept, as_copy, file};
 use bytes::Bytes;
@@ -150,7 +151,7 @@ impl Moving {
             let mut import = Import::new(&service, &handle, &sender);
             let ended = import.run(archive);
             // Whatever ended it, what was on its way into the records is imported.
-            let error = ended.and(import.finish()).err();
+            let error = ended.and(import.file_read(usize::MAX).and_then(|()| import.finish_filing())).err();
             let _ = sender.blocking_send(Progress { read: import.read, report: Some(import.report), error });
             service.history.ledger.status_changed();
         });
@@ -176,7 +177,9 @@ struct Import<'a> {
     used: HashSet<String>,
     /// Aliases that were given to a clip.
     aliases: HashSet<String>,
-    /// Clips with pictures or pages, in their order. They are read in the cage while others are filed.
+    /// Clips with pictures or pages, with their lines. Their content is not asked for before there is room for it.
+    aside: Aside,
+    /// Those of which something is read in the cage, while others are filed.
     reading: VecDeque<InCage>,
     /// Clips that are being filed while the next ones are made ready.
     filing: Option<Filing>,
@@ -188,8 +191,11 @@ struct InCage {
     clip: Box<Clip>,
     id: ClipId,
     formats: Vec<Format>,
-    task: JoinHandle<Result<Option<Prepared>, CaptureError>>,
+    task: JoinHandle<PreparedOrNot>,
 }
+
+/// A clip that is ready to be filed, unless it has to be filed by itself.
+type PreparedOrNot = Result<Option<Prepared>, CaptureError>;
 
 impl InCage {
     fn bytes(&self) -> u64 {
@@ -215,6 +221,7 @@ impl<'a> Import<'a> {
             read: 0,
             used: HashSet::new(),
             aliases: HashSet::new(),
+            aside: Aside::default(),
             reading: VecDeque::new(),
             filing: None,
         }
@@ -222,8 +229,24 @@ impl<'a> Import<'a> {
 
     fn run(&mut self, file: SealedFile) -> Result<(), ImportError> {
         let mut archive = self.service.history.cage.open_archive(Box::new(Incoming(file)), LIST)?;
-        let (mut number, mut bytes) = (0, 0);
         let mut waiting = Vec::new();
+        let ended = self.lines(&mut waiting, &mut archive);
+        // Where the list breaks off, what stands before is imported.
+        if !matches!(ended, Err(ImportError::BrokenOff)) {
+            self.clips(waiting, &mut archive)?;
+            self.finish(&mut archive)?;
+        }
+        ended?;
+        let uses = |name: &str| name == LIST || self.used.contains(name);
+        // A name that cannot be read is nobody's.
+        let names = archive.names()?;
+        self.report.unused = names.iter().filter(|name| !name.as_deref().is_some_and(uses)).count() as u64;
+        Ok(())
+    }
+
+    /// Takes all lines; those of clips that still wait for others are in `waiting` at the end.
+    fn lines(&mut self, waiting: &mut Vec<(u64, Box<Clip>)>, archive: &mut Archive) -> Result<(), ImportError> {
+        let (mut number, mut bytes) = (0, 0);
         while let Some(lines) = archive.lines()? {
             for line in lines {
                 if self.sender.is_closed() || self.service.background.ending.is_cancelled() {
@@ -231,14 +254,9 @@ impl<'a> Import<'a> {
                 }
                 number += 1;
                 bytes += line.len() as u64;
-                self.line((number, bytes), &line, &mut waiting, &mut archive)?;
+                self.line((number, bytes), &line, waiting, archive)?;
             }
         }
-        self.clips(waiting, &mut archive)?;
-        let uses = |name: &str| name == LIST || self.used.contains(name);
-        // A name that cannot be read is nobody's.
-        let names = archive.names()?;
-        self.report.unused = names.iter().filter(|name| !name.as_deref().is_some_and(uses)).count() as u64;
         Ok(())
     }
 
@@ -280,12 +298,12 @@ impl<'a> Import<'a> {
             // Those that are kept must be here by then.
             Line::Pins(ids) => {
                 self.clips(std::mem::take(waiting), contents)?;
-                self.finish()?;
+                self.finish(contents)?;
                 self.pins(&ids)?;
             }
             Line::Drawer(drawer) => {
                 self.clips(std::mem::take(waiting), contents)?;
-                self.finish()?;
+                self.finish(contents)?;
                 self.drawer(number, &drawer)?;
             }
         }
@@ -304,12 +322,8 @@ impl<'a> Import<'a> {
     fn clips(&mut self, lines: Vec<(u64, Box<Clip>)>, contents: &mut Archive) -> Result<(), ImportError> {
         let ids: Vec<ClipId> =
             lines.iter().map(|(_, clip)| ClipId::parse(&clip.id).unwrap_or(ClipId([0; 16]))).collect();
-        let is_on_its_way = |id: &ClipId| {
-            self.filing.as_ref().is_some_and(|filing| filing.ids.contains(id))
-                || self.reading.iter().any(|one| one.id == *id)
-        };
-        if ids.iter().any(is_on_its_way) {
-            self.finish()?;
+        if ids.iter().any(|id| self.is_on_its_way(id)) {
+            self.finish(contents)?;
         }
         let known = self.handle.block_on(self.service.history.store.on_record(&ids))?;
         let mut known: HashMap<usize, OnRecord> = known.into_iter().map(|known| (known.place, known)).collect();
@@ -321,7 +335,7 @@ impl<'a> Import<'a> {
             let again = !met.insert(ids[place]);
             if again {
                 self.begin_filing(std::mem::take(&mut together))?;
-                self.finish()?;
+                self.finish(contents)?;
                 bytes = 0;
             }
             let done = match known.remove(&place) {
@@ -332,7 +346,11 @@ impl<'a> Import<'a> {
                     self.report.known += 1;
                     Ok(None)
                 }
-                None => self.prepare(number, &clip, contents),
+                None if is_for_cage(&clip) => {
+                    self.set_aside((number, ids[place]), clip, contents)?;
+                    continue;
+                }
+                None => self.prepare(&clip, contents),
             };
             match done {
                 Ok(Some(prepared)) => {
@@ -347,12 +365,10 @@ impl<'a> Import<'a> {
                 self.begin_filing(std::mem::take(&mut together))?;
                 bytes = 0;
             }
-            while self.reading.len() > TOGETHER || self.reading.iter().map(InCage::bytes).sum::<u64>() > TOGETHER_BYTES
-            {
-                self.file_read(self.reading.len().div_ceil(2))?;
-            }
         }
+        self.read_so_far(&mut together)?;
         self.begin_filing(together)?;
+        self.begin_reading(contents)?;
         let _ = self.sender.blocking_send(Progress { read: self.read, ..Progress::default() });
         Ok(())
     }
@@ -386,8 +402,18 @@ impl<'a> Import<'a> {
         Ok(formats)
     }
 
-    /// Makes a clip ready to be filed. What has to be read in the cage is ready later.
-    fn prepare(&mut self, line: u64, clip: &Clip, contents: &mut Archive) -> Result<Option<Prepared>, Fault> {
+    fn is_on_its_way(&self, id: &ClipId) -> bool {
+        self.filing.as_ref().is_some_and(|filing| filing.ids.contains(id))
+            || self.reading.iter().any(|one| one.id == *id)
+            || self.aside.contains(id)
+    }
+
+    /// Begins to make a clip ready to be filed.
+    fn preparing(
+        &mut self,
+        clip: &Clip,
+        contents: &mut Archive,
+    ) -> Result<(ClipId, Vec<Format>, impl Future<Output = PreparedOrNot> + use<>), Fault> {
         let formats = self.formats(clip, contents)?;
         let service = self.service;
         let copy = as_copy(&service.history, &service.keeping, clip, formats.clone(), Kept::default());
@@ -395,41 +421,99 @@ impl<'a> Import<'a> {
         // Of those that are filed together, none is asked for yet.
         by_hand.alias = by_hand.alias.filter(|alias| self.aliases.insert(alias.clone()));
         let capture = service.capture.clone();
-        let preparing = async move { capture.prepare(copy, by_hand, id).await };
-        if formats.iter().any(|format| format.mime.starts_with("image/") || format.mime == format::HTML) {
-            let task = self.handle.spawn(preparing);
-            self.reading.push_back(InCage { line, clip: Box::new(clip.clone()), id, formats, task });
-            return Ok(None);
-        }
+        Ok((id, formats, async move { capture.prepare(copy, by_hand, id).await }))
+    }
+
+    /// Makes a clip ready to be filed; nothing if it was filed by itself.
+    fn prepare(&mut self, clip: &Clip, contents: &mut Archive) -> Result<Option<Prepared>, Fault> {
+        let (_, formats, preparing) = self.preparing(clip, contents)?;
         match self.handle.block_on(preparing)? {
             Some(prepared) => Ok(Some(prepared)),
             None => self.file_by_itself(clip, formats).map(|()| None),
         }
     }
 
-    /// Begins to file the first so many of those that are read in the cage, once they are.
-    fn file_read(&mut self, most: usize) -> Result<(), ImportError> {
-        let mut together = Vec::new();
-        let first: Vec<InCage> = self.reading.drain(..most.min(self.reading.len())).collect();
-        for InCage { line, clip, formats, task, .. } in first {
-            let prepared = joined(self.handle.block_on(task))?;
-            let done = match prepared.map_err(Fault::from) {
-                Ok(None) => self.file_by_itself(&clip, formats).map(|()| None),
-                prepared => prepared,
-            };
-            match done {
-                Ok(prepared) => together.extend(prepared.map(|prepared| (line, prepared))),
+    /// Sets a clip aside of which something is read in the cage, which takes longer than to file a hundred others. Those are
+    /// filed meanwhile.
+    fn set_aside(
+        &mut self,
+        (line, id): (u64, ClipId),
+        clip: Box<Clip>,
+        contents: &mut Archive,
+    ) -> Result<(), ImportError> {
+        self.aside.push(line, id, clip);
+        self.begin_reading(contents)?;
+        while self.aside.is_full() {
+            self.file_read(self.reading.len().div_ceil(2))?;
+            self.begin_reading(contents)?;
+        }
+        Ok(())
+    }
+
+    /// Begins to read in the cage as many of those that are set aside as there is room for.
+    fn begin_reading(&mut self, contents: &mut Archive) -> Result<(), ImportError> {
+        while self.reading.len() < TOGETHER && self.reading.iter().map(InCage::bytes).sum::<u64>() < TOGETHER_BYTES {
+            let Some((line, clip)) = self.aside.pop() else { break };
+            match self.preparing(&clip, contents) {
+                Ok((id, formats, preparing)) => {
+                    let task = self.handle.spawn(preparing);
+                    self.reading.push_back(InCage { line, clip, id, formats, task });
+                }
                 Err(Fault::Clip(reason)) => self.skip(line, Some(&clip.id), reason),
                 Err(Fault::Store(error)) => return Err(error.into()),
             }
         }
+        Ok(())
+    }
+
+    /// Adds what has been read in the cage so far to what is filed together.
+    fn read_so_far(&mut self, together: &mut Vec<(u64, Prepared)>) -> Result<(), ImportError> {
+        while self.reading.front().is_some_and(|first| first.task.is_finished()) {
+            let Some(first) = self.reading.pop_front() else { break };
+            together.extend(self.read(first)?);
+        }
+        Ok(())
+    }
+
+    /// Begins to file the first so many of those that are read in the cage, once they are.
+    fn file_read(&mut self, most: usize) -> Result<(), ImportError> {
+        let mut together = Vec::new();
+        let first: Vec<InCage> = self.reading.drain(..most.min(self.reading.len())).collect();
+        for one in first {
+            together.extend(self.read(one)?);
+        }
         self.begin_filing(together)
     }
 
-    /// Waits until all that is on its way is filed.
-    fn finish(&mut self) -> Result<(), ImportError> {
-        self.file_read(usize::MAX)?;
-        self.finish_filing()
+    /// Waits until one is read in the cage; nothing if it was left out, or filed by itself.
+    fn read(
+        &mut self,
+        InCage { line, clip, formats, task, .. }: InCage,
+    ) -> Result<Option<(u64, Prepared)>, ImportError> {
+        let prepared = joined(self.handle.block_on(task))?;
+        let done = match prepared.map_err(Fault::from) {
+            Ok(None) => self.file_by_itself(&clip, formats).map(|()| None),
+            prepared => prepared,
+        };
+        match done {
+            Ok(prepared) => Ok(prepared.map(|prepared| (line, prepared))),
+            Err(Fault::Clip(reason)) => {
+                self.skip(line, Some(&clip.id), reason);
+                Ok(None)
+            }
+            Err(Fault::Store(error)) => Err(error.into()),
+        }
+    }
+
+    /// Waits until all that was set aside, or is on its way, is filed.
+    fn finish(&mut self, contents: &mut Archive) -> Result<(), ImportError> {
+        loop {
+            self.begin_reading(contents)?;
+            if self.reading.is_empty() {
+                return self.finish_filing();
+            }
+            self.file_read(self.reading.len().div_ceil(2))?;
+        }
     }
 
     fn clip_by_itself(&mut self, clip: &Clip, contents: &mut Archive) -> Result<Option<Prepared>, Fault> {
