@@ -414,7 +414,7 @@ impl Capture {
             }
         }
         if let Some(decoded) = decoded {
-            self.draw(captured.number, decoded);
+            self.draw(vec![(captured.number, decoded)]);
         }
         Ok(captured)
     }
@@ -469,10 +469,13 @@ impl Capture {
         self.kept.subscribe()
     }
 
-    /// Makes the small picture of a clip, while everything goes on.
-    fn draw(&self, number: u64, decoded: Decoded) {
+    /// Makes the small pictures of clips, while everything goes on.
+    fn draw(&self, pictures: Vec<(u64, Decoded)>) {
+        if pictures.is_empty() {
+            return;
+        }
         let history = self.history.clone();
-        self.background.tasks.spawn(async move { drop(history.keep_thumbnail(number, decoded).await) });
+        self.background.tasks.spawn(async move { drop(history.keep_thumbnails(pictures).await) });
     }
 
     /// Refuses a copy of what was copied within the last `millis`, if the rules want that.

@@ -74,11 +74,8 @@ impl Capture {
         };
         self.history.ledger.changed_to(records, change);
         self.history.forgetting.notify_one();
-        for (number, clip) in numbers.into_iter().zip(clips) {
-            if let Some(decoded) = clip.decoded {
-                self.draw(number, decoded);
-            }
-        }
+        let decoded = numbers.into_iter().zip(clips).filter_map(|(number, clip)| Some((number, clip.decoded?)));
+        self.draw(decoded.collect());
         Ok(())
     }
 }

@@ -5,6 +5,20 @@ use yadori_cage::{Decoded, PictureError};
 use yadori_core::{Format, format};
 use yadori_store::{ClipRecord, StoreError, Thumbnail};
 
+/// Thumbnails that are put on record together, in bytes.
+const TOGETHER_BYTES: usize = 1 << 20;
+
+/// The thumbnail of a decoded picture, if one can be made.
+async fn small(decoded: Decoded) -> Option<Thumbnail> {
+    match decoded.small().await {
+        Ok(small) => Some(Thumbnail { mime: small.mime.into(), content: small.content }),
+        Err(error) => {
+            tracing::debug!(%error, "no thumbnail could be made");
+            None
+        }
+    }
+}
+
 impl History {
     /// Reads and decodes the picture of a clip; nothing if it has none that could be decoded.
     ///
@@ -27,17 +41,27 @@ impl History {
     /// # Errors
     /// When the database does not answer.
     pub(crate) async fn keep_thumbnail(&self, number: u64, decoded: Decoded) -> Result<Option<Thumbnail>, StoreError> {
-        match decoded.small().await {
-            Ok(small) => {
-                let thumbnail = Thumbnail { mime: small.mime.into(), content: small.content };
-                self.store.put_thumbnail(number, &thumbnail).await?;
-                Ok(Some(thumbnail))
-            }
-            Err(error) => {
-                tracing::debug!(%error, "no thumbnail could be made");
-                Ok(None)
+        let made: Vec<_> = small(decoded).await.map(|small| (number, small)).into_iter().collect();
+        self.store.put_thumbnails(&made).await?;
+        Ok(made.into_iter().next().map(|(_, small)| small))
+    }
+
+    /// Keeps the thumbnails of decoded pictures, those that can be made, and many of them together.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub(crate) async fn keep_thumbnails(&self, pictures: Vec<(u64, Decoded)>) -> Result<(), StoreError> {
+        let (mut made, mut bytes) = (Vec::new(), 0);
+        for (number, decoded) in pictures {
+            let Some(small) = small(decoded).await else { continue };
+            bytes += small.content.len();
+            made.push((number, small));
+            if bytes > TOGETHER_BYTES {
+                self.store.put_thumbnails(&std::mem::take(&mut made)).await?;
+                bytes = 0;
             }
         }
+        self.store.put_thumbnails(&made).await
     }
 
     /// The thumbnail of a clip, made now if it was not; nothing if it has no picture that can be decoded.

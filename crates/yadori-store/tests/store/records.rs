@@ -148,7 +148,15 @@ async fn what_is_due_is_shredded_with_its_content<const N: usize>(records: Recor
     let store = &records.store;
     let large = Format::new("image/png", vec![9u8; N]);
     let (gone, kept) = (file(store, "gone", 1, std::slice::from_ref(&large)).await, file(store, "kept", 2, &[]).await);
-    store.put_thumbnail(gone.number, &Thumbnail { mime: "image/png".into(), content: vec![1] }).await.unwrap();
+    let small = |number, pixels: &[u8]| (number, Thumbnail { mime: "image/png".into(), content: pixels.into() });
+    let both = [small(gone.number, &[1]), small(kept.number, &[2]), small(kept.number + 1_000, &[3])];
+    store.put_thumbnails(&both).await.unwrap();
+    store.put_thumbnails(&[small(gone.number, &[4, 4])]).await.unwrap();
+    for (number, expected) in
+        [(gone.number, Some(vec![4, 4])), (kept.number, Some(vec![2])), (kept.number + 1_000, None)]
+    {
+        assert_eq!(store.thumbnail(number).await.unwrap().map(|small| small.content), expected);
+    }
     let at = Stamp::at_start_of(MillisSinceEpoch(1_000));
     store.begin_step(OperationKind::Delete, vec![gone.number], at).await.unwrap();
     let due = store.next_due().await.unwrap().unwrap();
