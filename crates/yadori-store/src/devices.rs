@@ -135,6 +135,10 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn set_own_key(&self, key: [u8; 32], stamp: Stamp) -> Result<(), StoreError> {
+        retry_on_deadlock!(self.set_own_key_once(key, stamp))
+    }
+
+    async fn set_own_key_once(&self, key: [u8; 32], stamp: Stamp) -> Result<(), StoreError> {
         let mut tx = self.begin_writing().await?;
         let id = DeviceId::of_key(&key);
         let change = next_change(&mut tx).await?;
@@ -160,10 +164,12 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn note_device(&self, device: &Device) -> Result<Option<u64>, StoreError> {
-        let mut tx = self.begin_writing().await?;
-        let change = put(&mut tx, device, None).await?;
-        tx.commit().await?;
-        Ok(change)
+        retry_on_deadlock!(async {
+            let mut tx = self.begin_writing().await?;
+            let change = put(&mut tx, device, None).await?;
+            tx.commit().await?;
+            Ok::<_, StoreError>(change)
+        })
     }
 
     /// Notes when a device was last heard of.
@@ -214,17 +220,19 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn forget_links(&self) -> Result<(), StoreError> {
-        let mut tx = self.begin_writing().await?;
-        sqlx::query!(
-            "UPDATE devices SET linked = FALSE, linked_stamp = 0, cursor_upto = 0, cursor_feed = NULL, acked = 0
+        retry_on_deadlock!(async {
+            let mut tx = self.begin_writing().await?;
+            sqlx::query!(
+                "UPDATE devices SET linked = FALSE, linked_stamp = 0, cursor_upto = 0, cursor_feed = NULL, acked = 0
              WHERE own = FALSE AND (linked = TRUE OR linked_stamp = 0)"
-        )
-        .execute(&mut *tx)
-        .await?;
-        sqlx::query!("UPDATE devices SET pin = NULL, linked = FALSE, linked_stamp = 0 WHERE own = TRUE")
+            )
             .execute(&mut *tx)
             .await?;
-        Ok(tx.commit().await?)
+            sqlx::query!("UPDATE devices SET pin = NULL, linked = FALSE, linked_stamp = 0 WHERE own = TRUE")
+                .execute(&mut *tx)
+                .await?;
+            Ok::<_, StoreError>(tx.commit().await?)
+        })
     }
 
     /// Notes where a device was reached.
@@ -248,15 +256,17 @@ impl Store {
     /// # Errors
     /// When the database does not answer; nothing is changed then.
     pub async fn share_anew(&self, setting: &str, value: &str) -> Result<(), StoreError> {
-        let mut tx = self.begin_writing().await?;
-        settings::set(&mut *tx, setting, Some(value)).await?;
-        sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
-            .execute(&mut *tx)
-            .await?;
-        sqlx::query!("UPDATE devices SET cursor_upto = 0, cursor_feed = NULL WHERE own = FALSE")
-            .execute(&mut *tx)
-            .await?;
-        Ok(tx.commit().await?)
+        retry_on_deadlock!(async {
+            let mut tx = self.begin_writing().await?;
+            settings::set(&mut *tx, setting, Some(value)).await?;
+            sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
+                .execute(&mut *tx)
+                .await?;
+            sqlx::query!("UPDATE devices SET cursor_upto = 0, cursor_feed = NULL WHERE own = FALSE")
+                .execute(&mut *tx)
+                .await?;
+            Ok::<_, StoreError>(tx.commit().await?)
+        })
     }
 
     /// The other devices take this one's feed for a new one from now on, and read it from its beginning: what they have read of it
@@ -265,13 +275,15 @@ impl Store {
     /// # Errors
     /// When the database does not answer.
     pub async fn begin_new_feed(&self) -> Result<(), StoreError> {
-        let mut tx = self.begin_writing().await?;
-        sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
-            .execute(&mut *tx)
-            .await?;
-        // Nobody has acknowledged anything of it.
-        sqlx::query!("UPDATE devices SET acked = 0 WHERE own = FALSE").execute(&mut *tx).await?;
-        Ok(tx.commit().await?)
+        retry_on_deadlock!(async {
+            let mut tx = self.begin_writing().await?;
+            sqlx::query!("UPDATE feed SET id = UNHEX(LEFT(REPLACE(UUID(), '-', ''), 16)) WHERE one = 1")
+                .execute(&mut *tx)
+                .await?;
+            // Nobody has acknowledged anything of it.
+            sqlx::query!("UPDATE devices SET acked = 0 WHERE own = FALSE").execute(&mut *tx).await?;
+            Ok::<_, StoreError>(tx.commit().await?)
+        })
     }
 
     /// How many clips in the history have content that is on another device only.
