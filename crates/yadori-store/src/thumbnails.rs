@@ -31,15 +31,14 @@ impl Store {
     pub async fn put_thumbnails(&self, thumbnails: &[(u64, Thumbnail)]) -> Result<(), StoreError> {
         match thumbnails {
             [] => Ok(()),
-            [(clip, thumbnail)] => {
-                retry_on_deadlock!(put(&self.connections, *clip, thumbnail))
-            }
+            [(clip, thumbnail)] => retry_on_deadlock!(put(&self.connections, *clip, thumbnail)),
             many => retry_on_deadlock!(self.put_many_once(many)),
         }
     }
 
     async fn put_many_once(&self, thumbnails: &[(u64, Thumbnail)]) -> Result<(), StoreError> {
-        let mut tx = self.begin_ahead().await?;
+        // Each statement locks its clip to the end: nobody else writes meanwhile, who could want them in another order.
+        let mut tx = self.begin_notes(&[]).await?;
         for (clip, thumbnail) in thumbnails {
             put(&mut *tx, *clip, thumbnail).await?;
         }
