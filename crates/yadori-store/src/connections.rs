@@ -16,6 +16,7 @@ use sqlx_core::describe::Describe;
 use std::io::ErrorKind;
 use std::net::IpAddr;
 use std::ops::{Deref, DerefMut};
+use std::panic::AssertUnwindSafe;
 use std::str::FromStr;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
@@ -256,9 +257,14 @@ async fn is_sound(connection: &mut MySqlConnection) -> bool {
     static QUESTIONS: AtomicU32 = AtomicU32::new(1);
     let question = i64::from(QUESTIONS.fetch_add(1, Ordering::Relaxed));
     let asked = sqlx::raw_sql(AssertSqlSafe(format!("ROLLBACK; SELECT {question}"))).fetch_all(connection);
+    // Where a use was broken off while its statement was prepared, the client takes the rest of that for the answer to this, and
+    // may panic.
+    let asked = AssertUnwindSafe(asked).catch_unwind();
     match timeout(ANSWER, asked).await {
-        Ok(Ok(rows)) => matches!(&rows[..], [row] if row.try_get::<i64, _>(0).is_ok_and(|answer| answer == question)),
-        Ok(Err(_)) | Err(_) => false,
+        Ok(Ok(Ok(rows))) => {
+            matches!(&rows[..], [row] if row.try_get::<i64, _>(0).is_ok_and(|answer| answer == question))
+        }
+        Ok(Ok(Err(_)) | Err(_)) | Err(_) => false,
     }
 }
 
@@ -341,6 +347,30 @@ mod tests {
         let mut lease = connections.lend().await.unwrap();
         assert_eq!(asked(&mut lease, "SELECT CAST(COUNT(*) AS UNSIGNED) FROM t").await, 1);
         lease.end();
+        connections.close().await;
+    }
+
+    #[tokio::test]
+    async fn whatever_is_broken_off_the_next_use_gets_its_own_answer() {
+        let database = TestDatabase::new();
+        let connections = Connections::to(database.url()).unwrap();
+        let shapes = (0..6u64).flat_map(|values| (1..12u64).map(move |columns| (values, columns)));
+        for (number, (values, columns)) in (1000..).zip(shapes) {
+            // Prepared by nobody yet, so that what is left of it are the columns of its values and of its answer.
+            let answer: Vec<String> = (0..columns).map(|column| format!("{number} AS c{column}")).collect();
+            let text = format!("SELECT {} WHERE 0 NOT IN (1{})", answer.join(", "), ", ?".repeat(values as usize));
+            let mut lease = connections.lend().await.unwrap();
+            assert_eq!(asked(&mut lease, "SELECT CAST(7 AS UNSIGNED)").await, 7);
+            let query = (1..=values).fold(sqlx::query(AssertSqlSafe(text)), sqlx::query::Query::bind);
+            let mut using = query.fetch_all(&mut *lease).boxed();
+            // It has been sent, and perhaps it has been answered by now.
+            for _ in 0..=number % 3 {
+                if futures_util::poll!(&mut using).is_ready() {
+                    break;
+                }
+                tokio::task::yield_now().await;
+            }
+        }
         connections.close().await;
     }
 
