@@ -23,7 +23,7 @@ impl Store {
     pub async fn repair_clock(&self, believed: Stamp, now: MillisSinceEpoch) -> Result<(Stamp, u64), StoreError> {
         let limit = believed.to_bits();
         let mut tx = self.begin_writing().await?;
-        let mut change = sqlx::query_scalar!("SELECT last FROM feed WHERE one = 1").fetch_one(&mut *tx).await?;
+        let mut change = tx.latest_change();
         let latest =
             STAMPS_OF_CLIPS.iter().map(|column| format!("COALESCE({column}, 0)")).collect::<Vec<_>>().join(", ");
         let mut clips: Vec<StateRow> =

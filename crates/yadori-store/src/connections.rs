@@ -4,7 +4,8 @@
 //! (whoever waited for it is gone), may leave a transaction open, whose locks would be kept; a statement half prepared; or answers
 //! that would be taken for those to the next question. Such a connection is asked something first, and closed unless it answers.
 
-use crate::store::OpenError;
+use crate::feed::Turn;
+use crate::store::{NO_LOCKS, OpenError, number_of};
 
 use futures_util::future::BoxFuture;
 use futures_util::stream::{self, BoxStream};
@@ -13,6 +14,7 @@ use parking_lot::{Mutex, RwLock};
 use sqlx::mysql::{MySqlConnectOptions, MySqlQueryResult, MySqlRow, MySqlSslMode, MySqlStatement, MySqlTypeInfo};
 use sqlx::{AssertSqlSafe, ConnectOptions, Connection, Either, Execute, Executor, MySql, MySqlConnection, Row, SqlStr};
 use sqlx_core::describe::Describe;
+use std::hash::{BuildHasher, Hasher, RandomState};
 use std::io::ErrorKind;
 use std::net::IpAddr;
 use std::ops::{Deref, DerefMut};
@@ -39,6 +41,12 @@ const ANSWER: Duration = Duration::from_secs(1);
 /// The server would close connections that were idle for eight hours, and the first requests of the morning would fail.
 const SETTING: &str = "SET SESSION wait_timeout = 31536000";
 
+/// Before it is asked once more whether the server is done with what a broken connection had asked for.
+const PAUSE: Duration = Duration::from_millis(20);
+
+/// How a server is not there that has ended.
+const GONE: [ErrorKind; 2] = [ErrorKind::ConnectionRefused, ErrorKind::NotFound];
+
 /// All connections to one database. Statements can be executed on it: each on the next that is free.
 #[derive(Clone)]
 pub(crate) struct Connections(Arc<Shared>);
@@ -47,17 +55,26 @@ struct Shared {
     /// Where they lead.
     options: RwLock<MySqlConnectOptions>,
     /// Those that are lent to nobody; the one used last is lent first.
-    idle: Mutex<Vec<MySqlConnection>>,
+    idle: Mutex<Vec<Session>>,
     /// One for each that may be lent.
     permits: Arc<Semaphore>,
+}
+
+/// A connection, and what the server knows it by.
+struct Session {
+    connection: MySqlConnection,
+    /// The name of a lock that it holds for as long as the server does anything for it.
+    name: String,
 }
 
 /// A connection that is lent to one use.
 pub(crate) struct Lease {
     /// There until it is given back.
-    connection: Option<MySqlConnection>,
+    session: Option<Session>,
     shared: Arc<Shared>,
     permit: Option<OwnedSemaphorePermit>,
+    /// Nobody else writes until this use has come to its end, or the server is done with all that it was asked for.
+    turn: Option<Turn>,
 }
 
 impl Connections {
@@ -85,32 +102,11 @@ impl Connections {
             Err(_) => return Err(sqlx::Error::PoolTimedOut),
         };
         let idle = self.0.idle.lock().pop();
-        let connection = match idle {
-            Some(connection) => connection,
-            None => self.connect(deadline).await?,
+        let session = match idle {
+            Some(session) => session,
+            None => self.0.connect(deadline).await?,
         };
-        Ok(Lease { connection: Some(connection), shared: self.0.clone(), permit: Some(permit) })
-    }
-
-    /// A new connection. A server that is starting, or has too many, is asked again until the deadline.
-    async fn connect(&self, deadline: Instant) -> Result<MySqlConnection, sqlx::Error> {
-        let mut pause = FIRST_PAUSE;
-        loop {
-            let options = self.0.options.read().clone();
-            let connecting = async {
-                let mut connection = options.connect().await?;
-                sqlx::query(SETTING).execute(&mut connection).await?;
-                Ok(connection)
-            };
-            match timeout_at(deadline, connecting).await {
-                Ok(Err(sqlx::Error::Io(error))) if error.kind() == ErrorKind::ConnectionRefused => {}
-                Ok(Err(sqlx::Error::Database(error))) if error.is_transient_in_connect_phase() => {}
-                Ok(done) => return done,
-                Err(_) => return Err(sqlx::Error::PoolTimedOut),
-            }
-            sleep(pause.min(deadline.saturating_duration_since(Instant::now()))).await;
-            pause *= 2;
-        }
+        Ok(Lease { session: Some(session), shared: self.0.clone(), permit: Some(permit), turn: None })
     }
 
     /// Tells where the database is from now on, after its server was started anew.
@@ -131,9 +127,9 @@ impl Connections {
         self.0.permits.close();
         drop(all);
         let idle = std::mem::take(&mut *self.0.idle.lock());
-        for connection in idle {
+        for session in idle {
             // The server hears that it was meant. If it does not, it is gone.
-            let _ = timeout(ANSWER, connection.close()).await;
+            let _ = timeout(ANSWER, session.connection.close()).await;
         }
     }
 
@@ -146,6 +142,65 @@ impl Connections {
         let answers = lease.fetch_many(query).try_collect().await?;
         lease.end();
         Ok(answers)
+    }
+}
+
+impl Shared {
+    /// A new connection. A server that is starting, or has too many, is asked again until the deadline.
+    async fn connect(&self, deadline: Instant) -> Result<Session, sqlx::Error> {
+        let mut pause = FIRST_PAUSE;
+        loop {
+            let options = self.options.read().clone();
+            let connecting = async {
+                let connection = options.connect().await?;
+                Session::begin(connection).await
+            };
+            match timeout_at(deadline, connecting).await {
+                Ok(Err(sqlx::Error::Io(error))) if error.kind() == ErrorKind::ConnectionRefused => {}
+                Ok(Err(sqlx::Error::Database(error))) if error.is_transient_in_connect_phase() => {}
+                Ok(done) => return done,
+                Err(_) => return Err(sqlx::Error::PoolTimedOut),
+            }
+            sleep(pause.min(deadline.saturating_duration_since(Instant::now()))).await;
+            pause *= 2;
+        }
+    }
+
+    /// Waits until the server is done with all that a connection had asked for, which is closed on this side.
+    async fn wait_until_over(&self, name: &str) {
+        loop {
+            let options = self.options.read().clone();
+            let asking = async {
+                let mut connection = options.connect().await?;
+                let free = sqlx::query_scalar::<_, Option<i64>>("SELECT IS_FREE_LOCK(?)").bind(name);
+                free.fetch_one(&mut connection).await
+            };
+            match timeout(PATIENCE, asking).await {
+                Ok(Ok(Some(0))) => {}
+                Ok(Ok(_)) => return,
+                // Without a server there is nobody who does anything.
+                Ok(Err(sqlx::Error::Io(error))) if GONE.contains(&error.kind()) => return,
+                Ok(Err(error)) if number_of(&error).is_some_and(|number| NO_LOCKS.contains(&number)) => return,
+                // It may be busy, or have too many connections.
+                Ok(Err(_)) | Err(_) => {}
+            }
+            sleep(PAUSE).await;
+        }
+    }
+}
+
+impl Session {
+    async fn begin(mut connection: MySqlConnection) -> Result<Self, sqlx::Error> {
+        let name = format!("yadori session {:016x}", RandomState::new().build_hasher().finish());
+        let locking = format!("{SETTING}; DO GET_LOCK('{name}', 0)");
+        match sqlx::raw_sql(AssertSqlSafe(locking)).execute(&mut connection).await {
+            Ok(_) => Ok(Self { connection, name }),
+            // A cluster has no such locks.
+            Err(error) if number_of(&error).is_some_and(|number| NO_LOCKS.contains(&number)) => {
+                Ok(Self { connection, name })
+            }
+            Err(error) => Err(error),
+        }
     }
 }
 
@@ -205,14 +260,24 @@ impl<'c> Executor<'c> for &'_ Connections {
 impl Lease {
     /// Gives it back: its use has come to its end, and all answers were read.
     pub fn end(mut self) {
-        if let Some(connection) = self.connection.take() {
-            self.shared.idle.lock().push(connection);
+        if let Some(session) = self.session.take() {
+            self.shared.idle.lock().push(session);
         }
     }
 
     /// Keeps it for good; another may be made in its place.
     pub fn keep(mut self) -> MySqlConnection {
-        self.connection.take().expect("it is there until it is given back")
+        self.session.take().expect("it is there until it is given back").connection
+    }
+
+    /// It is this use's turn to write, until the end.
+    pub fn takes(&mut self, turn: Turn) {
+        self.turn = Some(turn);
+    }
+
+    /// The turn, if it has been taken.
+    pub fn turn(&mut self) -> Option<&mut Turn> {
+        self.turn.as_mut()
     }
 }
 
@@ -220,33 +285,35 @@ impl Deref for Lease {
     type Target = MySqlConnection;
 
     fn deref(&self) -> &MySqlConnection {
-        self.connection.as_ref().expect("it is there until it is given back")
+        &self.session.as_ref().expect("it is there until it is given back").connection
     }
 }
 
 impl DerefMut for Lease {
     fn deref_mut(&mut self) -> &mut MySqlConnection {
-        self.connection.as_mut().expect("it is there until it is given back")
+        &mut self.session.as_mut().expect("it is there until it is given back").connection
     }
 }
 
 impl Drop for Lease {
     fn drop(&mut self) {
-        let Some(mut connection) = self.connection.take() else { return };
+        let Some(mut session) = self.session.take() else { return };
         // Outside of the runtime there is nobody to ask it.
         let Ok(runtime) = tokio::runtime::Handle::try_current() else { return };
-        let (shared, permit) = (self.shared.clone(), self.permit.take());
+        let (shared, permit, turn) = (self.shared.clone(), self.permit.take(), self.turn.take());
         runtime.spawn(async move {
-            let sound = is_sound(&mut connection).await;
-            let mut idle = shared.idle.lock();
-            if sound {
-                idle.push(connection);
+            if is_sound(&mut session.connection).await {
+                shared.idle.lock().push(session);
             } else {
                 // The server may have gone, and the others would fail one after the other.
-                idle.clear();
+                shared.idle.lock().clear();
+                let Session { connection, name } = session;
+                drop(connection);
+                if turn.is_some() {
+                    shared.wait_until_over(&name).await;
+                }
             }
-            drop(idle);
-            drop(permit);
+            drop((turn, permit));
         });
     }
 }
@@ -302,6 +369,7 @@ fn asks_for_less(url: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::feed::Feed;
     use yadori_database::testing::TestDatabase;
 
     async fn asked(lease: &mut Lease, question: &'static str) -> u64 {
@@ -371,6 +439,26 @@ mod tests {
                 tokio::task::yield_now().await;
             }
         }
+        connections.close().await;
+    }
+
+    #[tokio::test]
+    async fn whose_turn_is_next_waits_until_the_server_is_done_with_the_one_before() {
+        let database = TestDatabase::new();
+        let connections = Connections::to(database.url()).unwrap();
+        sqlx::raw_sql("CREATE TABLE t (n INT PRIMARY KEY) ENGINE = InnoDB").execute(&connections).await.unwrap();
+        let feed = Arc::new(Feed::default());
+        let mut lease = connections.lend().await.unwrap();
+        lease.takes(feed.turn().await);
+        // Nobody waits for it any more, and it takes longer than a question may.
+        let mut slow = sqlx::raw_sql("BEGIN; INSERT INTO t VALUES (SLEEP(1.5)); COMMIT").execute(&mut *lease).boxed();
+        assert!(futures_util::poll!(&mut slow).is_pending());
+        drop(slow);
+        lease.turn().unwrap().leaves(1);
+        drop(lease);
+        let _turn = feed.turn().await;
+        let count = sqlx::query_scalar("SELECT COUNT(*) FROM t").fetch_one(&connections);
+        assert_eq!((count.await.unwrap(), feed.last()), (1i64, 1));
         connections.close().await;
     }
 

@@ -297,6 +297,19 @@ pub(crate) async fn write_blob(tx: &mut WriteTx, data: &[u8]) -> Result<u64, sql
             .await?;
     }
     // Other clips may have lacked it.
-    note_whole(tx, number).await?;
+    if tx.is_its_turn() {
+        note_whole(tx, number).await?;
+    } else {
+        tx.has_whole(number);
+    }
     Ok(number)
+}
+
+/// Notes of all that was written before it was its turn.
+pub(crate) async fn note_all_whole(tx: &mut WriteTx) -> Result<(), sqlx::Error> {
+    for blob in tx.take_whole() {
+        tx.changes_more();
+        note_whole(tx, blob).await?;
+    }
+    Ok(())
 }

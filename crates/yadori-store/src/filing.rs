@@ -15,6 +15,7 @@ use crate::write_tx::{WriteTx, next_change};
 use futures_util::TryStreamExt;
 use parking_lot::RwLock;
 use sqlx::AssertSqlSafe;
+use std::io::ErrorKind;
 use std::sync::Arc;
 use yadori_core::clip::Life;
 use yadori_core::format::{Format, MOST, PLAIN};
@@ -207,7 +208,12 @@ impl Filing {
     /// # Errors
     /// When the database fails, or has no room. Nothing is left behind then.
     pub async fn commit(mut self, clip: &NewClip<'_>, formats: &[Format]) -> Result<Filed, StoreError> {
+        if !self.tx.take_turn(self.blobs.iter().any(Option::is_some)).await? {
+            self.blobs.clear();
+            self.put_content(formats).await?;
+        }
         self.tx.inserts();
+        content::note_all_whole(&mut self.tx).await?;
         let given = attributes::attributes(&clip.given);
         let is_only_filed = given.is_empty() && clip.replaces.is_none() && clip.moved_in.is_none();
         // Most copies are small, new, and nothing else is to be done with them.
@@ -277,11 +283,11 @@ impl Filing {
         formats: &[Format],
         at_once: bool,
     ) -> Result<(u64, Option<u64>), StoreError> {
+        let change = next_change(&mut self.tx).await?;
         let mut statements = Statements::default();
-        self.tx.put_next(&mut statements);
         statements.add(INSERT_CLIPS);
         let is_plain = clip.is_plain(formats);
-        add_clip(&mut statements, (clip, is_plain), None, self.device);
+        add_clip(&mut statements, (clip, is_plain), change, self.device);
         if at_once {
             let formats = if is_plain { &[] } else { formats };
             if !formats.is_empty() {
@@ -296,8 +302,8 @@ impl Filing {
             self.tx.commits();
         }
         let mut done = sqlx::raw_sql(AssertSqlSafe(statements.into_text())).execute_many(&mut *self.tx);
-        // What each statement says, the first of which is the number of the change.
-        let mut said = Vec::with_capacity(4);
+        // What each statement says, the first of which is the number of the clip.
+        let mut said = Vec::with_capacity(3);
         let outcome = loop {
             match done.try_next().await {
                 Ok(Some(result)) => said.push(result.last_insert_id()),
@@ -306,14 +312,22 @@ impl Filing {
             }
         };
         drop(done);
-        let (change, number) = match (outcome, &said[..]) {
-            (Ok(()), [change, number, ..]) => (*change, Some(*number)),
-            (Err(error), [change]) if number_of(&error) == Some(KNOWN) => (*change, None),
-            (Err(error), _) => return Err(error.into()),
+        let number = match (outcome, &said[..]) {
+            (Ok(()), [number, ..]) => Some(*number),
+            (Err(error), []) if number_of(&error) == Some(KNOWN) => {
+                if is_of_change(&error) {
+                    self.tx.is_found_behind();
+                    return Err(sqlx::Error::Io(ErrorKind::Deadlock.into()).into());
+                }
+                None
+            }
+            (Err(error), _) => {
+                self.tx.has_failed(&error);
+                return Err(error.into());
+            }
             (Ok(()), _) => return Err(sqlx::Error::Protocol("fewer answers than questions".into()).into()),
         };
-        self.tx.is_decided();
-        self.tx.has_put(change);
+        self.tx.is_decided(number.is_some());
         Ok((change, number))
     }
 
@@ -517,21 +531,12 @@ pub(crate) const INSERT_CLIPS: &str = "INSERT INTO clips (id, seq, kind, secret,
     recalled_at, restored, size, width, height, text_lines, text_chars, text, plain, title, title_stamp, caption, application, \
     window_title, page, selected, shared) VALUES ";
 
-/// Adds the row of a clip. Without a number for its change, it takes that which the statement before has made.
-pub(crate) fn add_clip(
-    statements: &mut Statements,
-    (clip, is_plain): (&NewClip<'_>, bool),
-    change: Option<u64>,
-    device: u32,
-) {
+/// Adds the row of a clip, with the number of its change.
+pub(crate) fn add_clip(statements: &mut Statements, (clip, is_plain): (&NewClip<'_>, bool), change: u64, device: u32) {
     let (width, height) = clip.pixels.unzip();
     let (lines, chars) = clip.extent.unzip();
     let life = clip.moved_in;
-    statements.row().value(&clip.id.0[..]);
-    match change {
-        Some(change) => statements.value(change),
-        None => statements.expression("LAST_INSERT_ID()"),
-    };
+    statements.row().value(&clip.id.0[..]).value(change);
     statements.value(clip.kind.code()).value(clip.sensitive.map_or(0, Sensitive::code)).value(device);
     statements.value(clip.copied.to_bits()).value(life.map_or(1, |life| life.copies.min(MOST_COUNTED)));
     statements.value(life.map_or(0, |life| life.recalls.min(MOST_COUNTED)));
@@ -543,6 +548,11 @@ pub(crate) fn add_clip(
     statements.value(clip.title).value(clip.title.map(|_| clip.filed.to_bits())).value(clip.caption);
     statements.value(fitted(&clip.source.application, 255)).value(fitted(&clip.source.window, 1000));
     statements.value(fitted(&clip.source.page, 8000)).value(clip.source.selected).value(clip.shared).end_row();
+}
+
+/// Whether a key that is there already is the number of a change.
+fn is_of_change(error: &sqlx::Error) -> bool {
+    error.as_database_error().is_some_and(|error| error.message().ends_with("for key 'seq'"))
 }
 
 /// Whether formats are small enough for one message.

@@ -6,7 +6,7 @@ use crate::content;
 use crate::filing::{INSERT_CLIPS, INSERT_FORMATS, NewClip, add_clip, inline_content, is_large};
 use crate::statements::Statements;
 use crate::store::{Store, StoreError, retry_on_deadlock};
-use crate::write_tx::next_changes;
+use crate::write_tx::{WriteTx, next_changes};
 use data_encoding::HEXLOWER;
 use yadori_core::ClipId;
 use yadori_core::Format;
@@ -72,28 +72,26 @@ impl Store {
 
     async fn file_all_once(&self, clips: &[(NewClip<'_>, &[Format])]) -> Result<FiledTogether, StoreError> {
         let mut tx = self.begin_ahead().await?;
-        let mut blobs = Vec::new();
-        for (_, formats) in clips {
-            for format in *formats {
-                blobs.push(if is_large(format) {
-                    Some(content::write_blob(&mut tx, &format.data).await?)
-                } else {
-                    None
-                });
-            }
+        let mut blobs = put_blobs(&mut tx, clips).await?;
+        if !tx.take_turn(blobs.iter().any(Option::is_some)).await? {
+            blobs = put_blobs(&mut tx, clips).await?;
         }
         tx.writes();
+        content::note_all_whole(&mut tx).await?;
         let before = next_changes(&mut tx, clips.len()).await?;
         let mut insert = Statements::default();
         insert.add(INSERT_CLIPS);
         for (change, (clip, formats)) in (before + 1..).zip(clips) {
-            add_clip(&mut insert, (clip, clip.is_plain(formats)), Some(change), self.device);
+            add_clip(&mut insert, (clip, clip.is_plain(formats)), change, self.device);
         }
         insert.execute(&mut tx).await?;
         let last = before + clips.len() as u64;
         let numbers = sqlx::query_scalar!("SELECT no FROM clips WHERE seq > ? AND seq <= ? ORDER BY seq", before, last)
             .fetch_all(&mut *tx)
             .await?;
+        if numbers.len() == clips.len() {
+            tx.bears(last);
+        }
         let formats = numbers.iter().zip(clips).flat_map(|(number, (clip, formats))| {
             let is_plain = clip.is_plain(formats);
             (0u8..).zip(*formats).map(move |(place, format)| (*number, (clip, is_plain), place, format))
@@ -125,4 +123,13 @@ impl Store {
         tx.commit().await?;
         Ok(FiledTogether { numbers, change: last, records })
     }
+}
+
+/// Writes the large formats; gives their blobs, and none for each of the others.
+async fn put_blobs(tx: &mut WriteTx, clips: &[(NewClip<'_>, &[Format])]) -> Result<Vec<Option<u64>>, sqlx::Error> {
+    let mut blobs = Vec::new();
+    for format in clips.iter().flat_map(|(_, formats)| *formats) {
+        blobs.push(if is_large(format) { Some(content::write_blob(tx, &format.data).await?) } else { None });
+    }
+    Ok(blobs)
 }

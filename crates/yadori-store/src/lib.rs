@@ -44,6 +44,7 @@ mod content;
 mod days;
 mod devices;
 mod drawers;
+mod feed;
 mod fetching;
 mod filing;
 mod filing_many;

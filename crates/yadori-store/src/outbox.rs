@@ -51,7 +51,7 @@ impl Store {
         if let Some(fresh) = self.cache.outgoing_since(after, until, most) {
             return Ok(fresh);
         }
-        let latest = self.latest_change().await?.min(until);
+        let latest = self.latest_change().min(until);
         let rows: Vec<StateRow> = sqlx::query_as(select_states(
             "FROM clips c FORCE INDEX (seq) WHERE c.seq > ? AND c.seq <= ? ORDER BY c.seq LIMIT ?",
         ))

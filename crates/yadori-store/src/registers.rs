@@ -325,7 +325,14 @@ async fn put_rows(
             put.execute(&mut **tx).await?;
         }
     }
-    numbered.iter().map(|row| Ok((row.try_get(0)?, row.try_get(1)?))).collect()
+    let numbers: Vec<(u64, u64)> = numbered
+        .iter()
+        .map(|row| Ok::<_, sqlx::Error>((row.try_get(0)?, row.try_get(1)?)))
+        .collect::<Result<_, _>>()?;
+    if let Some(last) = numbers.iter().map(|(_, change)| *change).max() {
+        tx.bears(last);
+    }
+    Ok(numbers)
 }
 
 /// Puts down rows: those of new clips are inserted, and those of known ones changed. What stands before the values, and after.

@@ -39,11 +39,10 @@ pub(crate) async fn latest(connection: &mut MySqlConnection) -> Result<u64, sqlx
     latest_from(connection, known.as_deref()).await
 }
 
-/// Notes the latest stamp on record, so that it is found sooner from now on.
-pub(crate) async fn note_latest(connection: &mut MySqlConnection) -> Result<(), sqlx::Error> {
+/// Notes the latest stamp on record, so that it is found sooner from now on. What changes after `upto`, the latest change, is looked
+/// at again.
+pub(crate) async fn note_latest(connection: &mut MySqlConnection, upto: u64) -> Result<(), sqlx::Error> {
     let known = known(&mut *connection).await?;
-    // First: what changes while it is looked for is looked at again.
-    let upto: u64 = query_scalar("SELECT last FROM feed WHERE one = 1").fetch_one(&mut *connection).await?;
     let latest = latest_from(&mut *connection, known.as_deref()).await?;
     let note = format!("{upto} {latest}");
     // Unless somebody has noted something else meanwhile.

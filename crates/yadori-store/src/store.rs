@@ -2,11 +2,13 @@
 
 use crate::cache::Cache;
 use crate::connections::Connections;
+use crate::feed::{Feed, LAST_ON_RECORD};
 use crate::schema;
 use crate::stamps;
 use parking_lot::RwLock;
 use sqlx::MySqlConnection;
 use std::fmt::Write;
+use std::io::ErrorKind;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use thiserror::Error;
@@ -23,6 +25,8 @@ pub(crate) type TombstoneKey = [u8; 32];
 #[derive(Clone)]
 pub struct Store {
     pub(crate) connections: Connections,
+    /// The numbers of the changes.
+    pub(crate) feed: Arc<Feed>,
     pub(crate) device: u32,
     /// The id of this device, which it gets anew with its key.
     pub(crate) device_id: Arc<RwLock<DeviceId>>,
@@ -141,7 +145,11 @@ impl StoreError {
     /// Whether two transactions stood in each other's way, so that this one was taken back: the same request succeeds
     /// when it is made again at once.
     pub fn is_deadlock(&self) -> bool {
-        matches!(self, Self::Unavailable(error) if number_of(error).is_some_and(|number| COLLISION.contains(&number)))
+        match self {
+            Self::Unavailable(sqlx::Error::Io(error)) => error.kind() == ErrorKind::Deadlock,
+            Self::Unavailable(error) => number_of(error).is_some_and(|number| COLLISION.contains(&number)),
+            _ => false,
+        }
     }
 }
 
@@ -172,7 +180,7 @@ const NO_ROOM: [u16; 4] = [1021, 1114, 1030, 1026];
 const PASSING: [u16; 8] = [1053, 1205, 1213, 1927, 1020, 1040, 1203, 1226];
 
 /// MariaDB's numbers for a function that this server does not have, or not in this mode.
-const NO_LOCKS: [u16; 3] = [1235, 1295, 1305];
+pub(crate) const NO_LOCKS: [u16; 3] = [1235, 1295, 1305];
 
 /// MariaDB's number of an error.
 pub(crate) fn number_of(error: &sqlx::Error) -> Option<u16> {
@@ -213,9 +221,14 @@ impl Store {
         schema::bring_up_to_date(&mut connection).await?;
         // A scrub that was killed may have left it.
         sqlx::raw_sql("DROP TABLE IF EXISTS filling").execute(&mut *connection).await.map_err(StoreError::from)?;
+        let (last, on_record) =
+            sqlx::query_as(LAST_ON_RECORD).fetch_one(&mut *connection).await.map_err(StoreError::from)?;
+        let feed = Feed::default();
+        feed.is_at(last, on_record);
         connection.end();
         let mut store = Self {
             connections,
+            feed: Arc::new(feed),
             device: 0,
             device_id: Arc::default(),
             device_name: device.0.to_owned(),
@@ -308,17 +321,14 @@ impl Store {
     /// When the database does not answer.
     pub async fn note_latest_stamp(&self) -> Result<(), StoreError> {
         let mut lease = self.connections.lend().await?;
-        stamps::note_latest(&mut lease).await?;
+        stamps::note_latest(&mut lease, self.feed.last()).await?;
         lease.end();
         Ok(())
     }
 
     /// The number of the latest change.
-    ///
-    /// # Errors
-    /// When the database does not answer.
-    pub async fn latest_change(&self) -> Result<u64, StoreError> {
-        Ok(sqlx::query_scalar!("SELECT last FROM feed WHERE one = 1").fetch_one(&self.connections).await?)
+    pub fn latest_change(&self) -> u64 {
+        self.feed.last()
     }
 }
 

@@ -1,34 +1,43 @@
 //! Transactions that write.
 //!
-//! Whoever writes takes a number of the change feed for each change, and holds the feed from the first on, so that what is read can
-//! be relied upon, and nobody stands in another's way with what each took first. The numbers are counted here, and the feed is
-//! brought up to the last of them in the message that makes all of it durable.
+//! Whoever writes takes a number of the change feed for each change, and nobody else writes from the first on, so that what is read
+//! can be relied upon, and nobody stands in another's way with what each took first. The feed is brought up to the last of them in
+//! the message that makes all of it durable, unless a new clip bears that number.
 
 use crate::cache::{Cache, Writing};
 use crate::clips::ClipRecord;
 use crate::connections::Lease;
 use crate::content::StoredFormat;
+use crate::feed::{Feed, LAST_ON_RECORD};
 use crate::fresh::FreshClip;
 use crate::statements::Statements;
 use crate::store::Store;
+use sqlx::MySqlConnection;
 use sqlx::mysql::MySqlRow;
-use sqlx::{MySqlConnection, Row};
 use std::ops::{Deref, DerefMut};
 use std::sync::Arc;
+use std::time::Duration;
+use tokio::time::timeout;
 
-/// Gives the number of the latest change. Nobody else takes one from then on.
-const HOLD_FEED: &str = "SELECT last FROM feed WHERE one = 1 FOR UPDATE";
+/// How long whoever writes waits for its turn.
+const PATIENCE: Duration = Duration::from_secs(50);
+
+/// The same where content was written first.
+const SOON: Duration = Duration::from_millis(50);
 
 /// A transaction that writes; nothing that was read before is believed from its first write on. Dropped before it was made durable,
 /// it leaves nothing.
 pub(crate) struct WriteTx {
     lease: Lease,
     cache: Arc<Cache>,
+    feed: Arc<Feed>,
     writing: Option<Writing>,
-    /// The number of the latest change, once the feed is held.
+    /// The last number that was taken, or the one before, once it is its turn.
     last: Option<u64>,
-    /// Whether that is to be put on record.
-    has_taken: bool,
+    /// The last of its numbers that a clip bears.
+    borne: u64,
+    /// Blobs that came to be here as a whole before it was its turn.
+    whole: Vec<u64>,
 }
 
 impl Store {
@@ -59,25 +68,81 @@ impl Store {
     pub(crate) async fn begin_ahead(&self) -> Result<WriteTx, sqlx::Error> {
         let mut lease = self.connections.lend().await?;
         sqlx::raw_sql("BEGIN").execute(&mut *lease).await?;
-        Ok(WriteTx::of(lease, self.cache.clone()))
+        Ok(self.tx(lease))
     }
 
     async fn begin_holding(&self, question: Statements) -> Result<(WriteTx, Vec<MySqlRow>), sqlx::Error> {
+        // In this order: whose turn it is must not wait for a connection of somebody who waits for the turn.
         let mut lease = self.connections.lend().await?;
+        let turn = timeout(PATIENCE, self.feed.turn()).await.map_err(|_| sqlx::Error::PoolTimedOut)?;
+        lease.takes(turn);
+        let mut tx = self.tx(lease);
         let mut statements = Statements::default();
-        statements.add("BEGIN").add(HOLD_FEED).append(question);
-        let mut answers = statements.fetch_all(&mut lease).await?;
-        if answers.is_empty() {
-            return Err(sqlx::Error::RowNotFound);
+        statements.add("BEGIN").append(question);
+        let answers = statements.fetch_all(&mut tx).await?;
+        tx.has_turn().await?;
+        Ok((tx, answers))
+    }
+
+    fn tx(&self, lease: Lease) -> WriteTx {
+        WriteTx {
+            lease,
+            cache: self.cache.clone(),
+            feed: self.feed.clone(),
+            writing: None,
+            last: None,
+            borne: 0,
+            whole: Vec::new(),
         }
-        let last = answers.remove(0).try_get(0)?;
-        Ok((WriteTx { last: Some(last), ..WriteTx::of(lease, self.cache.clone()) }, answers))
     }
 }
 
 impl WriteTx {
-    fn of(lease: Lease, cache: Arc<Cache>) -> Self {
-        Self { lease, cache, writing: None, last: None, has_taken: false }
+    /// Waits until nobody else writes. Whoever does may be waiting for what this has written already: if it `has_written` anything and
+    /// its turn does not come soon, that is taken back; `false` is given then, and it is to be written again.
+    pub(crate) async fn take_turn(&mut self, has_written: bool) -> Result<bool, sqlx::Error> {
+        let feed = self.feed.clone();
+        let mut turn = Box::pin(feed.turn());
+        let soon = if has_written { timeout(SOON, &mut turn).await.ok() } else { None };
+        let stands = soon.is_some() || !has_written;
+        if !stands {
+            sqlx::raw_sql("ROLLBACK").execute(&mut *self.lease).await?;
+            self.whole.clear();
+        }
+        let turn = match soon {
+            Some(turn) => turn,
+            None => timeout(PATIENCE, turn).await.map_err(|_| sqlx::Error::PoolTimedOut)?,
+        };
+        self.lease.takes(turn);
+        if !stands {
+            sqlx::raw_sql("BEGIN").execute(&mut *self.lease).await?;
+        }
+        self.has_turn().await?;
+        Ok(stands)
+    }
+
+    /// Whether nobody else writes until its end.
+    pub(crate) fn is_its_turn(&self) -> bool {
+        self.last.is_some()
+    }
+
+    /// A blob is here as a whole; what that comes to for clips that lacked it is written in its turn: [`WriteTx::take_whole`].
+    pub(crate) fn has_whole(&mut self, blob: u64) {
+        self.whole.push(blob);
+    }
+
+    /// The blobs of which that is still to be written.
+    pub(crate) fn take_whole(&mut self) -> Vec<u64> {
+        std::mem::take(&mut self.whole)
+    }
+
+    async fn has_turn(&mut self) -> Result<(), sqlx::Error> {
+        if self.feed.is_behind() {
+            let (last, on_record) = sqlx::query_as(LAST_ON_RECORD).fetch_one(&mut *self.lease).await?;
+            self.feed.is_at(last, on_record);
+        }
+        self.last = Some(self.feed.last());
+        Ok(())
     }
 
     /// What follows changes what is on record of clips.
@@ -101,21 +166,19 @@ impl WriteTx {
         }
     }
 
-    /// Adds a statement that takes the next number of the feed and puts it on record; it is the statement's last id. To be followed
-    /// by [`WriteTx::has_put`].
-    pub(crate) fn put_next(&self, statements: &mut Statements) {
-        statements.add("UPDATE feed SET last = LAST_INSERT_ID(");
-        match self.last {
-            // Some may have been taken that are not on record yet.
-            Some(last) => statements.alone(last + 1),
-            None => statements.words("last + 1"),
-        };
-        statements.words(") WHERE one = 1");
+    /// A number that was taken is that of another change already.
+    pub(crate) fn is_found_behind(&self) {
+        self.feed.is_found_behind();
     }
 
-    /// This number of the feed, and all before it, are on record.
-    pub(crate) fn has_put(&mut self, change: u64) {
-        (self.last, self.has_taken) = (Some(change), false);
+    /// A clip bears this number once it is durable, so that the feed need not have it on record.
+    pub(crate) fn bears(&mut self, change: u64) {
+        self.borne = change;
+    }
+
+    /// The number of the latest change, its own included; only once it is its turn.
+    pub(crate) fn latest_change(&self) -> u64 {
+        self.last.unwrap_or_else(|| self.feed.last())
     }
 
     /// The statements that follow make it durable themselves: from now on it may be, whether their answer is heard or not.
@@ -123,12 +186,25 @@ impl WriteTx {
         if let Some(writing) = &mut self.writing {
             writing.commits();
         }
+        if let (Some(turn), Some(last)) = (self.lease.turn(), self.last) {
+            turn.leaves(last);
+        }
     }
 
     /// The server has said what became of them: they made it durable, or the first that it refused was before the end.
-    pub(crate) fn is_decided(&mut self) {
+    pub(crate) fn is_decided(&mut self, is_durable: bool) {
         if let Some(writing) = &mut self.writing {
             writing.is_done();
+        }
+        if let Some(turn) = self.lease.turn().filter(|_| !is_durable) {
+            turn.leaves_nothing();
+        }
+    }
+
+    /// They came to nothing if the server says so; if it says nothing at all, nobody knows.
+    pub(crate) fn has_failed(&mut self, error: &sqlx::Error) {
+        if let (sqlx::Error::Database(_), Some(turn)) = (error, self.lease.turn()) {
+            turn.leaves_nothing();
         }
     }
 
@@ -164,13 +240,18 @@ impl WriteTx {
     }
 
     async fn make_durable(&mut self, mut statements: Statements) -> Result<(), sqlx::Error> {
-        if let Some(last) = self.last.filter(|_| self.has_taken) {
+        // Even if it has taken none: the clip that bears the last number may be gone by now.
+        let to_record = self.last.filter(|last| self.borne != *last && !self.feed.has_on_record(*last));
+        if let Some(last) = to_record {
             statements.add("UPDATE feed SET last = ").alone(last).words(" WHERE one = 1");
         }
         statements.add("COMMIT");
         self.commits();
-        statements.execute(&mut self.lease).await?;
-        self.is_decided();
+        statements.execute(&mut self.lease).await.inspect_err(|error| self.has_failed(error))?;
+        self.is_decided(true);
+        if let Some(last) = to_record {
+            self.feed.records(last);
+        }
         Ok(())
     }
 }
@@ -196,11 +277,10 @@ pub(crate) async fn next_change(tx: &mut WriteTx) -> Result<u64, sqlx::Error> {
 
 /// Takes the next `count` numbers of the change feed; gives the last before them. From the first on, nobody else writes.
 pub(crate) async fn next_changes(tx: &mut WriteTx, count: usize) -> Result<u64, sqlx::Error> {
-    let before = match tx.last {
-        Some(last) => last,
-        None => sqlx::query_scalar(HOLD_FEED).fetch_one(&mut **tx).await?,
-    };
+    if tx.last.is_none() {
+        tx.take_turn(false).await?;
+    }
+    let before = tx.latest_change();
     tx.last = Some(before + count as u64);
-    tx.has_taken |= count > 0;
     Ok(before)
 }

@@ -101,7 +101,7 @@ impl Ledger {
             Some((index, cursor)) => (index, cursor),
             None => {
                 // What changes while the clips are being read is read again from the feed.
-                let cursor = store.latest_change().await?;
+                let cursor = store.latest_change();
                 let mut filling = Filling::default();
                 store
                     .read_all(|record| with_entry(&record, |entry| filling.put(record.id, record.kind, entry)))

@@ -94,7 +94,7 @@ impl Snapshots {
     pub(super) async fn load(&self, store: &Store) -> Result<Option<(Index, u64)>, StoreError> {
         let Some(ahead) = self.ahead.lock().take() else { return Ok(None) };
         let record = store.snapshot_record().await?;
-        let latest = store.latest_change().await?;
+        let latest = store.latest_change();
         let began = Instant::now();
         let read = ahead.await.unwrap_or_else(|failure| Err(io::Error::other(failure)));
         match read.and_then(|(index, head)| head.agrees_with(&record, latest).map(|()| (index, head.upto))) {

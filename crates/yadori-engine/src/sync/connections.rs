@@ -275,7 +275,7 @@ impl DeviceSync {
         self.links.note(device, |status_of| status_of.acknowledged = acknowledged);
         drop(meeting);
         let changes = self.history.ledger.changes();
-        let latest = self.history.store.latest_change().await?;
+        let latest = self.history.store.latest_change();
         let feed = self.history.store.feed().await?;
         let begun = Exchange::begin(&self.history.device, now(), feed, latest, read, acknowledged);
         let peer = Peer::new(self.clone(), device, connection, read);

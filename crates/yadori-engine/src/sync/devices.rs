@@ -149,7 +149,7 @@ pub struct SyncStatus {
 impl DeviceSync {
     /// This device and those that are linked with it.
     pub async fn devices(&self) -> Result<Vec<Device>, StoreError> {
-        let latest = self.history.store.latest_change().await?;
+        let latest = self.history.store.latest_change();
         let records = self.history.store.devices().await?;
         let shown = records.iter().filter(|record| record.own || is_linked(record));
         Ok(shown.map(|record| self.device_shown(record, &records, latest)).collect())
@@ -158,7 +158,7 @@ impl DeviceSync {
     /// The device that is called so, or whose id begins so.
     pub async fn device_named(&self, name: &str) -> Result<Device, DeviceError> {
         let record = self.find_device(name).await?;
-        Ok(self.device_shown(&record, &self.history.store.devices().await?, self.history.store.latest_change().await?))
+        Ok(self.device_shown(&record, &self.history.store.devices().await?, self.history.store.latest_change()))
     }
 
     fn device_shown(&self, record: &DeviceRecord, all: &[DeviceRecord], latest: u64) -> Device {
@@ -222,7 +222,7 @@ impl DeviceSync {
         // Another device may have removed it again by now.
         let record = self.history.store.device(joined.id()).await?.ok_or(JoinError::Removed)?;
         let records = self.history.store.devices().await?;
-        Ok(self.device_shown(&record, &records, self.history.store.latest_change().await?))
+        Ok(self.device_shown(&record, &records, self.history.store.latest_change()))
     }
 
     /// The device that is called so, or whose id begins so.
@@ -288,7 +288,7 @@ impl DeviceSync {
             return Err(DeviceError::Itself);
         }
         let all = self.history.store.devices().await?;
-        let shown = self.device_shown(&record, &all, self.history.store.latest_change().await?);
+        let shown = self.device_shown(&record, &all, self.history.store.latest_change());
         let Some(device) = record.device else { return Err(DeviceError::None(one_line(name, 60))) };
         let mut going = vec![device];
         let mut place = 0;

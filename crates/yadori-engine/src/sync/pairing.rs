@@ -319,7 +319,7 @@ impl DeviceSync {
 
     /// Both say hello, and find out whether they can exchange anything at all.
     async fn greet(&self, connection: &mut Connection) -> Result<(), JoinError> {
-        let (feed, latest) = (self.history.store.feed().await?, self.history.store.latest_change().await?);
+        let (feed, latest) = (self.history.store.feed().await?, self.history.store.latest_change());
         let own = Hello { versions: VERSIONS, name: self.history.device.clone(), now: now(), feed, latest, read: None };
         let other = connection::greet(connection, own).await.map_err(JoinError::Broken)?;
         match other.objection(now()) {

@@ -164,7 +164,7 @@ impl DeviceSync {
         self.links.wake_up();
         // Those that are there are given a moment.
         let told = async {
-            let latest = self.history.store.latest_change().await.unwrap_or(0);
+            let latest = self.history.store.latest_change();
             let mut news = self.links.news.subscribe();
             loop {
                 let away = self.devices().await.unwrap_or_default();

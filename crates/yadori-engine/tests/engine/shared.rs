@@ -93,8 +93,7 @@ async fn what_was_told_is_not_told_back() {
         let devices = device.engine.history.store.devices().await.unwrap();
         devices.into_iter().find(|device| !device.own).unwrap()
     };
-    let is_passed =
-        async || of_other(&van).await.acknowledged == van.engine.history.store.latest_change().await.unwrap();
+    let is_passed = async || of_other(&van).await.acknowledged == van.engine.history.store.latest_change();
     van.until("all told", &is_passed).await;
     let before = of_other(&workshop).await.read;
     workshop.copy("Lamp 7").await;

@@ -217,7 +217,7 @@ impl DeviceSync {
     ) -> Result<(), AtError> {
         let store = &self.history.store;
         let feed = store.feed().await?;
-        let latest = store.latest_change().await?;
+        let latest = store.latest_change();
         if read.cursor.is_some_and(|(of, upto)| of == feed && upto > latest) {
             return self.tell_anew(state).await;
         }
