@@ -45,15 +45,14 @@ pub fn url(server: &PrivateServer) -> String {
     }
 }
 
-/// Files a text under a number that was not used before: the rows that the service makes of it, in one transaction and one message.
+/// Files a text under a number that was not used before: the row that the service makes of it, in one transaction and one message.
 pub async fn file_bare(pool: &MySqlPool, number: u64, text: &[u8]) {
     let hex = |bytes: &[u8]| data_encoding::HEXLOWER.encode(bytes);
     let id = ClipId::of(Kind::Text, &[text, &number.to_le_bytes()].concat());
     let (id, length, text) = (hex(&id.0), text.len(), hex(text));
     let statements = format!(
-        "BEGIN; UPDATE feed SET last = LAST_INSERT_ID(last + 1) WHERE one = 1;
-         INSERT INTO clips (id, seq, kind, secret, device, copied, copies, size, text_lines, text_chars, text, plain)
-         VALUES (x'{id}', LAST_INSERT_ID(), 0, 0, 1, {number} << 16, 1, {length}, 1, {length}, x'{text}', TRUE); COMMIT"
+        "BEGIN; INSERT INTO clips (id, seq, kind, secret, device, copied, copies, size, text_lines, text_chars, text, plain)
+         VALUES (x'{id}', {number}, 0, 0, 1, {number} << 16, 1, {length}, 1, {length}, x'{text}', TRUE); COMMIT"
     );
     sqlx::raw_sql(sqlx::AssertSqlSafe(statements)).execute(pool).await.expect("the rows");
 }

@@ -260,6 +260,71 @@ for_each_database!(
 );
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn no_number_is_given_to_two_changes_whatever_is_gone_after_a_start() {
+    let records = private().await;
+    let (store, url) = (&records.store, records.database.url());
+    let on_record = || records.database.ask("SELECT last FROM feed").trim().parse::<u64>().unwrap();
+    let latest_of_another = async || {
+        let another = Store::open(url, ("workshop", [1; 16])).await.unwrap();
+        let latest = another.latest_change();
+        another.close().await;
+        latest
+    };
+    let recorded = on_record();
+    file(store, "first", 1, &[]).await;
+    let second = file(store, "second", 2, &[]).await;
+    // The clip bears the number, and the feed has none on record of it.
+    assert_eq!((store.latest_change(), on_record()), (second.change, recorded));
+    assert!(recorded < second.change);
+    assert_eq!(latest_of_another().await, second.change);
+    // Nothing of the clip is left, and it is the feed that has the number.
+    store.purge(&[second.number], Stamp::at_start_of(MillisSinceEpoch(3))).await.unwrap();
+    let latest = store.latest_change();
+    let long_after = MillisSinceEpoch(365 * 24 * 3_600_000);
+    while store.purge_due(long_after, &[]).await.unwrap().is_some() {}
+    assert_eq!(records.database.ask("SELECT COUNT(*) FROM clips").trim(), "1");
+    assert!(store.latest_change() >= latest);
+    assert_eq!((latest_of_another().await, on_record()), (store.latest_change(), store.latest_change()));
+    // Another program has taken a number: it is seen, and the same request succeeds.
+    records.database.ask(&format!("UPDATE clips SET seq = {}", latest + 1));
+    let collision = try_to_file(store, "third", 4, &[]).await.unwrap_err();
+    assert!(collision.is_deadlock(), "{collision:?}");
+    assert_eq!(file(store, "third", 4, &[]).await.change, latest + 2);
+}
+
+/// What is written before it is somebody's turn may be what the one waits for whose turn it is.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn whoever_waits_for_its_turn_keeps_nobody_waiting_for_content() {
+    let records = private().await;
+    let store = &records.store;
+    let formats = [Format::plain("a picture"), Format::new("image/png", vec![5u8; 100_000])];
+    let known = file(store, "known", 1, &[]).await;
+    let (source, at) = (Source::default(), |millis| Stamp::at_start_of(MillisSinceEpoch(millis)));
+    let clip = NewClip { copied: at(2), filed: at(2), size: 100_009, ..of("a picture", &source) };
+    let mut filing = store.begin_filing().await.unwrap();
+    filing.put_content(&formats).await.unwrap();
+    let order = ["text/plain;charset=utf-8".to_owned(), "image/png".to_owned()];
+    let adding = store.add_formats(known.number, at(1), &formats[1..], &order);
+    let waiting = format!(
+        "SELECT COUNT(*) FROM information_schema.processlist WHERE db = '{}' AND info LIKE 'INSERT INTO blobs%'",
+        records.database.name()
+    );
+    let filing = async {
+        while records.database.ask(&waiting).trim() == "0" {
+            tokio::task::yield_now().await;
+        }
+        filing.commit(&clip, &formats).await
+    };
+    let (added, filed) = tokio::join!(adding, filing);
+    assert_eq!(filed.unwrap().change, added.unwrap().unwrap() + 1);
+    for number in [known.number, known.number + 1] {
+        let pictures = store.formats(number).await.unwrap();
+        assert_eq!(store.content(&pictures[1]).await.unwrap(), formats[1].data);
+    }
+    assert_eq!(count(&records, "blobs").await, 1);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn content_that_nobody_uses_any_more_is_freed() {
     let records = private().await;
     let picture = |byte| Format::new("image/png", vec![byte; 100_000]);
