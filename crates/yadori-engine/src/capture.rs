@@ -183,7 +183,6 @@ impl Capture {
     /// Files what the desktop tells, one copy after the other. When the service ends, what has been read
     /// is still filed.
     pub async fn capture_all(self: &Arc<Self>, mut events: mpsc::Receiver<Event>) {
-        let mut ahead = self.history.store.begin_filing().await.ok();
         let mut latest: Option<Captured> = None;
         loop {
             let event = tokio::select! {
@@ -197,11 +196,7 @@ impl Capture {
             let Some(event) = event else { return };
             match event {
                 Event::Copied(copied) => {
-                    latest = self.capture_one(ahead.take(), copied, &events).await;
-                    // It is announced first.
-                    tokio::task::yield_now().await;
-                    // Begun while nobody waits; what it costs to begin is not paid by the next copy.
-                    ahead = self.history.store.begin_filing().await.ok();
+                    latest = self.capture_one(copied, &events).await;
                 }
                 Event::Own(formats, order) => {
                     if let Some(captured) = latest.take() {
@@ -253,7 +248,6 @@ impl Capture {
 
     async fn capture_one(
         self: &Arc<Self>,
-        mut ahead: Option<Filing>,
         Copied { copy, .. }: Copied,
         waiting: &mpsc::Receiver<Event>,
     ) -> Option<Captured> {
@@ -261,7 +255,7 @@ impl Capture {
         let mut pauses = RETRY.build();
         let mut since: Option<Instant> = None;
         loop {
-            match self.capture_guarded(ahead.take(), copy.clone()).await {
+            match self.capture_guarded(copy.clone()).await {
                 Ok(captured) => {
                     let mut journal = self.journal();
                     journal.last_copy = Some(captured.id);
@@ -312,9 +306,9 @@ impl Capture {
     }
 
     /// Captures in a task of its own, so that a defect that a copy brings to light costs that copy only.
-    async fn capture_guarded(self: &Arc<Self>, ahead: Option<Filing>, copy: Copy) -> Result<Captured, CaptureError> {
+    async fn capture_guarded(self: &Arc<Self>, copy: Copy) -> Result<Captured, CaptureError> {
         let service = self.clone();
-        let task = tokio::spawn(async move { service.capture_in(ahead, copy, None).await });
+        let task = tokio::spawn(async move { service.capture_in(copy, None).await });
         task.await.unwrap_or_else(|failure| {
             Err(Refusal::Undelivered(format!("the service failed over it: {failure}")).into())
         })
@@ -328,7 +322,7 @@ impl Capture {
 
     /// Makes a clip of a copy. It is durable, and about to be announced, on return.
     pub async fn capture(self: &Arc<Self>, copy: Copy, by_hand: &ByHand) -> Result<Captured, CaptureError> {
-        self.capture_in(None, copy, Some(by_hand)).await
+        self.capture_in(copy, Some(by_hand)).await
     }
 
     /// Makes a clip of a copy that is said to have this id; refuses it if it has another.
@@ -341,36 +335,22 @@ impl Capture {
         self.capture(copy, &ByHand { said_to_be: Some(id), ..by_hand.clone() }).await
     }
 
-    /// The same, in a filing that was begun ahead.
-    async fn capture_in(
-        self: &Arc<Self>,
-        mut ahead: Option<Filing>,
-        copy: Copy,
-        by_hand: Option<&ByHand>,
-    ) -> Result<Captured, CaptureError> {
+    async fn capture_in(self: &Arc<Self>, copy: Copy, by_hand: Option<&ByHand>) -> Result<Captured, CaptureError> {
         let mut collisions = 0;
         loop {
-            match self.capture_once(ahead.take(), copy.clone(), by_hand).await {
+            match self.capture_once(copy.clone(), by_hand).await {
                 Err(CaptureError::Store(error)) if error.is_deadlock() && collisions < DEADLOCKS => collisions += 1,
                 done => return done,
             }
         }
     }
 
-    async fn capture_once(
-        self: &Arc<Self>,
-        ahead: Option<Filing>,
-        copy: Copy,
-        by_hand: Option<&ByHand>,
-    ) -> Result<Captured, CaptureError> {
+    async fn capture_once(self: &Arc<Self>, copy: Copy, by_hand: Option<&ByHand>) -> Result<Captured, CaptureError> {
         let rules = self.history.checked_rules();
         let maker = if by_hand.is_some() { Maker::Person } else { Maker::Program };
         let markup = read_markup(&self.history.cage, &copy).await;
         let draft = capture::judge(copy.clone(), markup.as_ref(), &rules, maker)?;
-        let mut filing = match ahead {
-            Some(filing) => filing,
-            None => self.history.store.begin_filing().await?,
-        };
+        let mut filing = self.history.store.begin_filing().await?;
         let (decoded, size) = match put_and_decode(&self.history.cage, &mut filing, &draft).await? {
             Ok(decoded) => decoded,
             Err(reason) => {
@@ -509,7 +489,7 @@ impl Capture {
         });
         if more {
             tracing::info!(%reason, "a broken picture is left out of a copy");
-            return self.capture_in(None, copy, by_hand).await;
+            return self.capture_in(copy, by_hand).await;
         }
         Err(Refusal::BrokenImage(reason).into())
     }

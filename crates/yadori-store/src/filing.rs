@@ -194,6 +194,9 @@ impl Filing {
     /// # Errors
     /// When the database fails, or has no room.
     pub async fn put_content(&mut self, formats: &[Format]) -> Result<(), StoreError> {
+        if formats.iter().any(is_large) {
+            self.tx.begin().await?;
+        }
         for format in formats {
             let blob =
                 if is_large(format) { Some(content::write_blob(&mut self.tx, &format.data).await?) } else { None };
@@ -231,6 +234,7 @@ impl Filing {
             }
             Some(number) => (number, Renewal::New),
             None => {
+                self.tx.begin().await?;
                 self.tx.changes_more();
                 self.renew(change, clip, formats).await?
             }
@@ -285,8 +289,11 @@ impl Filing {
     ) -> Result<(u64, Option<u64>), StoreError> {
         let change = next_change(&mut self.tx).await?;
         let mut statements = Statements::default();
-        statements.add(INSERT_CLIPS);
         let is_plain = clip.is_plain(formats);
+        // One statement is durable by itself.
+        let is_alone = at_once && is_plain && !self.tx.is_begun();
+        let before = usize::from(!is_alone && self.tx.begin_with(&mut statements));
+        statements.add(INSERT_CLIPS);
         add_clip(&mut statements, (clip, is_plain), change, self.device);
         if at_once {
             let formats = if is_plain { &[] } else { formats };
@@ -298,12 +305,14 @@ impl Filing {
                 statements.value(&*format.mime).value(format.data.len() as u64);
                 statements.value(inline_content(format, None, clip.text)).value(None::<u64>).end_row();
             }
-            statements.add("COMMIT");
+            if !is_alone {
+                statements.add("COMMIT");
+            }
             self.tx.commits();
         }
         let mut done = sqlx::raw_sql(AssertSqlSafe(statements.into_text())).execute_many(&mut *self.tx);
-        // What each statement says, the first of which is the number of the clip.
-        let mut said = Vec::with_capacity(3);
+        // What each statement says; that which inserts the clip, its number.
+        let mut said = Vec::with_capacity(4);
         let outcome = loop {
             match done.try_next().await {
                 Ok(Some(result)) => said.push(result.last_insert_id()),
@@ -312,9 +321,9 @@ impl Filing {
             }
         };
         drop(done);
-        let number = match (outcome, &said[..]) {
-            (Ok(()), [number, ..]) => Some(*number),
-            (Err(error), []) if number_of(&error) == Some(KNOWN) => {
+        let number = match (outcome, said.get(before)) {
+            (Ok(()), Some(number)) => Some(*number),
+            (Err(error), None) if number_of(&error) == Some(KNOWN) => {
                 if is_of_change(&error) {
                     self.tx.is_found_behind();
                     return Err(sqlx::Error::Io(ErrorKind::Deadlock.into()).into());
@@ -325,7 +334,7 @@ impl Filing {
                 self.tx.has_failed(&error);
                 return Err(error.into());
             }
-            (Ok(()), _) => return Err(sqlx::Error::Protocol("fewer answers than questions".into()).into()),
+            (Ok(()), None) => return Err(sqlx::Error::Protocol("fewer answers than questions".into()).into()),
         };
         self.tx.is_decided(number.is_some());
         Ok((change, number))

@@ -72,8 +72,10 @@ impl Store {
 
     async fn file_all_once(&self, clips: &[(NewClip<'_>, &[Format])]) -> Result<FiledTogether, StoreError> {
         let mut tx = self.begin_ahead().await?;
+        tx.begin().await?;
         let mut blobs = put_blobs(&mut tx, clips).await?;
         if !tx.take_turn(blobs.iter().any(Option::is_some)).await? {
+            tx.begin().await?;
             blobs = put_blobs(&mut tx, clips).await?;
         }
         tx.writes();

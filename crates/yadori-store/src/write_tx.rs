@@ -34,6 +34,8 @@ pub(crate) struct WriteTx {
     writing: Option<Writing>,
     /// The last number that was taken, or the one before, once it is its turn.
     last: Option<u64>,
+    /// Whether the server knows that it has begun.
+    is_begun: bool,
     /// The last of its numbers that a clip bears.
     borne: u64,
     /// Blobs that came to be here as a whole before it was its turn.
@@ -64,11 +66,10 @@ impl Store {
         Ok(tx)
     }
 
-    /// Begins a transaction that may wait long before it writes to clips: [`WriteTx::writes`].
+    /// Takes a connection for a transaction that may wait long before it writes to clips ([`WriteTx::writes`]), or begins at all
+    /// ([`WriteTx::begin`]).
     pub(crate) async fn begin_ahead(&self) -> Result<WriteTx, sqlx::Error> {
-        let mut lease = self.connections.lend().await?;
-        sqlx::raw_sql("BEGIN").execute(&mut *lease).await?;
-        Ok(self.tx(lease))
+        Ok(self.tx(self.connections.lend().await?))
     }
 
     async fn begin_holding(&self, question: Statements) -> Result<(WriteTx, Vec<MySqlRow>), sqlx::Error> {
@@ -80,6 +81,7 @@ impl Store {
         let mut statements = Statements::default();
         statements.add("BEGIN").append(question);
         let answers = statements.fetch_all(&mut tx).await?;
+        tx.is_begun = true;
         tx.has_turn().await?;
         Ok((tx, answers))
     }
@@ -91,6 +93,7 @@ impl Store {
             feed: self.feed.clone(),
             writing: None,
             last: None,
+            is_begun: false,
             borne: 0,
             whole: Vec::new(),
         }
@@ -107,6 +110,7 @@ impl WriteTx {
         let stands = soon.is_some() || !has_written;
         if !stands {
             sqlx::raw_sql("ROLLBACK").execute(&mut *self.lease).await?;
+            self.is_begun = false;
             self.whole.clear();
         }
         let turn = match soon {
@@ -114,9 +118,6 @@ impl WriteTx {
             None => timeout(PATIENCE, turn).await.map_err(|_| sqlx::Error::PoolTimedOut)?,
         };
         self.lease.takes(turn);
-        if !stands {
-            sqlx::raw_sql("BEGIN").execute(&mut *self.lease).await?;
-        }
         self.has_turn().await?;
         Ok(stands)
     }
@@ -143,6 +144,29 @@ impl WriteTx {
         }
         self.last = Some(self.feed.last());
         Ok(())
+    }
+
+    /// Begins it, unless that is done already.
+    pub(crate) async fn begin(&mut self) -> Result<(), sqlx::Error> {
+        if !self.is_begun {
+            sqlx::raw_sql("BEGIN").execute(&mut *self.lease).await?;
+            self.is_begun = true;
+        }
+        Ok(())
+    }
+
+    /// Begins it with the first of these statements, unless that is done already; gives whether it is added.
+    pub(crate) fn begin_with(&mut self, statements: &mut Statements) -> bool {
+        let is_added = !std::mem::replace(&mut self.is_begun, true);
+        if is_added {
+            statements.add("BEGIN");
+        }
+        is_added
+    }
+
+    /// Whether the server knows that it has begun.
+    pub(crate) fn is_begun(&self) -> bool {
+        self.is_begun
     }
 
     /// What follows changes what is on record of clips.
