@@ -22,7 +22,7 @@ use tokio::time::timeout;
 /// How long whoever writes waits for its turn.
 const PATIENCE: Duration = Duration::from_secs(50);
 
-/// The same where content was written first.
+/// How long content that was written first stands while whoever wrote it waits for its turn.
 const SOON: Duration = Duration::from_millis(50);
 
 /// A transaction that writes; nothing that was read before is believed from its first write on. Dropped before it was made durable,
