@@ -2,7 +2,7 @@
 //!
 //! One writes at a time: its changes are there for all to read before the next takes a number, so that whoever has read up to some
 //! number has missed none before it. The numbers are counted here. On record is the last of them, or a clip that bears it: a copy
-//! is one row, and what is written with it costs as much again.
+//! is one row, and to write its number a second time would cost a third as much again.
 
 use parking_lot::Mutex;
 use std::sync::Arc;
