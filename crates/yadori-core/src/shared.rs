@@ -4,6 +4,7 @@ use crate::belonging::{self, Canonical};
 use crate::format::Format;
 use crate::merge::{Register, State};
 use crate::{ClipId, DeviceId, Kind, Rank, Source, Stamp};
+use bytes::Bytes;
 
 /// No format above this size travels with the clip; larger ones are asked for by their hash.
 pub const ALONG_BYTES: usize = 64 * 1024;
@@ -28,6 +29,17 @@ pub const MOST_ALIASES: u64 = 10_000;
 
 /// The BLAKE3 hash of the bytes of a format.
 pub type Hash = [u8; 32];
+
+/// A piece of a content that does not travel along with its clip.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ContentPiece {
+    /// Of which content.
+    pub hash: Hash,
+    /// The byte that it begins at.
+    pub at: u64,
+    /// Its bytes.
+    pub data: Bytes,
+}
 
 /// One thing that a device tells.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -118,7 +130,7 @@ pub struct BodyFormat {
     /// The hash of its bytes.
     pub hash: Hash,
     /// Its bytes, if they travel along.
-    pub data: Option<bytes::Bytes>,
+    pub data: Option<Bytes>,
 }
 
 /// A drawer.

@@ -22,7 +22,7 @@ use tokio_rustls::TlsStream;
 use tokio_tungstenite::tungstenite::protocol::WebSocketConfig;
 use tokio_tungstenite::tungstenite::{self, Message};
 use tokio_tungstenite::{WebSocketStream, accept_async_with_config, client_async_with_config};
-use yadori_core::shared::{Clip, Hash, Item};
+use yadori_core::shared::{Clip, ContentPiece, Hash, Item};
 
 /// A connection on which nothing is said is tried out so often, by the device that made it.
 const KEEP_ALIVE: Duration = Duration::from_secs(60);
@@ -75,8 +75,8 @@ pub trait Records: Send + Sync {
         from: u64,
         most: usize,
     ) -> impl Future<Output = Result<Option<Bytes>, Self::Error>> + Send;
-    /// Puts content on record.
-    fn store(&self, hash: Hash, at: u64, data: Bytes) -> impl Future<Output = Result<Stored, Self::Error>> + Send;
+    /// Puts pieces of contents on record, all of them at once; gives what came of each.
+    fn store(&self, pieces: Vec<ContentPiece>) -> impl Future<Output = Result<Vec<Stored>, Self::Error>> + Send;
     /// The other does not have this content.
     fn absent(&self, hash: Hash);
     /// The other knows of this place at a relay.
@@ -98,14 +98,15 @@ pub struct Applied {
     pub echoes: Vec<u64>,
 }
 
-/// What came of putting content on record.
+/// What came of putting a piece of content on record.
 #[derive(Clone, Debug, Default)]
 pub struct Stored {
     /// How much is here now.
     pub have: u64,
     /// Whether that is all, or all that is wanted.
     pub whole: bool,
-    /// Of each clip that is whole now, the numbers of its change before, and of this one.
+    /// Of each clip that is whole now, the numbers of its change before, and of this one. Of several pieces that were put on record
+    /// at once, the last tells of all.
     pub moved: Vec<(u64, u64)>,
 }
 

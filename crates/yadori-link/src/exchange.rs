@@ -27,8 +27,8 @@ const FIRST_BATCH: usize = 16 * 1024;
 /// Bytes of the largest batch, about.
 const LARGEST_BATCH: usize = 512 * 1024;
 
-/// Contents asked for at the same time.
-const AT_ONCE: usize = 4;
+/// Contents asked for at the same time. Small ones that come while others are being put on record are put there together.
+const AT_ONCE: usize = 12;
 
 /// Something that happened.
 #[derive(Clone, Debug)]

@@ -1,8 +1,8 @@
 //! What an exchange has asked of the records, until it is done.
 //!
-//! Most of it is done one after the other, in the order in which it was asked for. Beside that, content is read; and it is put on
-//! record how far the other has come, once in a while and when the exchange ends. The other is heard all the while, unless so much
-//! waits that it has to wait as well.
+//! Most of it is done one after the other, in the order in which it was asked for; pieces of content that wait for their turn next to
+//! each other are put on record together. Beside that, content is read; and it is put on record how far the other has come, once in
+//! a while and when the exchange ends. The other is heard all the while, unless so much waits that it has to wait as well.
 
 use crate::connection::{Applied, Ended, Records, Stored};
 use crate::exchange::{Input, Output};
@@ -12,6 +12,7 @@ use std::pin::Pin;
 use std::task::{Context, Poll};
 use std::time::Duration;
 use tokio::time::{Sleep, sleep};
+use yadori_core::shared::{ContentPiece, Hash};
 
 /// So much may wait before the other has to.
 const MOST: usize = 8;
@@ -19,13 +20,17 @@ const MOST: usize = 8;
 /// How long an acknowledgement waits for those that follow it. Should this device lose its power meanwhile, so much is told again.
 const LATE: Duration = Duration::from_secs(1);
 
-type Doing<'r> = Pin<Box<dyn Future<Output = Result<Option<Input>, Ended>> + Send + 'r>>;
+/// Pieces of content are put on record together up to about so many bytes: one of a large content, and many small ones.
+const TOGETHER: usize = 1024 * 1024;
 
-/// What is done one after the other: what is being done, and what waits.
+type Doing<'r> = Pin<Box<dyn Future<Output = Result<Vec<Input>, Ended>> + Send + 'r>>;
+
+/// What is done one after the other: what is being done, what waits, and what came of what is done and was not given yet.
 #[derive(Default)]
 struct Turns<'r> {
     doing: Option<Doing<'r>>,
     waiting: VecDeque<Output>,
+    came: VecDeque<Input>,
 }
 
 /// How far the other has come: what is being put on record, and the latest that is not yet.
@@ -101,20 +106,39 @@ impl<'r, R: Records> ToDo<'r, R> {
 
 impl<'r> Turns<'r> {
     fn begin_next<R: Records>(&mut self, records: &'r R) {
-        if self.doing.is_none()
-            && let Some(output) = self.waiting.pop_front()
-        {
-            self.doing = Some(Box::pin(carry_out(output, records)));
+        if self.doing.is_some() {
+            return;
         }
+        self.doing = match self.waiting.pop_front() {
+            Some(Output::StoreContent(hash, at, data)) => {
+                let mut length = data.len();
+                let mut pieces = vec![ContentPiece { hash, at, data }];
+                while length < TOGETHER
+                    && let Some(Output::StoreContent(hash, at, data)) =
+                        self.waiting.pop_front_if(|next| matches!(next, Output::StoreContent(..)))
+                {
+                    length += data.len();
+                    pieces.push(ContentPiece { hash, at, data });
+                }
+                Some(Box::pin(store(pieces, records)))
+            }
+            next => next.map(|output| Box::pin(carry_out(output, records)) as Doing<'r>),
+        };
     }
 
     fn poll(&mut self, context: &mut Context<'_>) -> Poll<Result<Option<Input>, Ended>> {
+        if let Some(input) = self.came.pop_front() {
+            return Poll::Ready(Ok(Some(input)));
+        }
         let Some(doing) = &mut self.doing else { return Poll::Pending };
         let done = doing.as_mut().poll(context);
         if done.is_ready() {
             self.doing = None;
         }
-        done
+        done.map_ok(|came| {
+            self.came.extend(came);
+            self.came.pop_front()
+        })
     }
 }
 
@@ -144,14 +168,23 @@ impl<'r> Acknowledgements<'r> {
         if done.is_ready() {
             self.doing = None;
         }
-        done
+        // Nothing comes of it.
+        done.map_ok(|_| None)
     }
 }
 
+/// Puts pieces of contents on record together; gives what came of each.
+async fn store<R: Records>(pieces: Vec<ContentPiece>, records: &R) -> Result<Vec<Input>, Ended> {
+    let hashes: Vec<Hash> = pieces.iter().map(|piece| piece.hash).collect();
+    let stored = records.store(pieces).await.map_err(|error| Ended::Records(error.to_string()))?;
+    let inputs = hashes.into_iter().zip(stored);
+    Ok(inputs.map(|(hash, Stored { have, whole, moved })| Input::Stored { hash, have, whole, moved }).collect())
+}
+
 /// Does what the exchange asks of the records; gives what came of it.
-async fn carry_out<R: Records>(output: Output, records: &R) -> Result<Option<Input>, Ended> {
+async fn carry_out<R: Records>(output: Output, records: &R) -> Result<Vec<Input>, Ended> {
     let failed = |error: R::Error| Ended::Records(error.to_string());
-    Ok(match output {
+    let input = match output {
         Output::Greeted(hello) => {
             records.greeted(&hello).await.map_err(failed)?;
             None
@@ -172,10 +205,7 @@ async fn carry_out<R: Records>(output: Output, records: &R) -> Result<Option<Inp
             let content = records.content(hash, from, most).await.map_err(failed)?;
             Some(Input::Content(hash, from, content))
         }
-        Output::StoreContent(hash, at, data) => {
-            let Stored { have, whole, moved } = records.store(hash, at, data).await.map_err(failed)?;
-            Some(Input::Stored { hash, have, whole, moved })
-        }
+        Output::StoreContent(hash, at, data) => return store(vec![ContentPiece { hash, at, data }], records).await,
         Output::Told(place) => {
             records.told(place).await.map_err(failed)?;
             None
@@ -186,7 +216,8 @@ async fn carry_out<R: Records>(output: Output, records: &R) -> Result<Option<Inp
         }
         // Nothing of the records.
         Output::Send(_) | Output::Absent(_) | Output::Handed(..) | Output::Over(_) => None,
-    })
+    };
+    Ok(input.into_iter().collect())
 }
 
 #[cfg(test)]
@@ -196,7 +227,7 @@ mod tests {
     use bytes::Bytes;
     use parking_lot::Mutex;
     use tokio::sync::Semaphore;
-    use yadori_core::shared::{Clip, Hash, Item};
+    use yadori_core::shared::{Clip, Item};
 
     /// Records that note what they did, each time once they are let go on.
     struct Slow {
@@ -233,8 +264,10 @@ mod tests {
         async fn content(&self, _: Hash, _: u64, _: usize) -> Result<Option<Bytes>, Self::Error> {
             Ok(None)
         }
-        async fn store(&self, _: Hash, _: u64, _: Bytes) -> Result<Stored, Self::Error> {
-            Ok(Stored::default())
+        async fn store(&self, pieces: Vec<ContentPiece>) -> Result<Vec<Stored>, Self::Error> {
+            let first: Vec<u8> = pieces.iter().map(|piece| piece.hash[0]).collect();
+            self.does(format!("store {first:?}")).await;
+            Ok(pieces.iter().map(|piece| Stored { have: piece.data.len() as u64, ..Stored::default() }).collect())
         }
         fn absent(&self, _: Hash) {}
         async fn told(&self, _: RelayPlace) -> Result<(), Self::Error> {
@@ -266,6 +299,31 @@ mod tests {
         assert_eq!(noted, ["acknowledged 4"]);
         let wanted = ["apply 1", "read 1", "apply 2", "read 2", "apply 3", "read 3", "apply 4", "read 4", "read 5"];
         assert_eq!(in_turn, wanted);
+    }
+
+    #[tokio::test]
+    async fn contents_that_wait_are_put_on_record_together() {
+        let records = Slow { done: Mutex::default(), may_go_on: Semaphore::new(100) };
+        let mut to_do = ToDo::of(&records);
+        let content = |number: u8, length| Output::StoreContent([number; 32], 0, Bytes::from(vec![number; length]));
+        for number in 1..=4 {
+            to_do.add(content(number, number.into()));
+        }
+        to_do.add(content(5, TOGETHER));
+        to_do.add(content(6, 6));
+        to_do.add(Output::Apply { cursor: ([0; 8], 1), items: Vec::new() });
+        to_do.add(content(7, 7));
+        let mut came = Vec::new();
+        while came.len() < 8 {
+            match to_do.next().await {
+                Ok(Some(Input::Stored { hash, have, .. })) => came.push((hash[0], have)),
+                Ok(Some(Input::Applied { upto, .. })) => came.push((0, upto)),
+                other => panic!("{other:?}"),
+            }
+        }
+        let whole = (5, TOGETHER as u64);
+        assert_eq!(came, [(1, 1), (2, 2), (3, 3), (4, 4), whole, (6, 6), (0, 1), (7, 7)]);
+        assert_eq!(*records.done.lock(), ["store [1]", "store [2, 3, 4, 5]", "store [6]", "apply 1", "store [7]"]);
     }
 
     #[tokio::test]

@@ -62,9 +62,9 @@ pub(crate) async fn is_what_it_says(tx: &mut WriteTx, clip: u64) -> Result<bool,
 }
 
 /// Takes away the content of a clip that is not what its id says; what it was given stays. Whoever has the true content
-/// will be believed. The blobs that nothing uses any more go, but for `except`, which is still to be used. Gives the number
+/// will be believed. The blobs that nothing uses any more go, but for those of `except`, which are still to be used. Gives the number
 /// of the change.
-pub(crate) async fn drop_content(tx: &mut WriteTx, clip: u64, except: Option<u64>) -> Result<u64, sqlx::Error> {
+pub(crate) async fn drop_content(tx: &mut WriteTx, clip: u64, except: &[u64]) -> Result<u64, sqlx::Error> {
     let blobs = sqlx::query_scalar!(
         "SELECT blob_no AS `blob_no!` FROM formats WHERE clip_no = ? AND blob_no IS NOT NULL",
         clip
@@ -73,7 +73,7 @@ pub(crate) async fn drop_content(tx: &mut WriteTx, clip: u64, except: Option<u64
     .await?;
     sqlx::query!("DELETE FROM formats WHERE clip_no = ?", clip).execute(&mut **tx).await?;
     sqlx::query!("DELETE FROM thumbnails WHERE clip_no = ?", clip).execute(&mut **tx).await?;
-    for blob in blobs.into_iter().filter(|blob| Some(*blob) != except) {
+    for blob in blobs.into_iter().filter(|blob| !except.contains(blob)) {
         free_blob(tx, blob).await?;
     }
     let change = next_change(tx).await?;
@@ -95,7 +95,7 @@ impl Store {
     /// When the database does not answer.
     pub async fn drop_false_content(&self, clip: u64) -> Result<u64, StoreError> {
         let mut tx = self.begin_writing().await?;
-        let change = drop_content(&mut tx, clip, None).await?;
+        let change = drop_content(&mut tx, clip, &[]).await?;
         tx.commit().await?;
         Ok(change)
     }

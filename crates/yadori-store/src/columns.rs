@@ -5,7 +5,7 @@
 //! what is pinned or gone. The statements are put together when the service runs, so that the compiler does not check them:
 //! the tests do, against the schema.
 
-use crate::statements::Statements;
+use crate::statements::Literal;
 use sqlx::FromRow;
 use yadori_core::merge::{InDrawer, Register, State};
 use yadori_core::{DeviceId, Mark, MillisSinceEpoch, Rank, Stamp};
@@ -27,6 +27,9 @@ impl StampColumn for Option<u64> {
     }
 }
 
+/// The columns of [`COLUMNS`] that have no default.
+pub(crate) const WITHOUT_DEFAULT: [&str; 3] = ["copied", "device", "copies"];
+
 macro_rules! columns {
     (stamps { $($stamp:ident: $stamp_type:ty,)* } values { $($value:ident: $type:ty,)* }) => {
         /// The columns of `clips` that hold a clip's state, as the database has them.
@@ -40,7 +43,10 @@ macro_rules! columns {
         pub const STAMPS_OF_CLIPS: &[&str] = &[$(stringify!($stamp)),*];
 
         /// All columns.
-        pub(crate) const COLUMNS: &[&str] = &[$(stringify!($stamp),)* $(stringify!($value)),*];
+        pub(crate) const COLUMNS: &[&str; HOW_MANY] = &[$(stringify!($stamp),)* $(stringify!($value)),*];
+
+        /// How many there are.
+        pub(crate) const HOW_MANY: usize = [$(stringify!($stamp),)* $(stringify!($value)),*].len();
 
         impl Columns {
             /// Changes every stamp that was ever given.
@@ -48,10 +54,9 @@ macro_rules! columns {
                 $(StampColumn::change(&mut self.$stamp, &mut change);)*
             }
 
-            /// Adds all of them to a row, in the order of [`COLUMNS`].
-            pub fn add_to(&self, statements: &mut Statements) {
-                $(statements.value(&self.$stamp);)*
-                $(statements.value(&self.$value);)*
+            /// All of them, in the order of [`COLUMNS`].
+            pub fn values(&self) -> [&dyn Literal; HOW_MANY] {
+                [$(&self.$stamp,)* $(&self.$value),*]
             }
         }
     };

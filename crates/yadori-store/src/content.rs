@@ -1,6 +1,7 @@
 //! The bytes of formats, in pieces.
 
 use crate::belonging;
+use crate::statements::Statements;
 use crate::store::{Store, StoreError, numbers_as_json};
 use crate::write_tx::{WriteTx, next_change};
 use bytes::{Bytes, BytesMut};
@@ -246,34 +247,38 @@ pub(crate) struct NowWhole {
     pub is_lie: bool,
 }
 
-/// A blob is here as a whole: so may be clips that lacked it, if it is what their ids say.
-pub(crate) async fn note_whole(tx: &mut WriteTx, blob: u64) -> Result<NowWhole, sqlx::Error> {
+/// Blobs are here as a whole: so may be clips that lacked them, if they are what their ids say.
+pub(crate) async fn note_whole(tx: &mut WriteTx, blobs: &[u64]) -> Result<NowWhole, sqlx::Error> {
+    let mut done = NowWhole::default();
+    if blobs.is_empty() {
+        return Ok(done);
+    }
     let whole = sqlx::query!(
-        "SELECT DISTINCT c.no, c.kind, c.seq FROM formats g STRAIGHT_JOIN clips c ON c.no = g.clip_no
-         WHERE g.blob_no = ? AND c.elsewhere = TRUE AND NOT EXISTS (
+        "SELECT DISTINCT c.no, c.kind, c.seq FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
+         STRAIGHT_JOIN formats g ON g.blob_no = w.no STRAIGHT_JOIN clips c ON c.no = g.clip_no
+         WHERE c.elsewhere = TRUE AND NOT EXISTS (
             SELECT 1 FROM formats f JOIN blobs b ON b.no = f.blob_no WHERE f.clip_no = c.no AND b.have < b.size)",
-        blob
+        numbers_as_json(blobs)
     )
     .fetch_all(&mut **tx)
     .await?;
-    let mut done = NowWhole::default();
+    let mut notes = Statements::default();
     for clip in whole {
         let is_picture = Kind::from_code(clip.kind) == Some(Kind::Image);
         if !is_picture && !belonging::is_what_it_says(tx, clip.no).await? {
             done.is_lie = true;
-            done.change = Some(belonging::drop_content(tx, clip.no, Some(blob)).await?);
+            done.change = Some(belonging::drop_content(tx, clip.no, blobs).await?);
             continue;
         }
         let number = next_change(tx).await?;
-        sqlx::query!("UPDATE clips SET elsewhere = FALSE, seq = ? WHERE no = ?", number, clip.no)
-            .execute(&mut **tx)
-            .await?;
+        notes.add("UPDATE clips SET elsewhere = FALSE, seq = ").alone(number).words(" WHERE no = ").alone(clip.no);
         done.change = Some(number);
         done.moved.push((clip.seq, number));
         if is_picture {
             done.pictures.push(clip.no);
         }
     }
+    notes.execute(tx).await?;
     Ok(done)
 }
 
@@ -298,7 +303,7 @@ pub(crate) async fn write_blob(tx: &mut WriteTx, data: &[u8]) -> Result<u64, sql
     }
     // Other clips may have lacked it.
     if tx.is_its_turn() {
-        note_whole(tx, number).await?;
+        note_whole(tx, &[number]).await?;
     } else {
         tx.has_whole(number);
     }
@@ -307,9 +312,10 @@ pub(crate) async fn write_blob(tx: &mut WriteTx, data: &[u8]) -> Result<u64, sql
 
 /// Notes of all that was written before it was its turn.
 pub(crate) async fn note_all_whole(tx: &mut WriteTx) -> Result<(), sqlx::Error> {
-    for blob in tx.take_whole() {
+    let whole = tx.take_whole();
+    if !whole.is_empty() {
         tx.changes_more();
-        note_whole(tx, blob).await?;
+        note_whole(tx, &whole).await?;
     }
     Ok(())
 }

@@ -75,7 +75,7 @@ pub use content::{CHUNK_BYTES, FormatOfClip, StoredFormat};
 pub use days::Day;
 pub use devices::DeviceRecord;
 pub use drawers::{Drawer, Heading};
-pub use fetching::Piece;
+pub use fetching::{AppliedContent, Piece};
 pub use filing::{Filed, Filing, MovedIn, NewClip, Replaced};
 pub use filing_many::{FiledTogether, OnRecord};
 pub use outbox::OutgoingBatch;

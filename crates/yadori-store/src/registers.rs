@@ -3,9 +3,9 @@
 //! Whoever changes what is known of a clip loads its [`State`], changes or merges it by the rules of `yadori-core`, and
 //! writes it back with [`put`], many at a time.
 
-use crate::columns::{COLUMNS, Columns, stamp};
+use crate::columns::{COLUMNS, Columns, WITHOUT_DEFAULT, stamp};
 use crate::numbers::Numbers;
-use crate::statements::Statements;
+use crate::statements::{Literal, Statements};
 use crate::store::{StoreError, numbers_as_json};
 use crate::write_tx::{WriteTx, next_change, next_changes};
 use sqlx::{AssertSqlSafe, FromRow, Row};
@@ -122,7 +122,7 @@ pub(crate) struct BodyColumns<'a> {
 }
 
 /// The columns of `clips` that hold what a clip consists of.
-const BODY_COLUMNS: &[&str] = &[
+const BODY_COLUMNS: &[&str; 12] = &[
     "size",
     "width",
     "height",
@@ -147,20 +147,39 @@ impl BodyColumns<'_> {
         self.text.is_some_and(|text| text.len() > LONG_TEXT)
     }
 
-    /// Adds all of them to a row, in the order of [`BODY_COLUMNS`], without a long text.
-    fn add_to(&self, statements: &mut Statements) {
+    /// Gives all of them to `reader`, in the order of [`BODY_COLUMNS`], without a long text.
+    fn values(&self, reader: impl FnOnce([&dyn Literal; BODY_COLUMNS.len()])) {
         let ((width, height), (lines, chars)) = (self.pixels.unzip(), self.extent.unzip());
-        let text = self.text.filter(|_| !self.is_long());
-        statements.value(self.size).value(width).value(height).value(lines).value(chars).value(text);
-        statements
-            .value(self.plain)
-            .value(self.caption)
-            .value(self.application)
-            .value(self.window)
-            .value(self.page)
-            .value(self.selected);
+        reader([
+            &self.size,
+            &width,
+            &height,
+            &lines,
+            &chars,
+            &self.text.filter(|_| !self.is_long()),
+            &self.plain,
+            &self.caption,
+            &self.application,
+            &self.window,
+            &self.page,
+            &self.selected,
+        ]);
     }
 }
+
+/// What a clip without content consists of.
+const NOTHING: BodyColumns<'static> = BodyColumns {
+    size: 0,
+    pixels: None,
+    extent: None,
+    text: None,
+    plain: false,
+    caption: None,
+    application: None,
+    window: None,
+    page: None,
+    selected: false,
+};
 
 impl<'a> NewState<'a> {
     /// Another state of a clip that is on record.
@@ -288,27 +307,36 @@ async fn put_rows(
 ) -> Result<Vec<(u64, u64)>, StoreError> {
     let mut statements = Statements::default();
     for (is_known, with_body) in [(false, false), (false, true), (true, false), (true, true)] {
-        let [put, update] = if with_body { &*PUT_WITH_BODY } else { &*PUT };
-        let update = if is_known { update.as_str() } else { "" };
-        let is_of_these = |row: &PutRow<'_>| (row.is_known, row.body.is_some()) == (is_known, with_body);
-        let some = (before + 1..).zip(rows).filter(|(_, row)| is_of_these(row));
+        let some = || {
+            let all = (before + 1..).zip(rows);
+            all.filter(|(_, row)| (row.is_known, row.body.is_some()) == (is_known, with_body))
+        };
+        // Most of what may be said of a clip is not said of most. A known one may have it on record, though.
+        let mut states = COLUMNS.map(|column| is_known || WITHOUT_DEFAULT.contains(&column));
+        let mut bodies = BODY_COLUMNS.map(|column| (is_known && with_body) || column == "size");
+        for (_, row) in some() {
+            name(&mut states, row.columns.values());
+            row.body.unwrap_or(NOTHING).values(|values| name(&mut bodies, values));
+        }
+        let update = match (is_known, with_body) {
+            (false, _) => "",
+            (true, false) => PUT[0].as_str(),
+            (true, true) => PUT[1].as_str(),
+        };
         let mut is_begun = false;
-        for (change, row) in some {
+        for (change, row) in some() {
             if is_begun && statements.len() > LONG {
                 statements.words(update);
                 std::mem::take(&mut statements).execute(tx).await?;
                 is_begun = false;
             }
             if !is_begun {
-                statements.add(put);
+                insert(&mut statements, &states, &bodies);
                 is_begun = true;
             }
             statements.row().value(row.id).value(change).value(row.kind).value(0u8).value(shared).value(row.tombstone);
-            row.columns.add_to(&mut statements);
-            match &row.body {
-                Some(body) => body.add_to(&mut statements),
-                None => _ = statements.value(0u8),
-            }
+            add(&mut statements, &states, row.columns.values());
+            row.body.unwrap_or(NOTHING).values(|values| add(&mut statements, &bodies, values));
             statements.end_row();
         }
         if is_begun {
@@ -335,26 +363,33 @@ async fn put_rows(
     Ok(numbers)
 }
 
-/// Puts down rows: those of new clips are inserted, and those of known ones changed. What stands before the values, and after.
+/// Begins a statement that inserts rows with the columns that are named: of [`COLUMNS`], and of [`BODY_COLUMNS`].
+fn insert(statements: &mut Statements, states: &[bool], bodies: &[bool]) {
+    statements.add("INSERT INTO clips (id, seq, kind, secret, shared, tombstone");
+    let columns = COLUMNS.iter().zip(states).chain(BODY_COLUMNS.iter().zip(bodies));
+    for (column, _) in columns.filter(|(_, is_named)| **is_named) {
+        statements.words(", ").words(column);
+    }
+    statements.words(") VALUES ");
+}
+
+/// Names the columns that a new row cannot leave to the table's defaults.
+fn name<const N: usize>(named: &mut [bool; N], values: [&dyn Literal; N]) {
+    named.iter_mut().zip(values).for_each(|(is_named, value)| *is_named |= !value.is_default());
+}
+
+/// Adds the values of the columns that are named to a row.
+fn add<const N: usize>(statements: &mut Statements, named: &[bool; N], values: [&dyn Literal; N]) {
+    for (value, _) in values.into_iter().zip(named).filter(|(_, is_named)| **is_named) {
+        statements.value(value);
+    }
+}
+
+/// What follows the rows of known clips, which are changed instead: without bodies, and with them.
 static PUT: LazyLock<[String; 2]> = LazyLock::new(|| {
     [
-        format!(
-            "INSERT INTO clips (id, seq, kind, secret, shared, tombstone, {}, size) VALUES ",
-            listed(COLUMNS, str::to_owned)
-        ),
         put_update(COLUMNS, ""),
-    ]
-});
-
-/// The same for rows with bodies.
-static PUT_WITH_BODY: LazyLock<[String; 2]> = LazyLock::new(|| {
-    let columns = [COLUMNS, BODY_COLUMNS].concat();
-    [
-        format!(
-            "INSERT INTO clips (id, seq, kind, secret, shared, tombstone, {}) VALUES ",
-            listed(&columns, str::to_owned)
-        ),
-        put_update(&columns, ", tombstone = FALSE, elsewhere = FALSE"),
+        put_update(&[&COLUMNS[..], &BODY_COLUMNS[..]].concat(), ", tombstone = FALSE, elsewhere = FALSE"),
     ]
 });
 

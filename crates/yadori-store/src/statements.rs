@@ -113,11 +113,20 @@ impl Statements {
 pub(crate) trait Literal {
     /// Writes it as MariaDB reads it.
     fn write_to(&self, text: &mut String);
+
+    /// Whether it is what a column holds by default: NULL where it may, and otherwise 0 or FALSE.
+    fn is_default(&self) -> bool {
+        false
+    }
 }
 
 impl<T: Literal + ?Sized> Literal for &T {
     fn write_to(&self, text: &mut String) {
         (**self).write_to(text);
+    }
+
+    fn is_default(&self) -> bool {
+        (**self).is_default()
     }
 }
 
@@ -126,6 +135,10 @@ macro_rules! numbers {
         impl Literal for $number {
             fn write_to(&self, text: &mut String) {
                 let _ = write!(text, "{self}");
+            }
+
+            fn is_default(&self) -> bool {
+                *self == 0
             }
         }
     )*};
@@ -136,6 +149,10 @@ numbers!(u8, u32, u64);
 impl Literal for bool {
     fn write_to(&self, text: &mut String) {
         text.push_str(if *self { "TRUE" } else { "FALSE" });
+    }
+
+    fn is_default(&self) -> bool {
+        !self
     }
 }
 
@@ -172,6 +189,10 @@ impl<T: Literal> Literal for Option<T> {
             Some(value) => value.write_to(text),
             None => text.push_str("NULL"),
         }
+    }
+
+    fn is_default(&self) -> bool {
+        self.is_none()
     }
 }
 

@@ -7,7 +7,7 @@ use bytes::Bytes;
 use parking_lot::Mutex;
 use std::sync::Arc;
 use thiserror::Error;
-use yadori_core::shared::{Clip, Hash, Item};
+use yadori_core::shared::{Clip, ContentPiece, Hash, Item};
 use yadori_core::{DeviceId, Stamp};
 use yadori_link::connection::{Applied, Records, Stored};
 use yadori_link::frame::{Hello, RelayPlace};
@@ -158,34 +158,40 @@ impl Records for Peer {
         Ok(self.service.history.store.content_by_hash(&hash, from, most, handed).await?)
     }
 
-    async fn store(&self, hash: Hash, at: u64, data: Bytes) -> Result<Stored, PeerError> {
-        let piece = self.service.history.store.apply_content(&hash, at, &data).await?;
+    async fn store(&self, pieces: Vec<ContentPiece>) -> Result<Vec<Stored>, PeerError> {
+        let applied = self.service.history.store.apply_content(&pieces).await?;
         let links = &self.service.links;
         links.note(self.device, |status_of| status_of.progress += 1);
-        match piece {
-            Piece::More(have) => links.fetching.lock().has_come(hash, have),
-            _ => links.fetching.lock().is_done(hash),
+        let mut stored = Vec::with_capacity(pieces.len());
+        for (piece, came) in pieces.iter().zip(&applied.pieces) {
+            let mut fetching = links.fetching.lock();
+            match came {
+                Piece::More(have) => fetching.has_come(piece.hash, *have),
+                _ => fetching.is_done(piece.hash),
+            }
+            let end = piece.at + piece.data.len() as u64;
+            stored.push(match came {
+                Piece::More(have) => Stored { have: *have, ..Stored::default() },
+                Piece::Whole => Stored { have: end, whole: true, ..Stored::default() },
+                Piece::Unwanted | Piece::Lie => Stored { have: piece.at, whole: true, ..Stored::default() },
+            });
         }
-        let done = match piece {
-            Piece::More(have) => Stored { have, ..Stored::default() },
-            Piece::Whole { change, pictures, moved } => {
-                if let Some(change) = change {
-                    self.service.history.ledger.changed(change);
-                }
-                self.service.draw(pictures);
-                Stored { have: at + data.len() as u64, whole: true, moved }
-            }
-            Piece::AnotherClip { change } => {
-                if let Some(change) = change {
-                    self.service.history.ledger.changed(change);
-                }
-                return Err(PeerError::Lie);
-            }
-            Piece::Unwanted => Stored { have: at, whole: true, moved: Vec::new() },
-            Piece::Lie => return Err(PeerError::Lie),
-        };
+        if let Some(change) = applied.change {
+            self.service.history.ledger.changed(change);
+        }
+        self.service.draw(applied.pictures);
+        if applied.is_another_clip || applied.pieces.contains(&Piece::Lie) {
+            return Err(PeerError::Lie);
+        }
         links.fetched.send_modify(|times| *times += 1);
-        Ok(done)
+        if let Some(last) = stored.last_mut() {
+            last.moved = applied.moved;
+        }
+        Ok(stored)
+    }
+
+    fn absent(&self, hash: Hash) {
+        self.service.links.fetch_elsewhere(hash, self.device);
     }
 
     async fn told(&self, place: RelayPlace) -> Result<(), PeerError> {
@@ -193,10 +199,6 @@ impl Records for Peer {
             return Err(PeerError::Future);
         }
         Ok(self.service.hear_of_relay(place).await?)
-    }
-
-    fn absent(&self, hash: Hash) {
-        self.service.links.fetch_elsewhere(hash, self.device);
     }
 
     async fn take_in(&self, clip: Clip, recall: bool) -> Result<(Option<String>, Applied), PeerError> {

@@ -6,10 +6,10 @@ use std::collections::BTreeMap;
 use yadori_core::amounts::DAY;
 use yadori_core::format::Format;
 use yadori_core::merge::{InDrawer, Register, State};
-use yadori_core::shared::{Body, BodyFormat, Clip, Device, Drawer, Hash, Item};
+use yadori_core::shared::{Body, BodyFormat, Clip, ContentPiece, Device, Drawer, Hash, Item};
 use yadori_core::sharing::Policy;
 use yadori_core::{ClipId, DeviceId, Kind, Mark, MillisSinceEpoch, Rank, Source, Stamp};
-use yadori_store::{ApplyOutcome, Cursor, CursorAdvance, NewClip, OperationKind, Store};
+use yadori_store::{AppliedContent, ApplyOutcome, Cursor, CursorAdvance, NewClip, OperationKind, Piece, Store};
 
 const AT: MillisSinceEpoch = MillisSinceEpoch(1_790_000_000_000);
 /// Bytes told in one batch, about.
@@ -574,6 +574,73 @@ async fn a_copy_brings_along_what_another_clip_lacked() {
     assert_eq!(store.latest_change(), before + 2);
 }
 
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn pieces_of_several_contents_are_taken_in_together() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    let contents: Vec<_> = (1..=4).map(|number| large(number, false)).collect();
+    let hash = |place: usize| contents[place].0.body.as_ref().unwrap().formats[0].hash;
+    apply(store, &contents.iter().map(|(clip, _)| Item::Clip(Box::new(clip.clone()))).collect::<Vec<_>>()).await;
+    let piece = |place: usize, at: usize, data: Bytes| ContentPiece { hash: hash(place), at: at as u64, data };
+    let whole = |place: usize| contents[place].1.clone();
+    let before = store.latest_change();
+    let nobodys = ContentPiece { hash: [9; 32], at: 0, data: Bytes::from_static(b"nobody wants it") };
+    let pieces = [
+        piece(0, 0, whole(0)),
+        piece(1, 0, whole(0)),
+        piece(2, 0, whole(2).slice(..15_000)),
+        nobodys,
+        piece(3, 0, whole(3)),
+    ];
+    let applied = store.apply_content(&pieces).await.unwrap();
+    let came = [Piece::Whole, Piece::Lie, Piece::More(15_000), Piece::Unwanted, Piece::Whole];
+    assert_eq!(applied.pieces, came);
+    assert_eq!(applied.change, Some(before + 2));
+    assert_eq!(applied.moved.iter().map(|(_, change)| *change).collect::<Vec<_>>(), [before + 1, before + 2]);
+    assert!(applied.pictures.is_empty() && !applied.is_another_clip);
+    let wanted: BTreeMap<Hash, u64> = store.wanted(u64::MAX).await.unwrap().into_iter().collect();
+    assert_eq!(wanted, BTreeMap::from([(hash(1), 0), (hash(2), 15_000)]));
+    // What is said once more, or goes on elsewhere, does no harm; the rest makes all of it whole.
+    let pieces = [
+        piece(0, 0, whole(0)),
+        piece(2, 9, whole(2)),
+        piece(2, 15_000, whole(2).slice(15_000..)),
+        piece(1, 0, whole(1)),
+    ];
+    let applied = store.apply_content(&pieces).await.unwrap();
+    assert_eq!(applied.pieces, [Piece::Whole, Piece::More(15_000), Piece::Whole, Piece::Whole]);
+    assert_eq!(applied.moved.len(), 2);
+    assert_eq!(store.count_elsewhere().await.unwrap(), 0);
+    assert_eq!(store.latest_change(), before + 4);
+    assert_eq!(store.apply_content(&[]).await.unwrap(), AppliedContent::default());
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn content_of_another_clip_takes_nothing_along_with_it() {
+    let records = private_of(1).await;
+    let store = &records.store;
+    // The words of the first are told as those of another clip.
+    let data = [Bytes::from("lamp 7, ".repeat(5_000)), Bytes::from("lamp 8, ".repeat(5_000))];
+    let told = |id: &str, data: &Bytes| {
+        let (clip, _) = large(1, false);
+        let hash = *blake3::hash(data).as_bytes();
+        let format = BodyFormat { mime: "text/plain;charset=utf-8".into(), size: data.len() as u64, hash, data: None };
+        let body = Body { size: format.size, formats: vec![format], ..Body::default() };
+        Clip { id: ClipId::of(Kind::Text, id.as_bytes()), body: Some(body), ..clip }
+    };
+    let [first, second] = [told("something else", &data[0]), told(std::str::from_utf8(&data[1]).unwrap(), &data[1])];
+    apply(store, &[Item::Clip(Box::new(first.clone())), Item::Clip(Box::new(second.clone()))]).await;
+    let pieces = data.map(|data| ContentPiece { hash: *blake3::hash(&data).as_bytes(), at: 0, data });
+    let applied = store.apply_content(&pieces).await.unwrap();
+    assert!(applied.is_another_clip);
+    assert_eq!(applied.moved.len(), 1);
+    assert!(!store.clip(first.id).await.unwrap().unwrap().is_live());
+    let kept = store.clip(second.id).await.unwrap().unwrap();
+    assert!(kept.is_live() && !kept.elsewhere);
+    let formats = store.formats(kept.number).await.unwrap();
+    assert_eq!(store.content(&formats[0]).await.unwrap(), pieces[1].data);
+}
+
 #[tokio::test(flavor = "multi_thread", worker_threads = 4)]
 async fn what_comes_from_all_sides_at_once_is_taken_in() {
     const ROUNDS: u8 = 60;
@@ -599,7 +666,7 @@ async fn what_comes_from_all_sides_at_once_is_taken_in() {
             let (clip, data) = large(number.wrapping_mul(7) % ROUNDS, false);
             let hash = clip.body.as_ref().unwrap().formats[0].hash;
             apply(store, &[Item::Clip(Box::new(clip))]).await;
-            store.apply_content(&hash, 0, &data).await.unwrap();
+            store.apply_content(&[ContentPiece { hash, at: 0, data }]).await.unwrap();
         }
     };
     tokio::join!(file, told, fetched);

@@ -12,7 +12,7 @@ use std::convert::Infallible;
 use std::sync::Arc;
 use std::time::Duration;
 use yadori_core::DeviceId;
-use yadori_core::shared::Hash;
+use yadori_core::shared::{ContentPiece, Hash};
 use yadori_link::connection::Records;
 use yadori_link::envelope::{EnvelopeError, Letter, open_envelope};
 use yadori_link::group::Outbox;
@@ -274,7 +274,8 @@ impl DeviceSync {
             let Some(rest) = bytes.get((have - start) as usize..).filter(|rest| !rest.is_empty()) else {
                 return Ok(false);
             };
-            match peer.store(hash, have, Bytes::copy_from_slice(rest)).await {
+            let piece = ContentPiece { hash, at: have, data: Bytes::copy_from_slice(rest) };
+            match peer.store(vec![piece]).await.map(|mut stored| stored.pop().unwrap_or_default()) {
                 Ok(stored) if stored.whole => {
                     let mut echoes = self.relaying.echoes.lock();
                     stored.moved.iter().for_each(|(_, change)| echoes.insert(*change));
