@@ -237,20 +237,26 @@ impl Running {
     ) -> Result<(), StartError> {
         let Self { address, house, mut opened, mut wanted, listener, desk, _lock } = self;
         let reach = Reach { address, token: house.authenticator.token().to_owned() };
-        write_reach(&house.places, &reach)?;
         let ending = CancellationToken::new();
         let gate = house.gate.clone();
         let answer = move |request| gate.clone().answer(request);
         let mut server = tokio::spawn(yadori_serve::serve(listener, answer, ending.clone(), http::LIMITS));
         let mut desk = desk.map(Desk::start);
         let mut ready = Some(ready);
+        // Not before it is known whether the history is locked.
+        let mut say_ready = || match ready.take() {
+            Some(ready) => write_reach(&house.places, &reach).map(|()| ready(address)),
+            None => Ok(()),
+        };
         // What holds back the computer's sleep until the history is locked.
         let mut sleep = None;
         let outcome = loop {
             let Some(open) = opened.take() else {
                 house.vault.stands(State::Locked);
                 sleep = None;
-                ready.take().into_iter().for_each(|ready| ready(address));
+                if let Err(error) = say_ready() {
+                    break Err(error);
+                }
                 let keys = tokio::select! {
                     () = &mut end => break Ok(()),
                     Some(wanted) = wanted.recv() => match wanted {
@@ -265,8 +271,9 @@ impl Running {
             house.gate.open(http::Interface::new(living.service().clone()));
             house.vault.note_use();
             house.vault.stands(State::Open);
-            ready.take().into_iter().for_each(|ready| ready(address));
+            let said = say_ready();
             let why = tokio::select! {
+                Err(error) = std::future::ready(said) => Ended::Lost(error),
                 () = &mut end => Ended::ForGood,
                 error = lost.lost() => Ended::Lost(error),
                 why = lock_wanted(&house.vault, &mut wanted) => why,

@@ -221,6 +221,28 @@ fn the_client_says_that_the_service_is_not_there() {
     assert_eq!(output.status.code(), Some(3));
 }
 
+#[test]
+fn whoever_finds_the_service_is_answered_from_the_first_moment() {
+    let home = Home::new();
+    let refused = std::thread::scope(|scope| {
+        let asking = scope.spawn(|| {
+            let mut refused = Vec::new();
+            loop {
+                let output = yadori_e2e::service::client(home.path()).args(["rules", "show"]).output().unwrap();
+                match output.status.code() {
+                    Some(0) => return refused,
+                    // It is not there yet.
+                    Some(3) => {}
+                    _ => refused.push(String::from_utf8_lossy(&output.stderr).into_owned()),
+                }
+            }
+        });
+        let _service = Service::simulated(&home);
+        asking.join().unwrap()
+    });
+    assert!(refused.is_empty(), "{refused:?}");
+}
+
 /// A small disk that goes with the test.
 pub struct SmallDisk<'a>(&'a std::path::Path);
 
