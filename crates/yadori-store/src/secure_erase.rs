@@ -8,10 +8,8 @@ use crate::store::{Store, StoreError};
 use sqlx::Row;
 use std::time::{Duration, Instant};
 
-/// Size of the private server's log.
-const LOG_MIB: u64 = 8;
-/// Another one, to which the log is changed and back: it is written anew each time.
-const SPARE_LOG_MIB: u64 = 4;
+/// A size that the server's log never has, to which it is changed and back: it is written anew each time.
+const SPARE_LOG_BYTES: u64 = 4 << 20;
 
 /// Pages that are written through the server's buffer for double writes, which holds 2 MiB.
 const FILLING_MIB: usize = 4;
@@ -45,8 +43,9 @@ impl Store {
         self.wait_for_none("Innodb_buffer_pool_pages_dirty", WRITING).await?;
         run(&mut connection, "SET GLOBAL innodb_max_dirty_pages_pct = 90".into()).await?;
         run(&mut connection, "DROP TABLE filling".into()).await?;
-        for mebibytes in [SPARE_LOG_MIB, LOG_MIB] {
-            run(&mut connection, format!("SET GLOBAL innodb_log_file_size = {}", mebibytes << 20)).await?;
+        let log: u64 = sqlx::query_scalar("SELECT @@GLOBAL.innodb_log_file_size").fetch_one(&mut connection).await?;
+        for bytes in [SPARE_LOG_BYTES, log] {
+            run(&mut connection, format!("SET GLOBAL innodb_log_file_size = {bytes}")).await?;
         }
         Ok(())
     }
