@@ -48,7 +48,7 @@ pub fn day(report: &mut Report) {
         // What was forgotten is written over in the background.
         for home in [&first, &second] {
             until("nothing is being written over", || {
-                !files_below(home.path()).iter().any(|file| file.ends_with("filling.ibd"))
+                !files_below(home.path()).iter().any(|file| file.file_stem().is_some_and(|name| name == "filling"))
             });
         }
         halves.push([(&devices[0], &first), (&devices[1], &second)].map(|(device, home)| held(device, home)));
