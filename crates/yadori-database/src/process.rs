@@ -39,8 +39,8 @@ fn user() -> String {
         .map_or("root".into(), |name| name.trim().to_owned())
 }
 
-/// The redo log: as long as what a device takes in that is new to the others writes to it (13 MB for 10,000 clips with 200
-/// pictures), so that it need not be made room in it meanwhile, page by page.
+/// Size of the redo log. A new device that takes in 10,000 clips with 200 pictures writes 13 MB to it; in a smaller one, the server
+/// must write pages to the tables meanwhile to make room.
 const LOG: &str = "--innodb-log-file-size=16M";
 
 /// Installs an empty database in `data`, with what is needed for a moment in `temporary`, and runs `script` in it. The

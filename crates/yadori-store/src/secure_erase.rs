@@ -8,8 +8,9 @@ use crate::store::{Store, StoreError};
 use sqlx::Row;
 use std::time::{Duration, Instant};
 
-/// A size that the server's log never has, to which it is changed and back: it is written anew each time.
-const SPARE_LOG_BYTES: u64 = 4 << 20;
+/// Sizes to one of which the server's log is changed, and back: it is written anew each time. It has one of them already if that was
+/// broken off in between.
+const SPARE_LOG_BYTES: [u64; 2] = [4 << 20, 8 << 20];
 
 /// Pages that are written through the server's buffer for double writes, which holds 2 MiB.
 const FILLING_MIB: usize = 4;
@@ -44,7 +45,8 @@ impl Store {
         run(&mut connection, "SET GLOBAL innodb_max_dirty_pages_pct = 90".into()).await?;
         run(&mut connection, "DROP TABLE filling".into()).await?;
         let log: u64 = sqlx::query_scalar("SELECT @@GLOBAL.innodb_log_file_size").fetch_one(&mut connection).await?;
-        for bytes in [SPARE_LOG_BYTES, log] {
+        let spare = SPARE_LOG_BYTES.into_iter().find(|spare| *spare != log);
+        for bytes in spare.into_iter().chain([log]) {
             run(&mut connection, format!("SET GLOBAL innodb_log_file_size = {bytes}")).await?;
         }
         Ok(())

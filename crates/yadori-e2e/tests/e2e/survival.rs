@@ -227,15 +227,15 @@ fn whoever_finds_the_service_is_answered_from_the_first_moment() {
     let refused = std::thread::scope(|scope| {
         let asking = scope.spawn(|| {
             let mut refused = Vec::new();
-            loop {
+            yadori_e2e::waiting::until("the service answers", || {
                 let output = yadori_e2e::service::client(home.path()).args(["rules", "show"]).output().unwrap();
-                match output.status.code() {
-                    Some(0) => return refused,
-                    // It is not there yet.
-                    Some(3) => {}
-                    _ => refused.push(String::from_utf8_lossy(&output.stderr).into_owned()),
+                // With 3, it is not there yet.
+                if !matches!(output.status.code(), Some(0 | 3)) {
+                    refused.push(String::from_utf8_lossy(&output.stderr).into_owned());
                 }
-            }
+                output.status.success()
+            });
+            refused
         });
         let _service = Service::simulated(&home);
         asking.join().unwrap()

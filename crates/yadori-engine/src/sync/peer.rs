@@ -164,17 +164,18 @@ impl Records for Peer {
         links.note(self.device, |status_of| status_of.progress += 1);
         let mut stored = Vec::with_capacity(pieces.len());
         for (piece, came) in pieces.iter().zip(&applied.pieces) {
+            let (have, whole) = match came {
+                Piece::More(have) => (*have, false),
+                Piece::Whole => (piece.at + piece.data.len() as u64, true),
+                Piece::Unwanted | Piece::Lie => (piece.at, true),
+            };
             let mut fetching = links.fetching.lock();
-            match came {
-                Piece::More(have) => fetching.has_come(piece.hash, *have),
-                _ => fetching.is_done(piece.hash),
+            if whole {
+                fetching.is_done(piece.hash);
+            } else {
+                fetching.has_come(piece.hash, have);
             }
-            let end = piece.at + piece.data.len() as u64;
-            stored.push(match came {
-                Piece::More(have) => Stored { have: *have, ..Stored::default() },
-                Piece::Whole => Stored { have: end, whole: true, ..Stored::default() },
-                Piece::Unwanted | Piece::Lie => Stored { have: piece.at, whole: true, ..Stored::default() },
-            });
+            stored.push(Stored { have, whole, moved: Vec::new() });
         }
         if let Some(change) = applied.change {
             self.service.history.ledger.changed(change);
