@@ -109,6 +109,12 @@ impl Store {
         if cursor == Some(None) {
             return Ok(None);
         }
+        let mut last = Statements::default();
+        if let Some(Some((feed, upto))) = cursor {
+            last.add("UPDATE devices SET cursor_feed = ").alone(&feed[..]);
+            last.words(", cursor_upto = ").alone(upto).words(", seen_at = ").alone(at.0);
+            last.words(" WHERE no = ").alone(known.number);
+        }
         let mut applying = Applier {
             tx,
             from,
@@ -121,17 +127,16 @@ impl Store {
             numbers: Numbers::of_device(from, known.number),
             tombstone_key,
             asked_ahead: if first.is_empty() { None } else { Some(clips::states(states)?) },
+            is_all: !first.is_empty(),
+            last: Some(last),
         };
         applying.items(items).await?;
-        let Applier { tx, mut outcome, fresh, records, .. } = applying;
+        let Applier { mut tx, mut outcome, fresh, records, last, .. } = applying;
         outcome.records = records;
-        let mut last = Statements::default();
-        if let Some(Some((feed, upto))) = cursor {
-            last.add("UPDATE devices SET cursor_feed = ").alone(&feed[..]);
-            last.words(", cursor_upto = ").alone(upto).words(", seen_at = ").alone(at.0);
-            last.words(" WHERE no = ").alone(known.number);
+        if let Some(last) = last {
+            tx.make_durable_after(last).await?;
         }
-        tx.commit_after(last, fresh).await?;
+        tx.end_with_fresh(fresh);
         Ok(Some(outcome))
     }
 }
@@ -154,6 +159,10 @@ struct Applier {
     tombstone_key: Option<TombstoneKey>,
     /// What was on record of the clips that come first, if that was asked for already.
     asked_ahead: Option<HashMap<ClipId, StateRow>>,
+    /// Whether these clips are all that is told.
+    is_all: bool,
+    /// What is put on record last; nothing once all of it is durable.
+    last: Option<Statements>,
 }
 
 /// So many clips at the beginning of a batch are asked for in the message that begins; more are asked for by themselves.

@@ -8,6 +8,7 @@ use crate::numbers::Numbers;
 use crate::statements::{Literal, Statements};
 use crate::store::{StoreError, numbers_as_json};
 use crate::write_tx::{WriteTx, next_change, next_changes};
+use sqlx::mysql::MySqlRow;
 use sqlx::{AssertSqlSafe, FromRow, Row};
 use std::collections::HashMap;
 use std::sync::LazyLock;
@@ -143,7 +144,7 @@ const LONG_TEXT: usize = 4096;
 
 impl BodyColumns<'_> {
     /// Whether its text is put down after the row.
-    fn is_long(&self) -> bool {
+    pub fn is_long(&self) -> bool {
         self.text.is_some_and(|text| text.len() > LONG_TEXT)
     }
 
@@ -253,8 +254,48 @@ pub(crate) async fn put_after(
     let wanted: Vec<Register<Option<String>>> = states.iter().map(|new| new.state.alias.clone()).collect();
     let losers = settle_aliases(tx, &mut states).await?;
     let as_wanted = states.iter().zip(&wanted).map(|(new, wanted)| new.state.alias == *wanted).collect();
+    let rows = rows_of(tx, numbers, &states).await?;
+    let numbers = put_rows(tx, before, shared, &rows).await?;
+    let last = before + rows.len() as u64;
+    let mut put = PutStates { numbers, changes: (before + 1..=last).collect(), as_wanted, last };
+    for (loser, register) in losers {
+        put.last = next_change(tx).await?;
+        let stamp = register.stamp.to_bits();
+        sqlx::query!("UPDATE clips SET seq = ?, alias_stamp = ? WHERE no = ?", put.last, stamp, loser)
+            .execute(&mut **tx)
+            .await?;
+    }
+    Ok(put)
+}
+
+/// Does what [`put`] does, for clips that come to be, each with one row and no alias; and makes it durable after the statements `last`,
+/// all in one message ([`WriteTx::make_durable_after`]).
+pub(crate) async fn put_and_make_durable(
+    tx: &mut WriteTx,
+    numbers: &mut Numbers,
+    states: &[NewState<'_>],
+    shared: bool,
+    last: Statements,
+) -> Result<PutStates, StoreError> {
+    let before = next_changes(tx, states.len()).await?;
+    let rows = rows_of(tx, numbers, states).await?;
+    let mut statements = statements_for(tx, before, shared, &rows).await?;
+    statements.append(last);
+    let last = before + rows.len() as u64;
+    tx.bears(last);
+    let answer = tx.make_durable_after(statements).await?;
+    let numbers = numbers_of_changes(&answer, before, rows.len())?;
+    Ok(PutStates { numbers, changes: (before + 1..=last).collect(), as_wanted: vec![true; rows.len()], last })
+}
+
+/// The rows of states.
+async fn rows_of<'a>(
+    tx: &mut WriteTx,
+    numbers: &mut Numbers,
+    states: &'a [NewState<'_>],
+) -> Result<Vec<PutRow<'a>>, StoreError> {
     let mut rows = Vec::with_capacity(states.len());
-    for new in &states {
+    for new in states {
         let columns = columns_of(tx, numbers, new).await?;
         let tombstone = new.body.is_none() && !new.state.is_live(Stamp::NEVER);
         rows.push(PutRow {
@@ -266,21 +307,7 @@ pub(crate) async fn put_after(
             body: new.body,
         });
     }
-    let put_down = put_rows(tx, before, shared, &rows).await?;
-    let mut put = PutStates { as_wanted, last: before + states.len() as u64, ..PutStates::default() };
-    put.changes = (before + 1..=put.last).collect();
-    put.numbers = vec![0; states.len()];
-    for (number, change) in put_down {
-        put.numbers[(change - before - 1) as usize] = number;
-    }
-    for (loser, register) in losers {
-        put.last = next_change(tx).await?;
-        let stamp = register.stamp.to_bits();
-        sqlx::query!("UPDATE clips SET seq = ?, alias_stamp = ? WHERE no = ?", put.last, stamp, loser)
-            .execute(&mut **tx)
-            .await?;
-    }
-    Ok(put)
+    Ok(rows)
 }
 
 /// Puts the columns of known clips on record as they are here. Gives the number of the latest change.
@@ -298,13 +325,29 @@ pub(crate) async fn put_columns(tx: &mut WriteTx, clips: &[StateRow]) -> Result<
     Ok(before + clips.len() as u64)
 }
 
-/// Gives the numbers of the clips, each with that of its change.
-async fn put_rows(
+/// Gives the numbers of the clips.
+async fn put_rows(tx: &mut WriteTx, before: u64, shared: bool, rows: &[PutRow<'_>]) -> Result<Vec<u64>, StoreError> {
+    let answer = statements_for(tx, before, shared, rows).await?.fetch_all(tx).await?;
+    for (change, row) in (before + 1..).zip(rows) {
+        if let Some(body) = row.body.filter(BodyColumns::is_long) {
+            let put = sqlx::query!("UPDATE clips SET text = ? WHERE seq = ?", body.text, change);
+            put.execute(&mut **tx).await?;
+        }
+    }
+    let numbers = numbers_of_changes(&answer, before, rows.len())?;
+    if let Some(last) = numbers.iter().rposition(|number| *number > 0) {
+        tx.bears(before + 1 + last as u64);
+    }
+    Ok(numbers)
+}
+
+/// What puts rows on record, but for long texts, and asks for the numbers of their clips. Of very many, most is put on record already.
+async fn statements_for(
     tx: &mut WriteTx,
     before: u64,
     shared: bool,
     rows: &[PutRow<'_>],
-) -> Result<Vec<(u64, u64)>, StoreError> {
+) -> Result<Statements, StoreError> {
     let mut statements = Statements::default();
     for (is_known, with_body) in [(false, false), (false, true), (true, false), (true, true)] {
         let some = || {
@@ -346,19 +389,15 @@ async fn put_rows(
     // Asked in the same message.
     statements.add("SELECT no, seq FROM clips WHERE seq > ").alone(before);
     statements.words(" AND seq <= ").alone(before + rows.len() as u64);
-    let numbered = statements.fetch_all(tx).await?;
-    for (change, row) in (before + 1..).zip(rows) {
-        if let Some(body) = row.body.filter(BodyColumns::is_long) {
-            let put = sqlx::query!("UPDATE clips SET text = ? WHERE seq = ?", body.text, change);
-            put.execute(&mut **tx).await?;
-        }
-    }
-    let numbers: Vec<(u64, u64)> = numbered
-        .iter()
-        .map(|row| Ok::<_, sqlx::Error>((row.try_get(0)?, row.try_get(1)?)))
-        .collect::<Result<_, _>>()?;
-    if let Some(last) = numbers.iter().map(|(_, change)| *change).max() {
-        tx.bears(last);
+    Ok(statements)
+}
+
+/// The numbers of clips, in the order of their changes, of which there are so many after `before`; 0 for one that is not in the answer.
+fn numbers_of_changes(answer: &[MySqlRow], before: u64, count: usize) -> Result<Vec<u64>, sqlx::Error> {
+    let mut numbers = vec![0; count];
+    for row in answer {
+        let (number, change): (u64, u64) = (row.try_get(0)?, row.try_get(1)?);
+        numbers[(change - before - 1) as usize] = number;
     }
     Ok(numbers)
 }

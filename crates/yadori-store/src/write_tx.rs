@@ -235,35 +235,35 @@ impl WriteTx {
     /// They have made it durable, and this clip with its formats; and what other devices are told of it.
     pub(crate) fn end_with(self, clip: ClipRecord, formats: &[StoredFormat], fresh: Option<FreshClip>) {
         let Self { lease, writing, .. } = self;
-        lease.end();
+        // Before anybody else writes, or none of it could be kept.
         if let Some(writing) = writing {
             writing.end_with(Arc::new(clip.into()), formats, fresh);
         }
+        lease.end();
     }
 
-    /// Makes it durable after these statements, and keeps what other devices are told of the clips that it has made.
-    pub(crate) async fn commit_after(
-        mut self,
-        statements: Statements,
-        fresh: Vec<FreshClip>,
-    ) -> Result<(), sqlx::Error> {
-        self.make_durable(statements).await?;
+    /// It is durable ([`WriteTx::make_durable_after`]); what other devices are told of the clips that it has made is kept.
+    pub(crate) fn end_with_fresh(self, fresh: Vec<FreshClip>) {
         let Self { lease, writing, .. } = self;
-        lease.end();
         if let Some(writing) = writing {
             writing.end_with_fresh(fresh);
         }
-        Ok(())
+        lease.end();
     }
 
     /// Makes it durable.
     pub(crate) async fn commit(mut self) -> Result<(), sqlx::Error> {
-        self.make_durable(Statements::default()).await?;
+        self.make_durable_after(Statements::default()).await?;
         self.lease.end();
         Ok(())
     }
 
-    async fn make_durable(&mut self, mut statements: Statements) -> Result<(), sqlx::Error> {
+    /// Has these statements done and makes all of it durable, in one message; gives the rows of those that have any. Nothing can be
+    /// written after it, but it is still to be ended: [`WriteTx::end_with_fresh`].
+    pub(crate) async fn make_durable_after(
+        &mut self,
+        mut statements: Statements,
+    ) -> Result<Vec<MySqlRow>, sqlx::Error> {
         // Even if it has taken none: the clip that bears the last number may be gone by now.
         let to_record = self.last.filter(|last| self.borne != *last && !self.feed.has_on_record(*last));
         if let Some(last) = to_record {
@@ -271,12 +271,12 @@ impl WriteTx {
         }
         statements.add("COMMIT");
         self.commits();
-        statements.execute(&mut self.lease).await.inspect_err(|error| self.has_failed(error))?;
+        let rows = statements.fetch_all(&mut self.lease).await.inspect_err(|error| self.has_failed(error))?;
         self.is_decided(true);
         if let Some(last) = to_record {
             self.feed.records(last);
         }
-        Ok(())
+        Ok(rows)
     }
 }
 

@@ -181,10 +181,11 @@ impl Records for Peer {
             self.service.history.ledger.changed(change);
         }
         self.service.draw(applied.pictures);
+        // What came whole beside a lie is here all the same.
+        links.fetched.send_modify(|times| *times += 1);
         if applied.is_another_clip || applied.pieces.contains(&Piece::Lie) {
             return Err(PeerError::Lie);
         }
-        links.fetched.send_modify(|times| *times += 1);
         if let Some(last) = stored.last_mut() {
             last.moved = applied.moved;
         }

@@ -68,6 +68,16 @@ impl Taken<'_> {
         self.known.is_none() && self.copied
     }
 
+    /// Whether it comes to be, or its tombstone, and all of it is one row; nobody else has to give anything up for it.
+    fn is_one_new_row(&self) -> bool {
+        let is_one_row = |body| {
+            let columns = body_columns(body);
+            columns.plain && !columns.is_long()
+        };
+        let State { alias, drawer, .. } = &self.state;
+        self.known.is_none() && alias.value.is_none() && drawer.value.is_none() && self.body.is_none_or(is_one_row)
+    }
+
     /// Whether some of its content may be on another device only.
     fn may_lack_content(&self) -> bool {
         let promises = |body: &Body| body.formats.iter().any(|format| format.data.is_none());
@@ -247,7 +257,12 @@ impl Applier {
             state: clip.state.clone(),
             body: clip.body.map(body_columns),
         });
-        let put = registers::put(&mut self.tx, &mut self.numbers, states.collect(), true).await?;
+        let states: Vec<_> = states.collect();
+        let last = self.last.take_if(|_| self.is_all && taken.iter().all(Taken::is_one_new_row));
+        let put = match last {
+            Some(last) => registers::put_and_make_durable(&mut self.tx, &mut self.numbers, &states, true, last).await?,
+            None => registers::put(&mut self.tx, &mut self.numbers, states, true).await?,
+        };
         self.outcome.change = Some(put.last);
         let gets_alias = |clip: &Taken<'_>| {
             let alias = &clip.state.alias.value;
