@@ -32,7 +32,7 @@ impl Interface {
     /// The one at the service's own address.
     pub fn new(app: App) -> Self {
         let pages = Router::new()
-            .merge(paths().0)
+            .merge(paths::answered())
             .route(&format!("{}/openapi.json", yadori_api::BASE), get(async || Json(document())))
             .fallback(console::page)
             .method_not_allowed_fallback(async || Problem::wrong_method())

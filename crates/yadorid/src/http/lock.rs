@@ -5,8 +5,6 @@ use super::asked::{InPath, JsonBody};
 use super::problem::Problem;
 use axum::Json;
 use axum::extract::State;
-use utoipa_axum::router::OpenApiRouter;
-use utoipa_axum::routes;
 use yadori_api as api;
 
 /// What answers with how it stands.
@@ -14,18 +12,6 @@ type Standing = Result<Json<api::Lock>, Problem>;
 
 fn standing(app: &App) -> Json<api::Lock> {
     Json(app.vault.standing())
-}
-
-/// Its part of the interface.
-pub(super) fn routes() -> OpenApiRouter<App> {
-    OpenApiRouter::new()
-        .routes(routes!(show_lock, lock, change_lock))
-        .routes(routes!(unlock))
-        .routes(routes!(set_passphrase))
-        .routes(routes!(new_recovery_key))
-        .routes(routes!(add_protector))
-        .routes(routes!(remove_protector))
-        .routes(routes!(rekey))
 }
 
 /// Show how the history is protected

@@ -6,17 +6,7 @@ use super::problem::{Problem, answer};
 use axum::Json;
 use axum::extract::State;
 use std::time::Duration;
-use utoipa_axum::router::OpenApiRouter;
-use utoipa_axum::routes;
 use yadori_api as api;
-
-/// Its part of the interface.
-pub(super) fn routes() -> OpenApiRouter<App> {
-    OpenApiRouter::new()
-        .routes(routes!(set_drawer_passphrase, remove_drawer_passphrase))
-        .routes(routes!(open_drawer))
-        .routes(routes!(close_drawer))
-}
 
 /// Give a drawer a passphrase
 ///
