@@ -62,6 +62,8 @@ pub struct ClipRecord {
     pub shared: bool,
     /// Whether some of its content is on another device only.
     pub elsewhere: bool,
+    /// Whether its text is its only format.
+    pub plain: bool,
 }
 
 /// Where in a drawer a clip lies.
@@ -104,6 +106,7 @@ impl ClipRecord {
             fills: false,
             shared: false,
             elsewhere: false,
+            plain: false,
         }
     }
 
@@ -115,6 +118,11 @@ impl ClipRecord {
     /// Whether it is pinned or lies in a drawer.
     pub fn is_kept(&self) -> bool {
         self.life.is_kept()
+    }
+
+    /// All of its content, if that is its text, and this has it to its end.
+    pub(crate) fn whole(&self) -> Option<&str> {
+        (self.plain && self.text.len() as u64 == self.size).then_some(&self.text)
     }
 
     /// As it is read for a list: with the beginning of its words.
@@ -163,6 +171,7 @@ struct Raw {
     fills: bool,
     shared: bool,
     elsewhere: bool,
+    plain: bool,
 }
 
 impl TryFrom<Raw> for ClipRecord {
@@ -214,6 +223,7 @@ impl TryFrom<Raw> for ClipRecord {
             fills: raw.fills,
             shared: raw.shared,
             elsewhere: raw.elsewhere,
+            plain: raw.plain,
         })
     }
 }
@@ -231,7 +241,7 @@ macro_rules! clips {
                c.application, c.window_title, c.page, c.selected AS "selected!: bool", (SELECT d.name FROM devices d WHERE d.no = c.device) AS "device!",
                c.cleared, c.swept, c.pin, c.pin_stamp, c.drawer, (SELECT w.name FROM drawers w WHERE w.no = c.drawer) AS drawer_name,
                c.place, c.drawer_stamp, c.mark, c.alias, c.fills AS "fills!: bool",
-               c.shared AS "shared!: bool", c.elsewhere AS "elsewhere!: bool" "# + $from,
+               c.shared AS "shared!: bool", c.elsewhere AS "elsewhere!: bool", c.plain AS "plain!: bool" "# + $from,
             $text $(, $argument)*
         )
     };

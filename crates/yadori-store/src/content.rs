@@ -1,11 +1,13 @@
 //! The bytes of formats, in pieces.
 
 use crate::belonging;
+use crate::read_clip::ReadClip;
 use crate::statements::Statements;
 use crate::store::{Store, StoreError, numbers_as_json};
 use crate::write_tx::{WriteTx, next_change};
 use bytes::{Bytes, BytesMut};
 use sqlx::{Executor, MySql};
+use std::sync::Arc;
 use yadori_core::format::PLAIN;
 use yadori_core::{Format, Kind};
 
@@ -45,6 +47,13 @@ pub struct FormatOfClip {
     pub format: StoredFormat,
 }
 
+impl FormatOfClip {
+    /// The only format of a clip that is plain ([`is_plain`]).
+    pub(crate) fn plain(clip: u64, text: &str) -> Self {
+        Self { clip, place: 0, hash: None, format: StoredFormat::small(&Format::plain(text)) }
+    }
+}
+
 impl StoredFormat {
     pub(crate) fn read(mime: String, size: u64, blob: Option<u64>, content: Option<Vec<u8>>) -> Self {
         let held = match blob {
@@ -81,7 +90,20 @@ impl Store {
     ///
     /// # Errors
     /// When the database does not answer.
-    pub async fn formats_of(&self, clips: &[u64]) -> Result<Vec<FormatOfClip>, StoreError> {
+    pub async fn formats_of(&self, clips: &[Arc<ReadClip>]) -> Result<Vec<FormatOfClip>, StoreError> {
+        let rest: Vec<u64> = clips.iter().filter(|clip| clip.whole().is_none()).map(|clip| clip.number).collect();
+        let mut formats = self.formats_on_record_of(&rest).await?;
+        formats.extend(clips.iter().filter_map(|clip| Some(FormatOfClip::plain(clip.number, clip.whole()?))));
+        // The server would do so on the disk, which may be full.
+        formats.sort_by_key(|format| (format.clip, format.place));
+        Ok(formats)
+    }
+
+    /// The formats of these clips, which are read, in any order.
+    pub(crate) async fn formats_on_record_of(&self, clips: &[u64]) -> Result<Vec<FormatOfClip>, StoreError> {
+        if clips.is_empty() {
+            return Ok(Vec::new());
+        }
         let rows = sqlx::query!(
             r#"SELECT c.no, COALESCE(f.place, 0) AS "place!: u8", COALESCE(f.mime, ?) AS "mime!",
                 COALESCE(f.size, c.size) AS "size!", f.blob_no AS "blob_no?", b.hash AS "hash?: Vec<u8>",
@@ -102,10 +124,7 @@ impl Store {
             hash: row.hash.and_then(|hash| hash.try_into().ok()),
             format: StoredFormat::read(row.mime, row.size, row.blob_no, row.content),
         });
-        let mut formats: Vec<FormatOfClip> = formats.collect();
-        // The server would do so on the disk, which may be full.
-        formats.sort_by_key(|format| (format.clip, format.place));
-        Ok(formats)
+        Ok(formats.collect())
     }
 
     /// The formats of a clip, in the order in which they were offered. Small ones are read along.

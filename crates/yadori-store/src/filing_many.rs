@@ -117,7 +117,9 @@ impl Store {
         let mut records = Vec::new();
         let last = if given.is_empty() {
             let filed = numbers.iter().zip(before + 1..).zip(clips);
-            records.extend(filed.map(|((number, change), (clip, _))| clip.record(*number, change, &self.device_name)));
+            records.extend(filed.map(|((number, change), (clip, formats))| {
+                clip.record((*number, change), clip.is_plain(formats), &self.device_name)
+            }));
             last
         } else {
             attributes::set(&mut tx, &given, stamp).await?

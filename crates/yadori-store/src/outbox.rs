@@ -1,6 +1,6 @@
 //! What other devices are told: the change feed as items, and content by its hash.
 
-use crate::content::CHUNK_BYTES;
+use crate::content::{CHUNK_BYTES, FormatOfClip};
 use crate::registers::{StateRow, select_states};
 use crate::store::{Store, StoreError, numbers_as_json};
 use bytes::Bytes;
@@ -119,14 +119,19 @@ impl Store {
         }
         let rows = sqlx::query!(
             r#"SELECT c.no, c.size, c.width, c.height, c.text_lines, c.text_chars, c.text, c.caption, c.application,
-               c.window_title, c.page, c.selected AS "selected: bool"
+               c.window_title, c.page, c.selected AS "selected: bool", c.plain AS "plain: bool"
                FROM JSON_TABLE(?, '$[*]' COLUMNS (no BIGINT UNSIGNED PATH '$')) w
                STRAIGHT_JOIN clips c FORCE INDEX (PRIMARY) ON c.no = w.no"#,
             numbers_as_json(numbers)
         )
         .fetch_all(&self.connections)
         .await?;
+        let (mut stored, mut rest) = (Vec::new(), Vec::new());
         for row in rows {
+            match row.text.as_deref().filter(|_| row.plain) {
+                Some(text) => stored.push(FormatOfClip::plain(row.no, text)),
+                None => rest.push(row.no),
+            }
             let source = Source {
                 application: row.application,
                 window: row.window_title,
@@ -144,7 +149,9 @@ impl Store {
             };
             bodies.insert(row.no, body);
         }
-        for stored in self.formats_of(numbers).await? {
+        stored.extend(self.formats_on_record_of(&rest).await?);
+        stored.sort_by_key(|format| (format.clip, format.place));
+        for stored in stored {
             let Some(body) = bodies.get_mut(&stored.clip) else { continue };
             let data = stored.format.here().cloned();
             let hash = match (&stored.hash, &data) {

@@ -246,8 +246,12 @@ impl Reader<'_> {
         self.ahead(|service, sender| async move {
             let store = &service.history.store;
             for batch in numbers.chunks(BATCH) {
-                let read = tokio::try_join!(store.clips(batch), store.formats_of(batch));
-                if sender.send(read.map_err(io::Error::other)).await.is_err() {
+                let read = async {
+                    let clips = store.clips(batch).await?;
+                    let formats = store.formats_of(&clips).await?;
+                    Ok::<Batch, StoreError>((clips, formats))
+                };
+                if sender.send(read.await.map_err(io::Error::other)).await.is_err() {
                     break;
                 }
             }

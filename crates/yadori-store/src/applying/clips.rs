@@ -515,6 +515,7 @@ fn record_of(clip: &Taken<'_>, put: &Put, elsewhere: &[u64], (from, name): (Devi
         fills: state.fills.value,
         shared: true,
         elsewhere,
+        plain: columns.plain,
         ..once
     })
 }

@@ -374,7 +374,8 @@ async fn a_plain_text_is_its_own_format_and_has_no_row_beside_its_own() {
         for format in store.formats(number).await.unwrap() {
             contents.push((format.mime.clone(), store.content(&format).await.unwrap()));
         }
-        let many = store.formats_of(&[number]).await.unwrap().into_iter().map(|one| one.format.mime);
+        let clips = store.clips(&[number]).await.unwrap();
+        let many = store.formats_of(&clips).await.unwrap().into_iter().map(|one| one.format.mime);
         assert!(many.eq(contents.iter().map(|(mime, _)| mime.clone())), "{contents:?}");
         contents
     };
