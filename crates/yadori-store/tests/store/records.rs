@@ -374,9 +374,11 @@ async fn a_plain_text_is_its_own_format_and_has_no_row_beside_its_own() {
         for format in store.formats(number).await.unwrap() {
             contents.push((format.mime.clone(), store.content(&format).await.unwrap()));
         }
-        let clips = store.clips(&[number]).await.unwrap();
-        let many = store.formats_of(&clips).await.unwrap().into_iter().map(|one| one.format.mime);
-        assert!(many.eq(contents.iter().map(|(mime, _)| mime.clone())), "{contents:?}");
+        let mut together = Vec::new();
+        for one in store.formats_of(&store.clips(&[number]).await.unwrap()).await.unwrap() {
+            together.push((one.format.mime.clone(), store.content(&one.format).await.unwrap()));
+        }
+        assert_eq!(together, contents);
         contents
     };
     let of = |formats: &[&Format]| formats.iter().map(|is| (is.mime.clone(), is.data.clone())).collect::<Vec<_>>();
@@ -393,14 +395,19 @@ async fn a_plain_text_is_its_own_format_and_has_no_row_beside_its_own() {
     store.add_formats(1, at, std::slice::from_ref(&html), &order).await.unwrap().unwrap();
     assert_eq!(contents(1).await, of(&[&html, &plain]));
     assert_eq!(count(&records, "formats").await, 2);
+    // Of one, a list does not read all.
+    let longer = "long ".repeat(2_000);
+    let number = file(store, &longer, 4, &[]).await.number;
+    assert_eq!(contents(number).await, of(&[&Format::plain(&longer)]));
+    assert_eq!(count(&records, "formats").await, 2);
     // A text that is too long to stand with its clip is content as any other.
     let long = "long ".repeat(40_000);
-    let number = file(store, &long, 4, &[]).await.number;
+    let number = file(store, &long, 5, &[]).await.number;
     assert_eq!(contents(number).await, of(&[&Format::plain(&long)]));
     assert_eq!(count(&records, "formats").await, 3);
     // Nothing is left of what is forgotten for good.
-    let number = file(store, "two", 5, &[]).await.number;
-    store.purge(&[number], Stamp::at_start_of(MillisSinceEpoch(6))).await.unwrap();
+    let number = file(store, "two", 6, &[]).await.number;
+    store.purge(&[number], Stamp::at_start_of(MillisSinceEpoch(7))).await.unwrap();
     assert_eq!(contents(number).await, []);
 }
 
