@@ -159,7 +159,7 @@ struct Applier {
     tombstone_key: Option<TombstoneKey>,
     /// What was on record of the clips that come first, if that was asked for already.
     asked_ahead: Option<HashMap<ClipId, StateRow>>,
-    /// Whether these clips are all that is told.
+    /// Whether the clips that are taken in are all that is told, and nothing is to be asked after them.
     is_all: bool,
     /// What is put on record last; nothing once all of it is durable.
     last: Option<Statements>,

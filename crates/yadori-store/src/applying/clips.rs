@@ -138,6 +138,8 @@ impl Applier {
         }
         // What met a hashed tombstone is not what was told.
         taken.iter_mut().for_each(|clip| clip.is_as_told &= !hashed.contains_key(&clip.told.id));
+        // Of those that are known, it is still to be asked what they lack.
+        self.is_all &= unchanged.is_empty();
         let put = self.put_states(&taken).await?;
         let numbers: Vec<u64> = put.iter().map(|put| put.number).collect();
         let elsewhere = self.put_formats(&taken, &numbers).await?;
