@@ -202,6 +202,9 @@ wsrep_provider_options = \"gmcast.listen_addr=tcp://127.0.0.1:{at_group};ist.rec
 wsrep_sst_method = mariabackup
 wsrep_sst_auth = root:
 wsrep_sst_receive_address = 127.0.0.1:{state}
+[sst]
+# Else earlier logs are kept in a folder of the whole system.
+sst-log-archive = 0
 ",
             place = place.display(),
             group = group.join(","),

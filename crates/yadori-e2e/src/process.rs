@@ -89,6 +89,10 @@ impl Drop for Process {
             // Whatever it has left behind.
             let _ = rustix::process::kill_process_group(pid, Signal::KILL);
         }
+        // By these, libfaketime tells a program's children the time; it leaves them behind if the program is killed.
+        for shared in ["faketime_shm_", "sem.faketime_sem_"] {
+            let _ = std::fs::remove_file(format!("/dev/shm/{shared}{}", self.pid()));
+        }
     }
 }
 
