@@ -121,7 +121,7 @@ impl ClipRecord {
     }
 
     /// All of its content, if that is its text, and this has it to its end.
-    pub(crate) fn whole(&self) -> Option<&str> {
+    pub fn whole(&self) -> Option<&str> {
         (self.plain && self.text.len() as u64 == self.size).then_some(&self.text)
     }
 

@@ -92,18 +92,26 @@ impl Store {
     /// When the database does not answer.
     pub async fn formats_of(&self, clips: &[Arc<ReadClip>]) -> Result<Vec<FormatOfClip>, StoreError> {
         let rest: Vec<u64> = clips.iter().filter(|clip| clip.whole().is_none()).map(|clip| clip.number).collect();
-        let mut formats = self.formats_on_record_of(&rest).await?;
-        formats.extend(clips.iter().filter_map(|clip| Some(FormatOfClip::plain(clip.number, clip.whole()?))));
+        let plain = clips.iter().filter_map(|clip| Some(FormatOfClip::plain(clip.number, clip.whole()?)));
+        self.formats_beside(plain.collect(), &rest).await
+    }
+
+    /// The same of the clips `rest`, which are read, and of others that are plain.
+    pub(crate) async fn formats_beside(
+        &self,
+        plain: Vec<FormatOfClip>,
+        rest: &[u64],
+    ) -> Result<Vec<FormatOfClip>, StoreError> {
+        let mut formats = plain;
+        if !rest.is_empty() {
+            formats.extend(self.formats_on_record_of(rest).await?);
+        }
         // The server would do so on the disk, which may be full.
         formats.sort_by_key(|format| (format.clip, format.place));
         Ok(formats)
     }
 
-    /// The formats of these clips, which are read, in any order.
-    pub(crate) async fn formats_on_record_of(&self, clips: &[u64]) -> Result<Vec<FormatOfClip>, StoreError> {
-        if clips.is_empty() {
-            return Ok(Vec::new());
-        }
+    async fn formats_on_record_of(&self, clips: &[u64]) -> Result<impl Iterator<Item = FormatOfClip>, StoreError> {
         let rows = sqlx::query!(
             r#"SELECT c.no, COALESCE(f.place, 0) AS "place!: u8", COALESCE(f.mime, ?) AS "mime!",
                 COALESCE(f.size, c.size) AS "size!", f.blob_no AS "blob_no?", b.hash AS "hash?: Vec<u8>",
@@ -118,13 +126,12 @@ impl Store {
         )
         .fetch_all(&self.connections)
         .await?;
-        let formats = rows.into_iter().map(|row| FormatOfClip {
+        Ok(rows.into_iter().map(|row| FormatOfClip {
             clip: row.no,
             place: row.place,
             hash: row.hash.and_then(|hash| hash.try_into().ok()),
             format: StoredFormat::read(row.mime, row.size, row.blob_no, row.content),
-        });
-        Ok(formats.collect())
+        }))
     }
 
     /// The formats of a clip, in the order in which they were offered. Small ones are read along.

@@ -149,7 +149,7 @@ impl Store {
 
 impl NewClip<'_> {
     /// Its record, once it has been inserted; what it was given is not in it.
-    pub(crate) fn record(&self, (number, change): (u64, u64), plain: bool, device: &str) -> ClipRecord {
+    pub(crate) fn record(&self, (number, change): (u64, u64), formats: &[Format], device: &str) -> ClipRecord {
         let owned = |text: Option<&str>| text.map(str::to_owned);
         let text = searched(self.text).unwrap_or_default().to_owned();
         let once = ClipRecord::copied_once(number, (self.id, self.kind), text, device.to_owned());
@@ -167,7 +167,7 @@ impl NewClip<'_> {
             recalls: life.map_or(once.recalls, |life| life.recalls.min(MOST_COUNTED)),
             recalled_at: life.and_then(|life| life.recalled_at),
             size: self.size,
-            plain,
+            plain: self.is_plain(formats),
             pixels: self.pixels,
             extent: self.extent,
             title: owned(self.title),
@@ -226,7 +226,7 @@ impl Filing {
         let (change, inserted) = self.insert(clip, formats, at_once).await?;
         let (number, renewal) = match inserted {
             Some(number) if at_once => {
-                let record = clip.record((number, change), clip.is_plain(formats), &self.device_name);
+                let record = clip.record((number, change), formats, &self.device_name);
                 let formats: Vec<StoredFormat> = formats.iter().map(StoredFormat::small).collect();
                 let fresh = || FreshClip::filed(&record, clip.filed, &formats, *self.device_id.read());
                 let fresh = clip.shared.then(fresh).flatten();
@@ -274,8 +274,8 @@ impl Filing {
             .execute(&mut *self.tx)
             .await?;
         }
-        let record = (inserted.is_some() && is_only_filed)
-            .then(|| clip.record((number, change), clip.is_plain(formats), &self.device_name));
+        let record =
+            (inserted.is_some() && is_only_filed).then(|| clip.record((number, change), formats, &self.device_name));
         self.tx.commit().await?;
         Ok(Filed { change: last, number, new, record })
     }

@@ -115,15 +115,16 @@ impl Store {
             .collect();
         let stamp = clips.iter().map(|(clip, _)| clip.filed).max().unwrap_or_default();
         let mut records = Vec::new();
-        let last = if given.is_empty() {
-            let filed = numbers.iter().zip(before + 1..).zip(clips);
-            records.extend(filed.map(|((number, change), (clip, formats))| {
-                clip.record((*number, change), clip.is_plain(formats), &self.device_name)
-            }));
-            last
-        } else {
-            attributes::set(&mut tx, &given, stamp).await?
-        };
+        let last =
+            if given.is_empty() {
+                let filed = numbers.iter().zip(before + 1..).zip(clips);
+                records.extend(filed.map(|((number, change), (clip, formats))| {
+                    clip.record((*number, change), formats, &self.device_name)
+                }));
+                last
+            } else {
+                attributes::set(&mut tx, &given, stamp).await?
+            };
         tx.commit().await?;
         Ok(FiledTogether { numbers, change: last, records })
     }

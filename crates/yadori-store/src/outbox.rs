@@ -126,10 +126,10 @@ impl Store {
         )
         .fetch_all(&self.connections)
         .await?;
-        let (mut stored, mut rest) = (Vec::new(), Vec::new());
+        let (mut plain, mut rest) = (Vec::new(), Vec::new());
         for row in rows {
             match row.text.as_deref().filter(|_| row.plain) {
-                Some(text) => stored.push(FormatOfClip::plain(row.no, text)),
+                Some(text) => plain.push(FormatOfClip::plain(row.no, text)),
                 None => rest.push(row.no),
             }
             let source = Source {
@@ -149,9 +149,7 @@ impl Store {
             };
             bodies.insert(row.no, body);
         }
-        stored.extend(self.formats_on_record_of(&rest).await?);
-        stored.sort_by_key(|format| (format.clip, format.place));
-        for stored in stored {
+        for stored in self.formats_beside(plain, &rest).await? {
             let Some(body) = bodies.get_mut(&stored.clip) else { continue };
             let data = stored.format.here().cloned();
             let hash = match (&stored.hash, &data) {

@@ -281,6 +281,9 @@ impl Reader<'_> {
     }
 
     fn words(&self, record: &ClipRecord) -> io::Result<String> {
+        if let Some(text) = record.whole() {
+            return Ok(text.to_owned());
+        }
         let formats = self.wait(self.service.history.store.formats(record.number))?;
         Ok(self.wait(self.service.history.plain_text(record, &formats))?.unwrap_or_default())
     }

@@ -82,10 +82,10 @@ fn filter(method: &HttpMethod) -> MethodFilter {
 
 /// What the handlers say of themselves.
 pub(super) fn described() -> utoipa::openapi::OpenApi {
-    let mut document = utoipa::openapi::OpenApi::default().nest(yadori_api::BASE, Document::openapi());
     let own = Document::openapi();
-    document.info = own.info;
-    document.security = own.security;
+    let mut document = utoipa::openapi::OpenApi::new(own.info.clone(), utoipa::openapi::Paths::new());
+    document.security.clone_from(&own.security);
+    document = document.nest(yadori_api::BASE, own);
     let scheme = HttpBuilder::new()
         .scheme(HttpAuthScheme::Bearer)
         .description(Some("The token of run/api.json; browsers have a cookie instead."));
